@@ -1,0 +1,1 @@
+"""Light and colour as numbers: spaces, adaptation, illuminants, differences."""

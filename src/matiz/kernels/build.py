@@ -1,0 +1,110 @@
+"""Compile every kernel into one extension module: ``python -m matiz.kernels.build``.
+
+The module lies in the user's cache, keyed by a hash of the kernels' sources, the Halide version
+and the processor, so that another machine or a changed kernel never meets a stale build.
+"""
+
+import hashlib
+import importlib
+import os
+import platform
+import shutil
+import subprocess
+import sys
+import sysconfig
+import tempfile
+from importlib.metadata import version
+from pathlib import Path
+from typing import Any
+
+from ..errors import MatizError
+
+KERNELS = ("levels", "demosaic", "working", "display")
+MODULE = "_matiz_kernels"
+
+
+class NoCompiler(MatizError):
+    """No C++ compiler is installed."""
+
+
+def built_module() -> Path:
+    """Where the module for these sources and this processor belongs."""
+    digest = hashlib.sha256()
+    for source in sorted(Path(__file__).parent.glob("*.py")):
+        digest.update(source.read_bytes())
+    for text in (version("halide"), platform.machine(), _processor(), sys.implementation.cache_tag):
+        digest.update(str(text).encode())
+    cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    suffix = sysconfig.get_config_var("EXT_SUFFIX")
+    return cache / "matiz" / "kernels" / digest.hexdigest()[:16] / f"{MODULE}{suffix}"
+
+
+def definitions() -> list[tuple[str, Any, list[Any]]]:
+    """(name, Func, arguments) of every pipeline."""
+    found = []
+    for kernel in KERNELS:
+        found += importlib.import_module(f"{__package__}.{kernel}").define()
+    return found
+
+
+def build() -> Path:
+    """Compile what is missing and return the module's path."""
+    target = built_module()
+    if target.exists():
+        return target
+    compiler = os.environ.get("CXX") or shutil.which("g++") or shutil.which("c++")
+    if not compiler:
+        raise NoCompiler("no C++ compiler found; install the package g++ to build the kernels")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=target.parent) as folder:
+        fresh = _compile(Path(folder), compiler)
+        os.replace(fresh, target)
+    return target
+
+
+def _compile(folder: Path, compiler: str) -> Path:
+    import halide as hl
+
+    names = []
+    for name, func, arguments in definitions():
+        stem = str(folder / name)
+        kinds = hl.OutputFileType
+        outputs = {kinds.object: f"{stem}.o", kinds.python_extension: f"{stem}.py.cpp"}
+        func.compile_to(outputs, arguments, name, hl.get_host_target())
+        names.append(name)
+    flags = ["-O1", "-fPIC", "-w", f"-I{sysconfig.get_paths()['include']}"]
+    flags.append(f"-I{Path(hl.__file__).parent / 'include'}")
+    objects = []
+    for name in names:
+        defines = [f"-DHALIDE_PYTHON_EXTENSION_MODULE_NAME={MODULE}"]
+        if name == names[0]:
+            listed = " ".join(f"X({n})" for n in names)
+            defines.append(f"-DHALIDE_PYTHON_EXTENSION_FUNCTIONS={listed}")
+        else:
+            defines.append("-DHALIDE_PYTHON_EXTENSION_OMIT_MODULE_DEFINITION")
+        wrapper = folder / f"{name}.wrapper.o"
+        source = folder / f"{name}.py.cpp"
+        _run([compiler, *flags, *defines, "-c", str(source), "-o", str(wrapper)])
+        objects += [str(wrapper), str(folder / f"{name}.o")]
+    module = folder / built_module().name
+    _run([compiler, "-shared", *objects, "-o", str(module), "-ldl", "-lpthread"])
+    return module
+
+
+def _run(command: list[str]) -> None:
+    done = subprocess.run(command, capture_output=True, text=True)
+    if done.returncode:
+        raise MatizError(f"compiling the kernels failed: {' '.join(command)}\n{done.stderr[-2000:]}")
+
+
+def _processor() -> str:
+    """What this processor can do, since the kernels are compiled for it."""
+    try:
+        lines = Path("/proc/cpuinfo").read_text().splitlines()
+    except OSError:
+        return platform.processor()
+    return next((line for line in lines if line.startswith(("flags", "Features"))), "")
+
+
+if __name__ == "__main__":
+    print(f"kernels: {build()}")

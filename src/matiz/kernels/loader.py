@@ -1,0 +1,73 @@
+"""Hands out compiled kernels by name: the built module, or compiled here when there is none."""
+
+import importlib.util
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from functools import cache
+from typing import Any
+
+from .build import MODULE, NoCompiler, built_module, definitions
+
+_lock = threading.Lock()
+
+
+def kernel(name: str) -> Callable[..., Any]:
+    """The compiled pipeline `name`; its last argument is the output array."""
+    return _all()[name]
+
+
+def preload(say: Callable[[str], None] | None = None) -> None:
+    """Make sure the kernels are there, before a window opens; `say` hears about a long wait."""
+    _all(say)
+
+
+def _all(say: Callable[[str], None] | None = None) -> dict[str, Callable[..., Any]]:
+    with _lock:
+        return _load(say or (lambda text: print(text, file=sys.stderr)))
+
+
+@cache
+def _load_once() -> dict[str, Callable[..., Any]]:
+    spec = importlib.util.spec_from_file_location(MODULE, built_module())
+    if spec is None or spec.loader is None:
+        raise ImportError(f"cannot load {built_module()}")
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return {name: value for name, value in vars(module).items() if callable(value)}
+
+
+def _load(say: Callable[[str], None]) -> dict[str, Callable[..., Any]]:
+    if not built_module().exists():
+        say("Matiz: building its kernels for this processor, once (about half a minute)")
+        done = subprocess.run([sys.executable, "-m", "matiz.kernels.build"], capture_output=True)
+        if done.returncode:
+            say("Matiz: no built kernels; compiling them for this session. For a quick start, install g++.")
+            return _compile_here()
+    return _load_once()
+
+
+@cache
+def _compile_here() -> dict[str, Callable[..., Any]]:
+    """Every pipeline compiled in this process, without a C++ compiler."""
+    import halide as hl
+
+    target = hl.get_host_target()
+    made: dict[str, Callable[..., Any]] = {}
+    for name, func, arguments in definitions():
+        made[name] = _adapt(func.compile_to_callable(arguments, target))
+    return made
+
+
+def _adapt(compiled: Any) -> Callable[..., Any]:
+    import halide as hl
+    import numpy as np
+
+    def call(*arguments: Any) -> None:
+        compiled(*(hl.Buffer(a) if isinstance(a, np.ndarray) else a for a in arguments))
+
+    return call
+
+
+__all__ = ["NoCompiler", "kernel", "preload"]

@@ -1,0 +1,42 @@
+"""What the pipelines share when they are described. Imported by the build only."""
+
+import warnings
+from typing import Any
+
+import halide as hl
+
+# constants are meant to be float32
+warnings.filterwarnings("ignore", message="The floating-point value", category=RuntimeWarning)
+
+VECTOR = 16
+ROWS_PER_TASK = 16
+
+
+def image(name: str, channels: int, type_: Any = None) -> Any:
+    """An interleaved input image, f[c, x, y], with dense pixels."""
+    buffer = hl.ImageParam(type_ or hl.Float(32), 3, name)
+    _interleave(buffer, channels)
+    return buffer
+
+
+def table(name: str, dimensions: int = 1) -> Any:
+    """A small float input: a vector, a matrix or a lookup table."""
+    return hl.ImageParam(hl.Float(32), dimensions, name)
+
+
+def schedule_pixels(func: Any, c: Any, x: Any, y: Any, channels: int) -> None:
+    """Whole pixels along x in vectors, rows in parallel; any extent, however small."""
+    _interleave(func.output_buffer(), channels)
+    func.bound(c, 0, channels).reorder(c, x, y).unroll(c)
+    func.vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
+    func.parallel(y, ROWS_PER_TASK, hl.TailStrategy.GuardWithIf)
+
+
+def row_product(matrix: Any, row: Any, values: list[Any]) -> Any:
+    """One row of matrix times vector; NumPy's [row, column] is Halide's [column, row]."""
+    return sum((matrix[i, row] * value for i, value in enumerate(values)), hl.f32(0.0))
+
+
+def _interleave(buffer: Any, channels: int) -> None:
+    buffer.dim(0).set_bounds(0, channels).set_stride(1)
+    buffer.dim(1).set_stride(channels)
