@@ -19,7 +19,7 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display")
+KERNELS = ("levels", "demosaic", "working", "display", "noise")
 MODULE = "_matiz_kernels"
 
 

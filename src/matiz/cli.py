@@ -1,0 +1,331 @@
+"""The command line. Everything but the window works without a display."""
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from . import __version__
+from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
+
+STATIONS = ("light", "tone")
+DEMO_FOLDER = "demo-shoot"
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run a command; returns the exit code: 0, 1 on failure, 2 on bad usage."""
+    arguments = list(sys.argv[1:] if argv is None else argv)
+    parser = _parser()
+    if arguments[:1] and arguments[0] in _COMMANDS:
+        chosen = parser.parse_args(arguments)
+    else:
+        chosen = _window_parser().parse_args(arguments)
+    try:
+        return int(chosen.run(chosen) or 0)
+    except (ArgumentError, RecipeError) as error:
+        return _failed(error, 2, chosen.debug)
+    except KeyboardInterrupt:
+        print("matiz: stopped", file=sys.stderr)
+        return 1
+    except (MatizError, OSError, MemoryError) as error:
+        return _failed(error, 1, chosen.debug)
+
+
+def _failed(error: BaseException, code: int, debug: bool) -> int:
+    if debug:
+        raise error
+    print(f"matiz: {error}", file=sys.stderr)
+    return code
+
+
+def _window(chosen: argparse.Namespace) -> int:
+    from .ui.app import run
+
+    return run([Path(p) for p in chosen.paths])
+
+
+def _demo(chosen: argparse.Namespace) -> int:
+    from .simcam.shoot import DEMO_SIZE, make_demo, missing_shots
+
+    folder = Path(chosen.data or Path.cwd() / DEMO_FOLDER)
+    size = (6000, 4000) if chosen.size == "24MP" else DEMO_SIZE
+    if chosen.data_only or not _display():
+        if missing_shots(folder):
+            print(f"making the demo shoot in {folder}")
+        for done, count, name in make_demo(folder, size=size):
+            print(f"  {done} of {count}  {name}", flush=True)
+        if not chosen.data_only:
+            raise FileError("there is no display to open a window on; the demo shoot is made: see --data-only")
+        return 0
+    from .ui.app import run
+
+    return run([folder], demo_size=size)
+
+
+def _display() -> bool:
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def _develop(chosen: argparse.Namespace) -> int:
+    from .deliver.orders import order_for
+    from .deliver.write import deliver
+    from .develop.engine import Engine
+    from .raw.decode import read_frame
+
+    out = Path(chosen.output)
+    linear_wanted = out.suffix.lower() == ".npy"
+    if linear_wanted != chosen.linear:
+        raise ArgumentError("-o OUT.npy and --linear go together: linear data is written as .npy")
+    order = None if linear_wanted else order_for(out, long_side=chosen.long_side)
+    recipe = _recipe(chosen)
+    engine = Engine(read_frame(chosen.file))
+    region = _region(chosen.region, engine.frame.size) if chosen.region else None
+    if order is None:
+        _write_linear(engine, recipe, region, chosen.long_side, out)
+    else:
+        deliver(engine, recipe, order, out, region=region)
+    return 0
+
+
+def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, out: Path) -> None:
+    import numpy as np
+
+    from .deliver.orders import Order
+    from .deliver.write import resized
+    from .develop.engine import full_picture
+    from .files import write_whole
+
+    if region is None:
+        working = full_picture(engine, recipe, result="working")
+    else:
+        working = engine.render(recipe, 0, region, result="working")
+    height, width = working.shape[:2]
+    working = resized(working, Order(long_side=long_side).size_of((width, height)))
+    working = working * np.float32(2.0**recipe.tone.exposure_EV)
+
+    def write(path: Path) -> None:
+        with path.open("wb") as file:
+            np.save(file, working)
+
+    write_whole(out, write)
+
+
+def _measure(chosen: argparse.Namespace) -> int:
+    from .develop.engine import Engine
+    from .measure.picture import Meter
+    from .measure.report import area_report, report
+    from .raw.decode import read_frame
+
+    recipe = _recipe(chosen)
+    engine = Engine(read_frame(chosen.file))
+    out = report(engine.frame, Meter(engine).read(recipe))
+    if chosen.station:
+        out = {key: value for key, value in out.items() if key not in STATIONS or key == chosen.station}
+    if chosen.area:
+        areas = [_region(text, engine.frame.size) for text in chosen.area]
+        out["areas"] = [area_report(engine, recipe, area) for area in areas]
+    print(json.dumps(out, indent=None if chosen.json else 2))
+    return 0
+
+
+def _find(chosen: argparse.Namespace) -> int:
+    from .develop.engine import Engine
+    from .findings.find import find
+    from .measure.picture import Meter
+    from .raw.decode import read_frame
+
+    recipe = _recipe(chosen)
+    engine = Engine(read_frame(chosen.file))
+    findings = find(engine, Meter(engine).read(recipe), recipe)
+    if chosen.json:
+        print(json.dumps([f.to_json() for f in findings]))
+        return 0
+    for finding in findings:
+        print(f"{finding.station}: {finding.claim}")
+        if finding.fix_label:
+            print(f"    {finding.fix_label}")
+    if not findings:
+        print("nothing found")
+    return 0
+
+
+def _recipe_command(chosen: argparse.Namespace) -> int:
+    from .recipe.model import Recipe
+    from .recipe.schema import json_schema
+
+    if chosen.action == "check":
+        if not chosen.recipe_file:
+            raise ArgumentError("recipe check: name the recipe's file")
+        _load_recipe(Path(chosen.recipe_file))
+        print("ok")
+    else:
+        print(json.dumps(json_schema() if chosen.action == "schema" else Recipe().to_json(), indent=2))
+    return 0
+
+
+def _simulate(chosen: argparse.Namespace) -> int:
+    from dataclasses import replace
+
+    from .simcam.camera import IDEAL, Settings, light_spectrum, light_xy_of
+    from .simcam.shoot import simulate, write_frame
+
+    out = Path(chosen.output)
+    if out.suffix.lower() != ".dng":
+        raise ArgumentError(f"{out.name}: simulated frames are written as .dng")
+    settings = Settings(iso=chosen.iso, ev=chosen.ev, seed=chosen.seed, mosaic=chosen.mosaic)
+    if chosen.ideal:
+        settings = replace(settings, **IDEAL)  # type: ignore[arg-type]
+    balance = chosen.balance or chosen.light
+    if balance:
+        settings = replace(settings, balance_xy=light_xy_of(light_spectrum(balance)))
+    frame = simulate(chosen.scene, _size(chosen.size), settings, view=chosen.view, light=chosen.light)
+    write_frame(frame, out)
+    return 0
+
+
+def _bench(chosen: argparse.Namespace) -> int:
+    try:
+        from bench.run import run  # type: ignore[import-not-found]
+    except ImportError:
+        raise ArgumentError("bench: the benchmarks are part of the source tree; run ./dev bench there") from None
+    return int(run(chosen.name, as_json=chosen.json))
+
+
+def _recipe(chosen: argparse.Namespace) -> Any:
+    from .recipe.model import Recipe, apply_settings
+
+    recipe = _load_recipe(Path(chosen.recipe)) if chosen.recipe else Recipe()
+    return apply_settings(recipe, chosen.set or [])
+
+
+def _load_recipe(path: Path) -> Any:
+    """A recipe from its own file, or the current one of a sidecar."""
+    from .recipe.document import Document
+    from .recipe.model import Recipe
+
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise FormatError(f"{path}: not JSON ({error})") from None
+    except OSError as error:
+        raise FileError(f"{path}: {error.strerror}") from None
+    if isinstance(data, dict) and "versions" in data:
+        return Document.from_json(data).recipe
+    return Recipe.from_json(data)
+
+
+def _region(text: str, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    try:
+        x, y, w, h = (int(part) for part in text.split(","))
+    except ValueError:
+        raise ArgumentError(f"{text!r}: expected x,y,w,h in px") from None
+    if w < 1 or h < 1 or x < 0 or y < 0 or x + w > size[0] or y + h > size[1]:
+        raise ArgumentError(f"{text}: does not lie within the picture, {size[0]}x{size[1]} px")
+    return x, y, w, h
+
+
+def _size(text: str) -> tuple[int, int]:
+    try:
+        width, height = (int(part) for part in text.lower().split("x"))
+    except ValueError:
+        raise ArgumentError(f"{text!r}: expected WIDTHxHEIGHT in px") from None
+    return width, height
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        "matiz",
+        description="A raw developer that measures. Opens a window on a folder or on files.",
+        epilog=f"Commands: {', '.join(_COMMANDS)}. See matiz COMMAND --help.",
+    )
+    parser.add_argument("paths", nargs="*", metavar="FOLDER|FILE")
+    parser.add_argument("--version", action="version", version=f"matiz {__version__}")
+    parser.add_argument("--debug", action="store_true", help=argparse.SUPPRESS)
+    parser.set_defaults(run=_window)
+    return parser
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("matiz")
+    commands = parser.add_subparsers(required=True)
+    for name, (run, add, text) in _COMMANDS.items():
+        command = commands.add_parser(name, help=text, description=text)
+        command.add_argument("--debug", action="store_true", help="show where an error comes from")
+        command.set_defaults(run=run)
+        add(command)
+    return parser
+
+
+def _add_demo(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--data", metavar="DIR", help=f"where the shoot lies; ./{DEMO_FOLDER} when not given")
+    command.add_argument("--data-only", action="store_true", help="make the shoot, open no window")
+    command.add_argument("--size", choices=("6MP", "24MP"), default="6MP")
+
+
+def _add_input(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="IN")
+    command.add_argument("--recipe", metavar="R.json", help="a recipe, or a sidecar")
+    command.add_argument("--set", action="append", metavar="path=value", help="change the recipe; repeatable")
+
+
+def _add_develop(command: argparse.ArgumentParser) -> None:
+    _add_input(command)
+    command.add_argument("-o", "--output", required=True, metavar="OUT", help=".jpg, .tif, .png, or .npy with --linear")
+    command.add_argument("--linear", action="store_true", help="linear Rec.2020 before rendition, float32")
+    command.add_argument("--region", metavar="x,y,w,h", help="px of the upright full-size picture")
+    command.add_argument("--long-side", type=int, metavar="N", help="px; never enlarges")
+
+
+def _add_measure(command: argparse.ArgumentParser) -> None:
+    _add_input(command)
+    command.add_argument("--station", choices=STATIONS)
+    command.add_argument("--area", action="append", metavar="x,y,w,h", help="px of the upright full-size picture; repeatable")
+    command.add_argument("--json", action="store_true", help="one line of JSON")
+
+
+def _add_find(command: argparse.ArgumentParser) -> None:
+    _add_input(command)
+    command.add_argument("--json", action="store_true", help="one line of JSON")
+
+
+def _add_recipe(command: argparse.ArgumentParser) -> None:
+    command.add_argument("action", choices=("check", "schema", "new"))
+    command.add_argument("recipe_file", nargs="?", metavar="R.json")
+
+
+def _add_simulate(command: argparse.ArgumentParser) -> None:
+    command.add_argument("scene", metavar="SCENE", help="salt-pans, lava-lizard, grain-hall, chart24, grey, wedge")
+    command.add_argument("-o", "--output", required=True, metavar="OUT.dng")
+    command.add_argument("--size", default="3000x2000", metavar="WxH")
+    command.add_argument("--view", type=int, default=0, help="which picture of the scene")
+    command.add_argument("--iso", type=float, default=100.0)
+    command.add_argument("--ev", type=float, default=0.0, help="0 puts diffuse white at the white level")
+    command.add_argument("--seed", type=int, default=1)
+    command.add_argument("--mosaic", choices=("2x2", "6x6"), default="2x2")
+    command.add_argument("--light", help='for targets: "daylight:6500", "planck:2700", "A", "LED-B3", ...')
+    command.add_argument("--balance", help="the light the camera balances for, named likewise")
+    command.add_argument("--ideal", action="store_true", help="no noise, a perfect lens")
+
+
+def _add_bench(command: argparse.ArgumentParser) -> None:
+    command.add_argument("name", nargs="?", help="one benchmark; all when not given")
+    command.add_argument("--json", action="store_true")
+
+
+_Run = Callable[[argparse.Namespace], int]
+_Add = Callable[[argparse.ArgumentParser], None]
+_COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
+    "demo": (_demo, _add_demo, "Make the demo shoot if it is missing, and open it."),
+    "develop": (_develop, _add_develop, "Develop one picture into a file."),
+    "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
+    "find": (_find, _add_find, "Print the findings of a picture."),
+    "recipe": (_recipe_command, _add_recipe, "Check a recipe, or print the schema or a new recipe."),
+    "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
+    "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),
+}
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""Deliveries: a picture written for a purpose."""

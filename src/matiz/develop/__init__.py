@@ -1,0 +1,1 @@
+"""Frame and recipe become a picture: the engine and one module per stage."""

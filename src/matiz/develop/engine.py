@@ -1,0 +1,122 @@
+"""The engine: runs the stages for a region of a level and keeps what may be asked again."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+
+from ..colour.types import Image
+from ..errors import ArgumentError, Cancelled
+from ..raw.frame import Frame
+from ..raw.sensor import LEVELS, Region, level_size
+from ..recipe.model import Recipe
+from .stage import Pixels, Request, Stage
+from .stages import WAYS
+
+CACHE_BYTES = 600 * 2**20
+STRIP_ROWS = 512
+
+
+class Engine:
+    """Develops one frame. Safe to share by threads; results are not to be written to."""
+
+    def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES) -> None:
+        self.frame = frame
+        self.runs: dict[str, int] = {}
+        """How often each stage ran: what a change did not touch must not run again."""
+        self._cache: OrderedDict[Any, Pixels] = OrderedDict()
+        self._cache_bytes = cache_bytes
+        self._lock = threading.RLock()
+
+    def render(self, recipe: Recipe, level: int, region: Region | None = None, *, result: str = "screen") -> Pixels:
+        """A region (the whole picture when None) of a level, as far as `result`, a key of WAYS."""
+        if result not in WAYS:
+            raise ArgumentError(f"result: one of {', '.join(WAYS)}; got {result!r}")
+        if not 0 <= level < LEVELS:
+            raise ArgumentError(f"level: 0..{LEVELS - 1}, got {level}")
+        width, height = level_size(self.frame, level)
+        region = region or (0, 0, width, height)
+        x, y, w, h = region
+        if x < 0 or y < 0 or w < 1 or h < 1 or x + w > width or y + h > height:
+            raise ArgumentError(f"region: {region} does not lie within the picture, {width}x{height} px at this level")
+        stages = WAYS[result]
+        return self._result(stages, len(stages) - 1, Request(self.frame, recipe, level, region))
+
+    def full(
+        self, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
+    ) -> Iterator[tuple[int, Pixels]]:
+        """The full-size picture in strips from the top, (first row, pixels), with little memory.
+
+        `progress` hears the share done and returns False to stop, which raises Cancelled.
+        """
+        width, height = self.frame.size
+        for top in range(0, height, STRIP_ROWS):
+            rows = min(STRIP_ROWS, height - top)
+            stages = WAYS[result]
+            request = Request(self.frame, recipe, 0, (0, top, width, rows))
+            yield top, self._result(stages, len(stages) - 1, request, keep=False)
+            if progress is not None and not progress((top + rows) / height):
+                raise Cancelled("stopped by the user")
+
+    def _result(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool = True) -> Pixels:
+        stage = stages[index]
+        whole = stage.whole(request.level)
+        region = (0, 0, *level_size(self.frame, request.level)) if whole else request.region
+        key = self._key(stages[: index + 1], request, region)
+        with self._lock:
+            pixels = self._cache.get(key)
+            if pixels is not None:
+                self._cache.move_to_end(key)
+        if pixels is None:
+            asked = Request(request.frame, request.recipe, request.level, region)
+            pixels = self._run(stages, index, asked, keep=keep)
+            if keep:
+                self._remember(key, pixels)
+        if whole and region != request.region:
+            x, y, w, h = request.region
+            return np.ascontiguousarray(pixels[y : y + h, x : x + w])
+        return pixels
+
+    def _run(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool) -> Pixels:
+        stage = stages[index]
+        self.runs[stage.name] = self.runs.get(stage.name, 0) + 1
+        if index == 0:
+            return stage.run(None, request)
+        grown, inner = _grown(request.region, stage.margin(request.level), level_size(self.frame, request.level))
+        wanted = Request(request.frame, request.recipe, request.level, grown)
+        out = stage.run(self._result(stages, index - 1, wanted, keep=keep), request)
+        if grown == request.region:
+            return out
+        x, y, w, h = inner
+        return np.ascontiguousarray(out[y : y + h, x : x + w])
+
+    def _key(self, stages: tuple[Stage, ...], request: Request, region: Region) -> Any:
+        values = tuple((s.name, tuple(request.recipe.get(path) for path in s.reads)) for s in stages)
+        return values, request.recipe.processing, request.level, region
+
+    def _remember(self, key: Any, pixels: Pixels) -> None:
+        with self._lock:
+            self._cache[key] = pixels
+            while len(self._cache) > 1 and sum(p.nbytes for p in self._cache.values()) > self._cache_bytes:
+                self._cache.popitem(last=False)
+
+
+def full_picture(
+    engine: Engine, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
+) -> Image:
+    """The full-size picture in one array, made strip by strip."""
+    width, height = engine.frame.size
+    out = np.empty((height, width, 3), np.float32)
+    for top, strip in engine.full(recipe, result=result, progress=progress):
+        out[top : top + strip.shape[0]] = strip
+    return out
+
+
+def _grown(region: Region, margin: int, size: tuple[int, int]) -> tuple[Region, Region]:
+    """A region grown by a margin inside the picture, and where the old one lies within it."""
+    x, y, w, h = region
+    left, top = max(0, x - margin), max(0, y - margin)
+    right, bottom = min(size[0], x + w + margin), min(size[1], y + h + margin)
+    return (left, top, right - left, bottom - top), (x - left, y - top, w, h)

@@ -1,0 +1,36 @@
+"""What a stage of the picture's way is. The engine knows nothing else about it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from numpy.typing import NDArray
+
+from ..raw.frame import Frame
+from ..raw.sensor import Region
+from ..recipe.model import Recipe
+
+Pixels = NDArray[Any]
+
+
+@dataclass(frozen=True)
+class Request:
+    """What is wanted: a region of a level, under a recipe."""
+
+    frame: Frame
+    recipe: Recipe
+    level: int
+    region: Region
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One step. `run` gets the upstream pixels of the region grown by `margin(level)`."""
+
+    name: str
+    reads: tuple[str, ...]
+    """Recipe paths that its result depends on."""
+    run: Callable[[Pixels | None, Request], Pixels]
+    margin: Callable[[int], int] = lambda _level: 0
+    whole: Callable[[int], bool] = lambda _level: False
+    """True for levels at which the whole picture is computed and kept, whatever region is asked."""

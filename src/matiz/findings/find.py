@@ -1,0 +1,47 @@
+"""All findings of a picture, the one that changes it most first."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..colour.difference import delta_E_2000
+from ..colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+from ..develop.engine import Engine
+from ..errors import RecipeError
+from ..measure.picture import PictureReading
+from ..raw.sensor import LEVELS
+from ..recipe.model import Recipe
+from .light import balance_differs
+from .model import Finding
+from .tone import clipped_patches, under_exposed
+
+MOST_PIXELS = 20_000
+
+
+def find(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Finding]:
+    """Every finding of every station, sorted by gain."""
+    found = [f for f in (balance_differs(reading, recipe), under_exposed(reading, recipe)) if f]
+    found += clipped_patches(reading, recipe)
+    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found]
+    return sorted(ranked, key=lambda f: -f.gain)
+
+
+def fixed(recipe: Recipe, finding: Finding) -> Recipe:
+    """The recipe with a finding's fix done."""
+    if not finding.fix:
+        raise RecipeError(f"{finding.id}: this finding has no fix")
+    return recipe.change_all(finding.fix, label=finding.fix_label)[0]
+
+
+def _gain(engine: Engine, recipe: Recipe, finding: Finding) -> float:
+    if not finding.fix:
+        return 0.0
+    before = _small_Lab(engine, recipe)
+    after = _small_Lab(engine, fixed(recipe, finding))
+    return float(delta_E_2000(before, after).mean()) * finding.certainty
+
+
+def _small_Lab(engine: Engine, recipe: Recipe) -> np.ndarray:
+    pixels = engine.render(recipe, LEVELS - 1, result="display").reshape(-1, 3)
+    sample = pixels[:: max(1, len(pixels) // MOST_PIXELS)].astype(np.float64)
+    return XYZ_to_Lab(sample @ RGB_to_XYZ_matrix("sRGB").T, xy_to_XYZ(D65_XY))

@@ -1,0 +1,45 @@
+"""Findings of the Light station."""
+
+from ..measure.picture import PictureReading
+from ..recipe.model import Recipe
+from ..wording import duv, kelvin, number
+from .model import Finding
+
+LEAST_MIRED = 10.0
+"""Common practice, no source: 4 mired beside the camera's value are not a cast; 10 are seen."""
+LEAST_DUV = 0.004
+LEAST_CERTAINTY = 0.35
+
+
+def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """The light that the recipe balances for is not the one measured in the picture."""
+    measured, balance = reading.light.measured, reading.balance
+    if measured is None or measured.certainty < LEAST_CERTAINTY:
+        return None
+    off_mired = balance.mired - measured.mired
+    off_duv = balance.duv - measured.duv
+    if abs(off_mired) < LEAST_MIRED and abs(off_duv) < LEAST_DUV:
+        return None
+    whose = "The camera’s light" if recipe.light.source == "as_shot" else "The light set"
+    # balancing for a cooler light than there is leaves the picture warm
+    if abs(off_mired) >= LEAST_MIRED:
+        leaves = f"is {number(abs(off_mired), 0, 'mired')} {'lower' if off_mired > 0 else 'higher'} in K"
+    else:
+        leaves = f"is {number(abs(off_duv), 4)} Duv {'greener' if off_duv > 0 else 'more magenta'}"
+    # values a little off are still lights: hold them to what the recipe takes
+    cct_K, set_duv = min(max(measured.cct_K, 1500.0), 25_000.0), min(max(measured.duv, -0.03), 0.03)
+    return Finding(
+        id="light.balance_differs",
+        station="light",
+        claim=f"{whose} {leaves} than the measured neutral",
+        evidence={
+            "set_K": round(balance.cct_K, 1),
+            "set_duv": round(balance.duv, 5),
+            "measured_K": round(measured.cct_K, 1),
+            "measured_duv": round(measured.duv, 5),
+            "difference_mired": round(off_mired, 1),
+        },
+        fix=(("light.source", "manual"), ("light.cct_K", round(cct_K, 1)), ("light.duv", round(set_duv, 5))),
+        fix_label=f"Balance for {kelvin(measured.cct_K)}, Duv {duv(measured.duv)}",
+        certainty=measured.certainty,
+    )

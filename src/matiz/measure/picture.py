@@ -1,0 +1,73 @@
+"""All readings of a picture under a recipe, and what of them may be kept while the recipe moves."""
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from ..develop.engine import Engine
+from ..raw.camera_colour import light_xy
+from ..raw.sensor import LEVELS, level_size
+from ..recipe.model import Recipe
+from .light import LightReading, LightValue, read_light, value_of
+from .tone import Patch, ToneReading, clipped_patches, is_full, raw_range, tone_reading
+
+WORKING_LONG_SIDE = 500
+
+
+@dataclass(frozen=True)
+class PictureReading:
+    """What the instruments say of one picture under one recipe."""
+
+    light: LightReading
+    balance: LightValue
+    """The light that the recipe balances for."""
+    tone: ToneReading
+
+
+class Meter:
+    """Reads one frame. What depends on the file alone is measured once."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+
+    def read(self, recipe: Recipe) -> PictureReading:
+        frame = self.engine.frame
+        working = self.engine.render(recipe, self._small_level, result="working")
+        headroom_EV, clipped = self._raw_range
+        patches = tuple(self._with_level(patch, recipe) for patch in self._patches)
+        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone.exposure_EV)
+        return PictureReading(self._light, value_of(light_xy(frame.colour, recipe.light)), tone)
+
+    @cached_property
+    def _small_level(self) -> int:
+        """The smallest level that still has enough pixels to count."""
+        fits = [n for n in range(LEVELS) if max(level_size(self.engine.frame, n)) >= WORKING_LONG_SIDE]
+        return max(fits, default=0)
+
+    @cached_property
+    def _light(self) -> LightReading:
+        return read_light(self.engine.frame, self.engine.render(Recipe(), self._small_level, result="camera"))
+
+    @cached_property
+    def _raw_range(self) -> tuple[float, tuple[float, float, float]]:
+        return raw_range(self.engine.frame)
+
+    @cached_property
+    def _patches(self) -> tuple[Patch, ...]:
+        camera = self.engine.render(Recipe(), self._patch_level, result="camera")
+        return clipped_patches(camera, 2**self._patch_level)
+
+    @property
+    def _patch_level(self) -> int:
+        return min(1, self._small_level)
+
+    def _with_level(self, patch: Patch, recipe: Recipe) -> Patch:
+        level = self._patch_level
+        width, height = level_size(self.engine.frame, level)
+        x, y = patch.x >> level, patch.y >> level
+        box = (x, y, min(max(patch.w >> level, 1), width - x), min(max(patch.h >> level, 1), height - y))
+        full = is_full(self.engine.render(recipe, level, box, result="camera")).any(axis=2)
+        working = self.engine.render(recipe, level, box, result="working")
+        values = working.max(axis=2)[full]
+        return replace(patch, level=float(np.median(values))) if values.size else patch

@@ -1,0 +1,66 @@
+"""Readings as JSON. The keys are stable: scripts depend on them."""
+
+from typing import Any
+
+from ..develop.engine import Engine
+from ..raw.frame import Frame
+from ..raw.sensor import Region
+from ..recipe.model import Recipe
+from .area import read_area
+from .light import LightValue
+from .picture import PictureReading
+from .tone import Patch
+
+
+def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
+    """All readings of a picture."""
+    shot, tone = frame.exposure, reading.tone
+    return {
+        "file": str(frame.path),
+        "camera": frame.camera,
+        "size": list(frame.size),
+        "exposure": {
+            "iso": shot.iso,
+            "time_s": shot.time_s,
+            "f_number": shot.f_number,
+            "time_utc": shot.time_utc,
+        },
+        "light": {"as_shot": _light(reading.light.as_shot), "measured": _measured(reading.light.measured)},
+        "tone": {
+            "headroom_EV": round(tone.headroom_EV, 4),
+            "clipped": dict(zip("rgb", (round(v, 6) for v in tone.clipped), strict=True)),
+            "patches": [_patch(patch) for patch in tone.patches],
+            "zones": [round(v, 6) for v in tone.zones],
+            "middle_EV": round(tone.middle_EV, 4),
+        },
+    }
+
+
+def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
+    """The reading of an area in px of the upright full-size picture."""
+    camera = engine.render(recipe, 0, area, result="camera")
+    working = engine.render(recipe, 0, area, result="working")
+    reading = read_area(engine.frame, camera, working, recipe.tone.exposure_EV)
+    light = _light(reading.light) if reading.light else {"cct_K": None, "duv": None}
+    return {
+        "XYZ": reading.XYZ.tolist(),
+        "Lab": reading.Lab.tolist(),
+        "LCh": reading.LCh.tolist(),
+        **light,
+        "raw": reading.raw.tolist(),
+    }
+
+
+def _light(value: LightValue) -> dict[str, float]:
+    return {"cct_K": round(value.cct_K, 2), "duv": round(value.duv, 6)}
+
+
+def _measured(value: LightValue | None) -> dict[str, float | None]:
+    if value is None:
+        return {"cct_K": None, "duv": None, "certainty": 0.0}
+    return {**_light(value), "certainty": round(value.certainty, 3)}
+
+
+def _patch(patch: Patch) -> dict[str, Any]:
+    names = ("x", "y", "w", "h", "channels", "kind")
+    return {**{name: getattr(patch, name) for name in names}, "share": round(patch.share, 7)}

@@ -1,0 +1,161 @@
+"""Readings of the Tone station: headroom, clipping, zones, middle."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.spaces import LUMINANCE
+from ..colour.types import Array, Camera, SceneLinear
+from ..raw.frame import Frame
+
+MIDDLE = 0.18
+CLIP_MARGIN = 0.005
+"""Share of the range below the white level that still counts as full."""
+HEADROOM_SHARE = 0.001
+PATCH_LEAST_SHARE = 2e-5
+MOST_PATCHES = 20
+ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A connected area in which raw channels are full; px of the upright full-size picture."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+    share: float
+    """Of the picture, 0..1."""
+    channels: str
+    """Those clipped in most of it, of "rgb"."""
+    level: float = 1.0
+    """Brightest channel, scene-linear under the recipe's light before exposure, rebuilt as far as
+    it can be: the median over the patch."""
+    kind: str = "unknown"
+
+
+@dataclass(frozen=True)
+class ToneReading:
+    """What Tone shows of a picture."""
+
+    headroom_EV: float
+    """How far exposure could have been raised until 0.1 % of a raw channel clips; 0 when it does."""
+    clipped: tuple[float, float, float]
+    """Share of each raw channel that is full, 0..1."""
+    patches: tuple[Patch, ...]
+    zones: tuple[float, ...]
+    """Share of the picture in each zone 0..X at the recipe's exposure."""
+    middle_EV: float
+    """Median luminance in EV from middle grey at the recipe's exposure."""
+    high_EV: float
+    """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
+
+
+def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
+    """Headroom in EV and the clipped share of each channel, from the stored values."""
+    headroom, clipped = np.inf, []
+    for values, full in _channel_counts(frame):
+        total = values.sum()
+        above = np.cumsum(values[::-1])[::-1]
+        at_full = int(np.ceil(full * (1.0 - CLIP_MARGIN)))
+        clipped.append(float(above[min(at_full, len(above) - 1)] / total) if at_full < len(above) else 0.0)
+        # the largest count that more than 0.1 % of the photosites reach
+        bright = int(np.flatnonzero(above > HEADROOM_SHARE * total)[-1])
+        if clipped[-1] > HEADROOM_SHARE:
+            headroom = 0.0
+        elif bright > 0:
+            headroom = min(headroom, float(np.log2(full / bright)))
+    return max(0.0, float(headroom)) if np.isfinite(headroom) else 0.0, (clipped[0], clipped[1], clipped[2])
+
+
+def is_full(camera: Camera) -> NDArray[np.bool_]:
+    """Where a channel of camera values (height, width, 3) is full."""
+    return camera >= 1.0 - 2 * CLIP_MARGIN
+
+
+def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
+    """Areas of full channels, largest first.
+
+    camera: upright camera values at a level, full = 1. step: full-size px per px of it.
+    """
+    full = is_full(camera)
+    any_channel = full.any(axis=2).astype(np.uint8)
+    # specks of one highlight belong together
+    joined = cv2.dilate(any_channel, np.ones((5, 5), np.uint8))
+    count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    if count == 1:
+        return ()
+    flat = labels.ravel()
+    per_channel = [np.bincount(flat, weights=full[..., c].ravel(), minlength=count) for c in range(3)]
+    areas = np.bincount(flat, weights=any_channel.ravel(), minlength=count)
+    areas[0] = 0
+    patches = []
+    for label in np.argsort(areas)[::-1][:MOST_PATCHES]:
+        share = areas[label] / flat.size
+        if share < PATCH_LEAST_SHARE:
+            break
+        x, y, w, h = (int(v) * step for v in boxes[label, :4])
+        channels = "".join(n for n, counts in zip("rgb", per_channel, strict=True) if counts[label] > areas[label] / 2)
+        channels = channels or "rgb"[int(np.argmax([counts[label] for counts in per_channel]))]
+        patches.append(Patch(x, y, w, h, float(share), channels))
+    return tuple(patches)
+
+
+def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32]:
+    """Luminance in EV from middle grey, (height, width), at the recipe's exposure."""
+    Y = working @ LUMINANCE.astype(np.float32)
+    return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE)) + np.float32(exposure_EV)
+
+
+def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
+    """Share of each zone 0..X: 1 EV wide, zone V around middle grey; the ends take the rest."""
+    zone = np.clip(np.floor(EV + 5.5), 0, 10).astype(np.int64)
+    counts = np.bincount(zone.ravel(), minlength=11)
+    return tuple(float(v) for v in counts / counts.sum())
+
+
+def tone_reading(
+    headroom_EV: float,
+    clipped: tuple[float, float, float],
+    patches: tuple[Patch, ...],
+    working: SceneLinear,
+    exposure_EV: float,
+) -> ToneReading:
+    """The readings that follow the recipe, beside those of the raw data, which do not."""
+    EV = luminance_EV(working, exposure_EV)
+    brightest = working.max(axis=2)
+    high = max(float(np.quantile(brightest, 0.995)), 1e-6)
+    return ToneReading(
+        headroom_EV,
+        clipped,
+        patches,
+        zone_shares(EV),
+        float(np.median(EV)),
+        float(np.log2(high)) + exposure_EV,
+    )
+
+
+def _channel_counts(frame: Frame) -> list[tuple[Array, float]]:
+    """Per channel: how often each count above black occurs, and the count that is full."""
+    if frame.linear is not None:
+        stored = np.clip(frame.linear * 4095.0, 0, 4095).astype(np.uint16)
+        return [(np.bincount(stored[..., c].ravel(), minlength=4096), 4095.0) for c in range(3)]
+    mosaic = frame.mosaic
+    assert mosaic is not None
+    rows, columns = mosaic.pattern.shape
+    out: list[tuple[Array, float]] = []
+    for channel in range(3):
+        counts, full = np.zeros(65_536), np.inf
+        for row, column in np.argwhere(mosaic.pattern == channel):
+            black = mosaic.black[row, column]
+            values = mosaic.values[row::rows, column::columns]
+            shifted = np.bincount(values.ravel(), minlength=65_536)
+            offset = round(float(black))
+            counts[: 65_536 - offset] += shifted[offset:]
+            counts[0] += shifted[:offset].sum()
+            full = min(full, mosaic.white - float(black))
+        out.append((counts, float(full)))
+    return out

@@ -1,0 +1,1 @@
+"""A file becomes a Frame: decoding, levels, demosaic, camera colour, DNG writing."""

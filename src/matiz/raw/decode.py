@@ -1,0 +1,164 @@
+"""Files become frames, through a decoder process with limits of time and memory."""
+
+import atexit
+import contextlib
+import json
+import os
+import selectors
+import subprocess
+import sys
+import tempfile
+import threading
+from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import FileError, FormatError
+from .frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+
+TIME_LIMIT_S = 60.0
+READABLE = {
+    ".dng", ".tif", ".tiff", ".jpg", ".jpeg", ".png", ".3fr", ".arw", ".cr2", ".cr3", ".erf", ".iiq",
+    ".mef", ".mos", ".mrw", ".nef", ".nrw", ".orf", ".pef", ".raf", ".rw2", ".rwl", ".srw", ".x3f",
+}  # fmt: skip
+"""Suffixes, in lower case, of the files that a shoot takes in."""
+
+
+class Decoder:
+    """One decoder process, started when needed and again after a crash. Safe to share by threads."""
+
+    def __init__(self, time_limit_s: float = TIME_LIMIT_S) -> None:
+        self._process: subprocess.Popen[bytes] | None = None
+        self._lock = threading.Lock()
+        self._time_limit_s = time_limit_s
+
+    def start(self) -> None:
+        """Start the process ahead of the first request, so that its imports are done by then."""
+        with self._lock:
+            self._running()
+
+    def stop(self) -> None:
+        with self._lock:
+            self._kill()
+
+    def frame(self, path: Path) -> Frame:
+        """Decode a file. FileError when it cannot be read, FormatError when it is damaged."""
+        with _exchange_file() as out:
+            answer = self._ask("decode", path, out)
+            return _frame(path, answer, out)
+
+    def preview(self, path: Path) -> tuple[bytes, int]:
+        """The embedded preview as JPEG bytes, and its Exif orientation."""
+        with _exchange_file() as out:
+            answer = self._ask("preview", path, out)
+            return out.read_bytes(), int(answer["orientation"])
+
+    def _ask(self, task: str, path: Path, out: Path) -> dict[str, Any]:
+        if not path.is_file():
+            raise FileError(f"{path}: there is no such file")
+        request = json.dumps({"task": task, "path": str(path.resolve()), "out": str(out)}) + "\n"
+        with self._lock:
+            process = self._running()
+            assert process.stdin and process.stdout
+            try:
+                process.stdin.write(request.encode())
+                process.stdin.flush()
+                line = self._read_line(process)
+            except (BrokenPipeError, TimeoutError) as error:
+                self._kill()
+                reason = f"took over {self._time_limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
+                raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
+        answer: dict[str, Any] = json.loads(line)
+        if "error" in answer:
+            raise FormatError(f"{path.name}: {answer['error']}")
+        return answer
+
+    def _read_line(self, process: subprocess.Popen[bytes]) -> bytes:
+        assert process.stdout
+        with selectors.DefaultSelector() as selector:
+            selector.register(process.stdout, selectors.EVENT_READ)
+            if not selector.select(self._time_limit_s):
+                raise TimeoutError
+        line = process.stdout.readline()
+        if not line:
+            raise BrokenPipeError
+        return line
+
+    def _running(self) -> subprocess.Popen[bytes]:
+        if self._process is None or self._process.poll() is not None:
+            self._kill()
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "matiz.raw.worker"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            )
+        return self._process
+
+    def _kill(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            for pipe in (self._process.stdin, self._process.stdout):
+                if pipe:
+                    with contextlib.suppress(BrokenPipeError):
+                        pipe.close()
+            self._process = None
+
+
+@cache
+def shared_decoder() -> Decoder:
+    """The decoder that commands and windows use."""
+    decoder = Decoder()
+    atexit.register(decoder.stop)
+    return decoder
+
+
+def read_frame(path: Path | str) -> Frame:
+    """Decode a raw file or a picture."""
+    return shared_decoder().frame(Path(path))
+
+
+@contextlib.contextmanager
+def _exchange_file() -> Iterator[Path]:
+    """A file for pixels, in memory where the system offers room there."""
+    memory = Path("/dev/shm")
+    roomy = memory.is_dir() and os.statvfs(memory).f_bavail * os.statvfs(memory).f_frsize > 2**31
+    handle, name = tempfile.mkstemp(prefix="matiz-", dir=memory if roomy else None)
+    os.close(handle)
+    try:
+        yield Path(name)
+    finally:
+        Path(name).unlink(missing_ok=True)
+
+
+def _mapped(out: Path, about: dict[str, Any]) -> NDArray[Any]:
+    """The pixels without a copy: the mapping outlives the file's name."""
+    shape = tuple(about["shape"])
+    return np.asarray(np.memmap(out, dtype=np.dtype(about["dtype"]), mode="r", shape=shape))
+
+
+def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
+    shot = Exposure(**answer["exposure"])
+    if "linear" in answer:
+        linear = _mapped(out, answer["linear"])
+        return Frame(path, CameraColour(), shot, None, linear, answer["camera"], answer["orientation"])
+    mosaic = Mosaic(
+        _mapped(out, answer["mosaic"]),
+        np.array(answer["pattern"], np.uint8),
+        np.array(answer["black"], np.float32),
+        answer["white"],
+    )
+    given = answer["colour"]
+    calibrations = tuple(
+        Calibration(cct, np.array(matrix), None if forward is None else np.array(forward))
+        for cct, matrix, forward in given["calibrations"]
+    )
+    colour = CameraColour(calibrations, np.array(given["as_shot_neutral"]), given["baseline_EV"])
+    profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
+    return Frame(path, colour, shot, mosaic, None, answer["camera"], answer["orientation"], profile)

@@ -1,0 +1,115 @@
+"""The pixels of one file, and what the camera said about them."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.spaces import XYZ_TO_REC2020
+from ..colour.types import Array, Image
+from ..errors import ArgumentError
+
+
+@dataclass(frozen=True)
+class Mosaic:
+    """Sensor counts under a colour filter array."""
+
+    values: NDArray[np.uint16]
+    """(height, width)."""
+    pattern: NDArray[np.uint8]
+    """One period of the array, 2x2 or 6x6: 0 red, 1 green, 2 blue."""
+    black: NDArray[np.float32]
+    """Black level per place of `pattern`."""
+    white: float
+    """Count at which a photosite is full."""
+
+    def __post_init__(self) -> None:
+        if self.values.ndim != 2 or self.values.dtype != np.uint16:
+            raise ArgumentError(f"mosaic: expected uint16 (height, width), got {self.values.dtype} {self.values.shape}")
+        if self.black.shape != self.pattern.shape:
+            raise ArgumentError(f"mosaic: black has shape {self.black.shape}, the pattern {self.pattern.shape}")
+        if not self.white > float(self.black.max()):
+            raise ArgumentError(f"mosaic: white level {self.white:g} is not above black {float(self.black.max()):g}")
+
+    @property
+    def is_bayer(self) -> bool:
+        return self.pattern.shape == (2, 2) and sorted(self.pattern.ravel()) == [0, 1, 1, 2]
+
+    @property
+    def red(self) -> tuple[int, int]:
+        """(row, column) of red within the pattern."""
+        row, column = np.argwhere(self.pattern == 0)[0]
+        return int(row), int(column)
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """Camera colour measured under one illuminant, as in DNG."""
+
+    cct_K: float
+    color_matrix: Array
+    """(3, 3), XYZ to camera."""
+    forward_matrix: Array | None = None
+    """(3, 3), balanced camera to XYZ relative to D50."""
+
+
+@dataclass(frozen=True)
+class CameraColour:
+    """How a camera's values relate to XYZ."""
+
+    calibrations: tuple[Calibration, ...] = (Calibration(6504.0, XYZ_TO_REC2020),)
+    as_shot_neutral: Array = field(default_factory=lambda: np.ones(3))
+    """(3,), camera values of the neutral the camera chose, green 1."""
+    baseline_EV: float = 0.0
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """How the frame was taken; None where the file does not say."""
+
+    iso: float | None = None
+    time_s: float | None = None
+    f_number: float | None = None
+    time_utc: str | None = None
+    focal_mm: float | None = None
+    lens: str = ""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One file, decoded. Either `mosaic` or `linear` is set."""
+
+    path: Path
+    colour: CameraColour
+    exposure: Exposure = field(default_factory=Exposure)
+    mosaic: Mosaic | None = None
+    linear: Image | None = None
+    """float32 (height, width, 3), linear Rec.2020, for files that hold pictures instead of raw data."""
+    camera: str = ""
+    orientation: int = 1
+    """Exif orientation, 1..8, of the pixels as stored."""
+    noise_profile: tuple[tuple[float, float], ...] = ()
+    """Per channel, variance = scale * signal + offset, signal 0..1 of the white level."""
+
+    def __post_init__(self) -> None:
+        if (self.mosaic is None) == (self.linear is None):
+            raise ArgumentError("frame: exactly one of mosaic and linear must be given")
+
+    @property
+    def stored_size(self) -> tuple[int, int]:
+        """(width, height) of the pixels as stored."""
+        array = self.mosaic.values if self.mosaic is not None else self.linear
+        assert array is not None
+        return array.shape[1], array.shape[0]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) of the upright picture."""
+        width, height = self.stored_size
+        return (height, width) if self.orientation >= 5 else (width, height)
+
+    @property
+    def full_level(self) -> float:
+        """Camera value at which a channel is full; infinite where that cannot be known."""
+        return 1.0 if self.mosaic is not None else float("inf")

@@ -1,0 +1,122 @@
+"""JPEG, TIFF and PNG as linear frames, through their embedded profile. Runs in the decoder process."""
+
+import io
+from typing import Any
+
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image as Pillow
+
+from ..colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
+from ..colour.types import Image
+from ..errors import FormatError
+from .frame import Exposure
+
+MAGIC = {b"\xff\xd8\xff": "JPEG", b"\x89PNG": "PNG"}
+_REC2020_PRIMARIES = [0.708, 0.292, 1.0, 0.170, 0.797, 1.0, 0.131, 0.046, 1.0]
+
+
+def kind_of(data: bytes) -> str:
+    """ "JPEG", "PNG" or "" from the first bytes."""
+    return next((kind for magic, kind in MAGIC.items() if data.startswith(magic)), "")
+
+
+def read_picture(data: bytes, most_pixels: int) -> tuple[Image, dict[str, Any]]:
+    """Linear Rec.2020 float32 (height, width, 3), and metadata (orientation, exposure, camera)."""
+    kind = kind_of(data)
+    pixels, profile, about = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
+    return _to_linear(_three_channels(pixels), profile), about
+
+
+def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
+    Pillow.MAX_IMAGE_PIXELS = None  # our own limit follows, with a message of ours
+    with Pillow.open(io.BytesIO(data)) as picture:
+        check_size(*picture.size, most_pixels)
+        exif = picture.getexif()
+        details = exif.get_ifd(0x8769)
+        about = {
+            "orientation": int(exif.get(274, 1) or 1),
+            "camera": " ".join(str(exif.get(k, "")).strip("\x00 ") for k in (271, 272)).strip(),
+            "exposure": _exposure({**dict(exif), **dict(details)}),
+        }
+        profile = picture.info.get("icc_profile")
+        if kind == "PNG":
+            pixels = imagecodecs.png_decode(data)
+            if picture.mode == "P":
+                pixels = np.asarray(picture.convert("RGB"))
+        else:
+            pixels = np.asarray(picture if picture.mode in ("L", "RGB") else picture.convert("RGB"))
+            if picture.mode not in ("L", "RGB"):
+                profile = None
+    return pixels, profile, about
+
+
+def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
+    with tifffile.TiffFile(io.BytesIO(data)) as tiff:
+        page = tiff.pages[0]
+        check_size(page.imagewidth, page.imagelength, most_pixels)
+        pixels = page.asarray()
+        profile = page.tags[34675].value if 34675 in page.tags else None
+        orientation = page.tags[274].value if 274 in page.tags else 1
+        if page.planarconfig == 2 and pixels.ndim == 3:
+            pixels = np.moveaxis(pixels, 0, -1)
+        if page.photometric == 0:
+            pixels = np.iinfo(pixels.dtype).max - pixels
+    return pixels, profile, {"orientation": int(orientation), "camera": "", "exposure": Exposure()}
+
+
+def check_size(width: int, height: int, most_pixels: int) -> None:
+    if width * height > most_pixels:
+        raise FormatError(f"{width}x{height} px is more than the limit of {most_pixels // 10**6} megapixels")
+    if min(width, height) < 16:
+        raise FormatError(f"{width}x{height} px is too small to be developed; at least 16x16 are needed")
+
+
+def _three_channels(pixels: NDArray[Any]) -> NDArray[Any]:
+    if pixels.ndim == 2:
+        pixels = pixels[..., None]
+    if pixels.ndim != 3:
+        raise FormatError(f"expected a picture of rows and columns, got shape {pixels.shape}")
+    if pixels.shape[2] in (1, 2):
+        pixels = pixels[..., :1].repeat(3, axis=2)
+    return np.ascontiguousarray(pixels[..., :3])
+
+
+def _to_linear(pixels: NDArray[Any], profile: bytes | None) -> Image:
+    if pixels.dtype.kind == "f":
+        # floating-point pictures are linear by custom; without a profile, linear sRGB
+        finite = np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=1.0, neginf=0.0)
+        return np.ascontiguousarray(finite @ SRGB_TO_REC2020.T.astype(np.float32))
+    if pixels.dtype not in (np.uint8, np.uint16):
+        raise FormatError(f"pixels of type {pixels.dtype} are not supported; 8 or 16 bit, or float")
+    if profile:
+        try:
+            return _through_profile(pixels, profile)
+        except (imagecodecs.CmsError, ValueError):
+            pass  # a broken profile: what follows is what an untagged picture gets
+    top = np.iinfo(pixels.dtype).max
+    table = decode_sRGB(np.arange(top + 1) / top).astype(np.float32)
+    return np.ascontiguousarray(table[pixels] @ SRGB_TO_REC2020.T.astype(np.float32))
+
+
+def _through_profile(pixels: NDArray[Any], profile: bytes) -> Image:
+    white = [D65_XY[0], D65_XY[1], 1.0]
+    linear = imagecodecs.cms_profile("rgb", whitepoint=white, primaries=_REC2020_PRIMARIES, gamma=1.0)
+    wide = pixels if pixels.dtype == np.uint16 else pixels.astype(np.uint16) * 257
+    out = imagecodecs.cms_transform(wide, profile, linear, outdtype=np.float32, colorspace="rgb", outcolorspace="rgb")
+    return np.ascontiguousarray(out, np.float32)
+
+
+def _exposure(tags: dict[int, Any]) -> Exposure:
+    def number(code: int) -> float | None:
+        try:
+            return float(tags[code])
+        except (KeyError, TypeError, ValueError, ZeroDivisionError):
+            return None
+
+    stamp = str(tags.get(36867, tags.get(306, ""))).strip("\x00 ")
+    time_utc = f"{stamp[:10].replace(':', '-')}T{stamp[11:19]}Z" if len(stamp) >= 19 else None
+    lens = str(tags.get(42036, "")).strip("\x00 ")
+    return Exposure(number(34855), number(33434), number(33437), time_utc, number(37386), lens)

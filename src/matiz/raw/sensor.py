@@ -1,0 +1,117 @@
+"""Sensor data to camera RGB at a level: black, balance for interpolation, demosaic, orientation."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Array, Camera
+from ..errors import ArgumentError
+from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
+from ..kernels.levels import levels
+from .frame import Frame, Mosaic
+
+LEVELS = 4
+"""Full, 1/2, 1/4, 1/8."""
+
+Floats = NDArray[np.float32]
+Region = tuple[int, int, int, int]
+"""x, y, width, height in px of the upright picture at a level."""
+
+
+def level_size(frame: Frame, level: int) -> tuple[int, int]:
+    """(width, height) of the upright picture at a level; an odd last row or column is dropped."""
+    width, height = frame.size
+    return width >> level, height >> level
+
+
+def whole_level(frame: Frame, level: int) -> Camera:
+    """The whole picture at a level, upright camera values."""
+    if not 0 <= level < LEVELS:
+        raise ArgumentError(f"level: 0..{LEVELS - 1}, got {level}")
+    if level == 0:
+        width, height = frame.size
+        return region(frame, (0, 0, width, height))
+    if frame.mosaic is not None and frame.mosaic.is_bayer:
+        black, gain, scale = _level_tables(frame.mosaic, frame.colour.as_shot_neutral)
+        half = demosaic_half(frame.mosaic.values, black, gain * scale[frame.mosaic.pattern], frame.mosaic.red)
+        return halved(upright(half, frame.orientation), level - 1)
+    return halved(whole_level(frame, 0), level)
+
+
+def region(frame: Frame, area: Region) -> Camera:
+    """A region at full size, upright camera values."""
+    x, y, width, height = _stored_region(frame, area)
+    if frame.linear is not None:
+        return upright(frame.linear[y : y + height, x : x + width], frame.orientation)
+    mosaic = frame.mosaic
+    assert mosaic is not None
+    rows, columns = mosaic.pattern.shape
+    margin = MARGIN_PX if mosaic.is_bayer else 3
+    full_height, full_width = mosaic.values.shape
+    # start on the mosaic's period so that colours stay in place
+    top, left = max(0, y - margin) // rows * rows, max(0, x - margin) // columns * columns
+    bottom, right = min(full_height, y + height + margin), min(full_width, x + width + margin)
+    black, gain, scale = _level_tables(mosaic, frame.colour.as_shot_neutral)
+    balanced = levels(np.ascontiguousarray(mosaic.values[top:bottom, left:right]), black, gain)
+    if mosaic.is_bayer:
+        camera = demosaic(balanced, mosaic.red, scale)
+    else:
+        camera = _interpolated(balanced, mosaic) * scale
+    return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
+
+
+def upright(image: Camera, orientation: int) -> Camera:
+    """Pixels as stored, turned as their Exif orientation (1..8) asks; contiguous."""
+    if orientation >= 5:
+        image = image.transpose(1, 0, 2)
+    # which way each upright axis runs in the stored (or transposed) pixels
+    flip_rows, flip_columns = orientation in (3, 4, 7, 8), orientation in (2, 3, 6, 7)
+    image = image[:: -1 if flip_rows else 1, :: -1 if flip_columns else 1]
+    return np.ascontiguousarray(image)
+
+
+def halved(image: Camera, times: int) -> Camera:
+    """Area means over 2x2 pixels, `times` over."""
+    for _ in range(times):
+        height, width = image.shape[0] // 2, image.shape[1] // 2
+        if min(height, width) == 0:
+            raise ArgumentError(f"image: {image.shape[1]}x{image.shape[0]} px is too small for this level")
+        even = np.ascontiguousarray(image[: height * 2, : width * 2])
+        image = cv2.resize(even, (width, height), interpolation=cv2.INTER_AREA)
+    return image
+
+
+def _level_tables(mosaic: Mosaic, neutral: Array) -> tuple[Floats, Floats, Floats]:
+    """Black and gain per place, and the factors per channel that take the balance back."""
+    scale = neutral / neutral[1]
+    gain = 1.0 / ((mosaic.white - mosaic.black) * scale[mosaic.pattern])
+    return mosaic.black.astype(np.float32), gain.astype(np.float32), scale.astype(np.float32)
+
+
+def _interpolated(balanced: Floats, mosaic: Mosaic) -> Camera:
+    """Any mosaic, by normalised convolution: each channel from its own samples nearby."""
+    height, width = balanced.shape
+    rows, columns = mosaic.pattern.shape
+    colours = np.tile(mosaic.pattern, (-(-height // rows), -(-width // columns)))[:height, :width]
+    kernel = cv2.getGaussianKernel(7, 1.0)
+    out = np.empty((height, width, 3), np.float32)
+    for channel in range(3):
+        here = (colours == channel).astype(np.float32)
+        total = cv2.sepFilter2D(balanced * here, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT_101)
+        weight = cv2.sepFilter2D(here, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT_101)
+        # a photosite keeps its own value
+        out[..., channel] = np.where(here > 0, balanced, total / np.maximum(weight, 1e-6))
+    return out
+
+
+def _stored_region(frame: Frame, area: Region) -> Region:
+    """A region of the upright picture in px of the stored pixels."""
+    x, y, w, h = area
+    width, height = frame.size
+    if w < 1 or h < 1 or x < 0 or y < 0 or x + w > width or y + h > height:
+        raise ArgumentError(f"region: {area} does not lie within the picture, {width}x{height} px")
+    if frame.orientation in (3, 4, 7, 8):
+        y = height - y - h
+    if frame.orientation in (2, 3, 6, 7):
+        x = width - x - w
+    return (y, x, h, w) if frame.orientation >= 5 else (x, y, w, h)

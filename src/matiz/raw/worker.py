@@ -1,0 +1,197 @@
+"""The decoder process: ``python -m matiz.raw.worker``.
+
+Reads requests from standard input, a JSON object a line, decodes hostile files under memory
+limits, and answers with a JSON object a line; arrays go through a file that the caller names. A
+crash here costs one picture, never the window.
+"""
+
+import io
+import json
+import os
+import resource
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import numpy as np
+import rawpy
+from numpy.typing import NDArray
+
+from ..errors import FormatError, MatizError
+from .camera_colour import EXIF_LIGHT_SOURCE_K
+from .frame import CameraColour, Exposure
+from .picture_file import check_size, kind_of, read_picture
+from .tags import Tags
+
+MOST_MEMORY = 6 * 2**30
+MOST_PIXELS = 200_000_000
+MOST_BYTES = 2 * 2**30
+
+
+def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
+    """Write the pixels of `path` to `out` and return everything else."""
+    data = _bytes_of(path)
+    if kind_of(data):
+        return _picture(data, out)
+    tags = _tags(data)
+    if tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff"):
+        return _picture(data, out)
+    return _raw(data, tags, out)
+
+
+def preview(path: Path, out: BinaryIO) -> dict[str, Any]:
+    """Write the embedded preview (a JPEG) to `out`, or the file itself where it is one."""
+    data = _bytes_of(path)
+    if kind_of(data) == "JPEG":
+        out.write(data)
+        return {"orientation": 1}
+    tags = _tags(data)
+    with _open(data) as raw:
+        thumb = raw.extract_thumb()
+    if thumb.format == rawpy.ThumbFormat.JPEG:
+        out.write(thumb.data)
+    else:
+        import imagecodecs
+
+        out.write(imagecodecs.jpeg8_encode(np.ascontiguousarray(thumb.data), level=85))
+    return {"orientation": int((tags.number(274) if tags else None) or 1)}
+
+
+def _bytes_of(path: Path) -> bytes:
+    size = path.stat().st_size
+    if size == 0:
+        raise FormatError("the file is empty")
+    if size > MOST_BYTES:
+        raise FormatError(f"the file has {size / 2**30:.1f} GiB; the limit is {MOST_BYTES // 2**30}")
+    return path.read_bytes()
+
+
+def _tags(data: bytes) -> Tags | None:
+    if data[:2] not in (b"II", b"MM"):
+        return None
+    try:
+        return Tags(data)
+    except Exception:
+        return None  # LibRaw reads many a file that is not quite a TIFF
+
+
+def _picture(data: bytes, out: BinaryIO) -> dict[str, Any]:
+    linear, about = read_picture(data, MOST_PIXELS)
+    shot: Exposure = about.pop("exposure")
+    return {**about, "exposure": vars(shot), "linear": _write(out, linear)}
+
+
+def _open(data: bytes) -> Any:
+    raw = rawpy.RawPy()
+    raw.open_buffer(io.BytesIO(data))
+    return raw
+
+
+def _raw(data: bytes, tags: Tags | None, out: BinaryIO) -> dict[str, Any]:
+    with _open(data) as raw:
+        check_size(raw.sizes.raw_width, raw.sizes.raw_height, MOST_PIXELS)
+        raw.unpack()
+        if raw.raw_image is None or raw.raw_image.ndim != 2 or raw.raw_pattern is None:
+            raise FormatError("the file holds no mosaic data; this kind is not supported")
+        pattern = np.array([0, 1, 2, 1], np.uint8)[np.array(raw.raw_pattern) & 3]
+        values = np.ascontiguousarray(raw.raw_image_visible)
+        black = np.array(raw.black_level_per_channel, np.float32)[np.array(raw.raw_pattern) & 3]
+        colour = (tags.colour() if tags is not None else None) or _colour_of(raw)
+        shot = tags.exposure() if tags is not None and tags.is_dng else _exposure_of(raw)
+        return {
+            "mosaic": _write(out, values),
+            "pattern": pattern.tolist(),
+            "black": black.tolist(),
+            "white": float(raw.white_level),
+            "camera": _camera(tags),
+            "orientation": int((tags.number(274) if tags else None) or _turned(raw.sizes.flip)),
+            "colour": _plain(colour),
+            "exposure": vars(shot),
+            "noise_profile": tags.noise_profile() if tags else (),
+        }
+
+
+def _camera(tags: Tags | None) -> str:
+    if tags is None:
+        return ""
+    return tags.text(50708) or f"{tags.text(271)} {tags.text(272)}".strip()
+
+
+def _colour_of(raw: Any) -> CameraColour:
+    """Colour of a camera that LibRaw knows: one matrix, for D65."""
+    matrix = np.array(raw.rgb_xyz_matrix[:3], np.float64)
+    multipliers = np.array(raw.camera_whitebalance[:3], np.float64)
+    neutral = 1.0 / multipliers if (multipliers > 0).all() else np.ones(3)
+    base = CameraColour(as_shot_neutral=neutral / neutral[1])
+    if abs(np.linalg.det(matrix)) < 1e-6:
+        return base
+    calibration = type(base.calibrations[0])(EXIF_LIGHT_SOURCE_K[21], matrix)
+    return CameraColour((calibration,), base.as_shot_neutral)
+
+
+def _exposure_of(raw: Any) -> Exposure:
+    """Exposure as LibRaw reads it from a camera's own format."""
+    other = raw.other
+    taken = datetime.fromtimestamp(other.timestamp, UTC) if other.timestamp else None
+    return Exposure(
+        float(other.iso_speed) or None,
+        float(other.shutter_speed) or None,
+        float(other.aperture) or None,
+        taken.strftime("%Y-%m-%dT%H:%M:%SZ") if taken else None,
+        float(other.focal_length) or None,
+    )
+
+
+def _plain(colour: CameraColour) -> dict[str, Any]:
+    return {
+        "calibrations": [
+            [c.cct_K, c.color_matrix.tolist(), None if c.forward_matrix is None else c.forward_matrix.tolist()]
+            for c in colour.calibrations
+        ],
+        "as_shot_neutral": colour.as_shot_neutral.tolist(),
+        "baseline_EV": colour.baseline_EV,
+    }
+
+
+def _turned(flip: int) -> int:
+    """LibRaw's flip as Exif orientation."""
+    return {0: 1, 3: 3, 5: 8, 6: 6}.get(flip, 1)
+
+
+def _write(out: BinaryIO, array: NDArray[Any]) -> dict[str, Any]:
+    out.write(memoryview(np.ascontiguousarray(array)).cast("B"))
+    return {"dtype": array.dtype.str, "shape": list(array.shape)}
+
+
+def _answer(request: dict[str, Any]) -> dict[str, Any]:
+    task = {"decode": decode, "preview": preview}[request["task"]]
+    try:
+        with Path(request["out"]).open("wb") as out:
+            return task(Path(request["path"]), out)
+    except MatizError as error:
+        return {"error": str(error)}
+    except FileNotFoundError:
+        return {"error": "the file is not there any more"}
+    except MemoryError:
+        return {"error": "the file asks for more memory than the decoder may use"}
+    except rawpy.LibRawFileUnsupportedError:
+        return {"error": "not a raw file or picture that Matiz can read"}
+    except rawpy.LibRawNoThumbnailError:
+        return {"error": "the file holds no preview"}
+    except Exception as error:  # whatever a damaged file makes a library do
+        return {"error": f"damaged, or of an unknown kind ({type(error).__name__}: {str(error)[:160]})"}
+
+
+def main() -> None:
+    # libraries that print must not talk into the answers
+    answers = os.fdopen(os.dup(sys.stdout.fileno()), "w")
+    os.dup2(sys.stderr.fileno(), sys.stdout.fileno())
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    for line in sys.stdin:
+        print(json.dumps(_answer(json.loads(line))), file=answers, flush=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""A shoot: a folder of pictures, their sidecars, its log."""

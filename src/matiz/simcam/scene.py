@@ -1,0 +1,178 @@
+"""A scene as the camera meets it: materials, lights, and where each of them is.
+
+Reflected light is linear in light and in material, so a picture needs no spectral cube: each pair
+of light and material has its colour, computed once from the spectra, and maps say how much of
+each is where. That is exact, and mixed light, metamerism and clipping come out as they must.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.tables import observer_bands
+from ..colour.types import Array
+from ..errors import ArgumentError
+from .spectra import reflectance
+
+Map = NDArray[np.float32]
+STRIP_ROWS = 64
+Box = tuple[slice, slice]
+
+
+@dataclass
+class Scene:
+    """Scene-linear truth; luminance 1 is diffuse white under a light of irradiance 1."""
+
+    size: tuple[int, int]
+    """(width, height)."""
+    lights: dict[str, Array]
+    """Spectra (36,) of luminance 1."""
+    irradiance: dict[str, Map]
+    """Per light, (height, width)."""
+    materials: dict[str, Map] = field(default_factory=dict)
+    """Share of each pixel that a material covers, (height, width), times its shading; a material
+    takes its spectrum by name."""
+    emission: dict[str, Map] = field(default_factory=dict)
+    """Light that reaches the camera as it is (sky, flames, reflections), by the name of its
+    spectrum in `lights` or `glows`, (height, width)."""
+    glows: dict[str, Array] = field(default_factory=dict)
+    """Further spectra (36,) of luminance 1, for emission."""
+    defocus_px: Map | None = None
+    """Blur of each pixel as sigma in px, (height, width); None where all is sharp."""
+    masks: dict[str, Map] = field(default_factory=dict)
+    """Truth for tests: "subject", "source", ... with fractional coverage."""
+    areas: dict[str, tuple[int, int, int, int]] = field(default_factory=dict)
+    """Named areas x, y, w, h: chart patches, the grey card."""
+
+    open_light: dict[str, Map] = field(default_factory=dict)
+    """Irradiance before anything cast a shadow; a copy of `irradiance` when not given."""
+    _allocate: Callable[[str, str], Map] | None = field(default=None, init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        missing = set(self.lights) ^ set(self.irradiance)
+        if missing:
+            raise ArgumentError(f"scene: lights and irradiance differ in {', '.join(sorted(missing))}")
+        if not self.open_light:
+            self.open_light = {name: amount.copy() for name, amount in self.irradiance.items()}
+
+    def seen_through(self, sensitivities: Array) -> Map:
+        """(height, width, n) response of `sensitivities` (36, n) to every pixel."""
+        width, height = self.size
+        out = np.zeros((height, width, sensitivities.shape[1]), np.float32)
+        spectra = [reflectance(name) for name in self.materials]
+        glowing = [(self.lights | self.glows)[name] @ sensitivities for name in self.emission]
+        for top in range(0, height, STRIP_ROWS):
+            rows = slice(top, top + STRIP_ROWS)
+            strip = out[rows]
+            covers = [cover[rows] for cover in self.materials.values()]
+            for name, light in self.lights.items():
+                colours = [spectrum @ (sensitivities * light[:, None]) for spectrum in spectra]
+                strip += _weighted(covers, colours) * self.irradiance[name][rows][..., None]
+            strip += _weighted([amount[rows] for amount in self.emission.values()], glowing)
+        return out if self.defocus_px is None else _defocused(out, self.defocus_px)
+
+    def XYZ(self) -> Map:
+        """(height, width, 3), Y = 1 for diffuse white under irradiance 1."""
+        return self.seen_through(observer_bands())
+
+    def light_shares(self) -> dict[str, Map]:
+        """Share of each light in the irradiance of each pixel."""
+        total = np.maximum(np.sum(list(self.irradiance.values()), axis=0), 1e-9)
+        return {name: (amount / total).astype(np.float32) for name, amount in self.irradiance.items()}
+
+    def put(self, material: str, cover: Map) -> None:
+        """Lay a material over what is there."""
+        self.put_mix(cover, {material: np.ones((), np.float32)})
+
+    def put_mix(self, cover: Map, parts: Mapping[str, Map]) -> None:
+        """Lay a mixture over what is there; `parts` sum to about 1 and may hold shading."""
+        rows = _rows(cover)
+        kept = 1.0 - cover[rows]
+        for amount in (*self.materials.values(), *self.emission.values()):
+            amount[rows] *= kept
+        for name, share in parts.items():
+            here = self._map("materials", name)
+            here[rows] += cover[rows] * (share[rows] if share.ndim else share)
+
+    def glow(self, name: str, amount: Map) -> None:
+        """Add light that reaches the camera as it is; `name` is one of `lights` or `glows`."""
+        rows = _rows(amount)
+        self._map("emission", name)[rows] += amount[rows]
+
+    def shade(self, factor: Map, lights: tuple[str, ...] | None = None) -> None:
+        """Dim (or raise) the irradiance of some lights, or of all."""
+        for name in lights or tuple(self.irradiance):
+            self.irradiance[name] *= factor
+
+
+    def _map(self, maps: str, name: str) -> Map:
+        held: dict[str, Map] = getattr(self, maps)
+        if name not in held:
+            held[name] = self._empty(maps, name)
+        return held[name]
+
+    def light_on(self, cover: Map, factor: Map | float, lights: tuple[str, ...] | None = None) -> None:
+        """Light what was just laid over the scene: the open light times `factor`, whatever lies below."""
+        for name in lights or tuple(self.irradiance):
+            here = self.irradiance[name]
+            here += cover * (self.open_light[name] * factor - here)
+
+    def window(self, box: Box) -> "Scene":
+        """A part of the scene, (rows, columns), that shares its maps: what is put there is put here."""
+        rows, columns = box
+
+        def allocate(maps: str, name: str) -> Map:
+            return self._map(maps, name)[box]
+
+        part = Scene(
+            (columns.stop - columns.start, rows.stop - rows.start),
+            self.lights,
+            {name: amount[box] for name, amount in self.irradiance.items()},
+            {name: amount[box] for name, amount in self.materials.items()},
+            {name: amount[box] for name, amount in self.emission.items()},
+            self.glows,
+            open_light={name: amount[box] for name, amount in self.open_light.items()},
+        )
+        part._allocate = allocate
+        return part
+
+    def _empty(self, maps: str, name: str) -> Map:
+        if self._allocate is not None:
+            return self._allocate(maps, name)
+        return np.zeros((self.size[1], self.size[0]), np.float32)
+
+
+def box_of(cover: Map) -> Box:
+    """(rows, columns) of what is not zero."""
+    used = np.flatnonzero(cover.any(axis=0))
+    return _rows(cover), slice(int(used[0]), int(used[-1]) + 1) if used.size else slice(0, 0)
+
+
+def _rows(amount: Map) -> slice:
+    """The rows in which anything is."""
+    used = np.flatnonzero(amount.any(axis=1))
+    return slice(int(used[0]), int(used[-1]) + 1) if used.size else slice(0, 0)
+
+
+def _weighted(amounts: list[Map], colours: list[Array]) -> Map:
+    """Sum of maps (height, width) times colours (n,)."""
+    if not amounts:
+        return np.float32(0.0)  # type: ignore[return-value]
+    stack = np.stack([amount.ravel() for amount in amounts])
+    mixed = stack.T @ np.stack(colours).astype(np.float32)
+    return np.asarray(mixed.reshape(*amounts[0].shape, -1))
+
+
+def _defocused(light: Map, sigma_px: Map) -> Map:
+    """Blur that changes over the picture, between a few even blurs a factor of 2 apart."""
+    sigmas = [0.0, 0.7, 1.4, 2.8, 5.6, 11.2]
+    sigmas = [s for s in sigmas if s == 0.0 or s / 2 <= float(sigma_px.max())]
+    place = np.interp(sigma_px, sigmas, np.arange(len(sigmas))).astype(np.float32)
+    out = np.zeros_like(light)
+    for n, sigma in enumerate(sigmas):
+        share = np.maximum(1.0 - np.abs(place - n), 0.0)
+        out += share[..., None] * (cv2.GaussianBlur(light, (0, 0), sigma) if sigma else light)
+    return out

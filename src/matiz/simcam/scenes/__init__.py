@@ -1,0 +1,1 @@
+"""The pictures of Isla Corva, one module per set."""

@@ -1,0 +1,89 @@
+"""Noise and shapes that the scenes are made of, deterministic by seed."""
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import ArrayLike
+from scipy.spatial import cKDTree
+
+from ..kernels.noise import fractal_noise
+from .scene import Map
+
+TILE = 512
+
+
+@lru_cache(maxsize=8)
+def _cell_tile(seed: int, cells: int) -> tuple[Map, Map]:
+    """F2 - F1 (0 at borders between cells) and a random value per cell, both tiling."""
+    random = np.random.default_rng(seed)
+    points = random.random((cells, 2))
+    around = np.concatenate([points + (dx, dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)])
+    y, x = np.mgrid[0:TILE, 0:TILE] / TILE
+    distance, index = cKDTree(around).query(np.stack([x.ravel(), y.ravel()], axis=1), k=2)
+    gap = (distance[:, 1] - distance[:, 0]) * np.sqrt(cells)
+    value = random.random(cells)[index[:, 0] % cells]
+    return gap.reshape(TILE, TILE).astype(np.float32), value.reshape(TILE, TILE).astype(np.float32)
+
+
+def fbm(u: Map, v: Map, *, seed: int, octaves: int = 6, footprint: ArrayLike = 0.0, roughness: float = 0.5) -> Map:
+    """Fractal noise about 0, mostly within -1..1; see `kernels.noise.fractal_noise`."""
+    shape = np.broadcast(u, v).shape
+    arrays = [np.ascontiguousarray(np.broadcast_to(np.asarray(a, np.float32), shape)) for a in (u, v, footprint)]
+    return fractal_noise(*arrays, seed=seed, octaves=octaves, roughness=roughness)
+
+
+def cells(u: Map, v: Map, *, seed: int, count: int = 256) -> tuple[Map, Map]:
+    """Irregular cells of about unit size: distance to their borders, and a value per cell."""
+    scale = TILE / np.sqrt(count)
+    gap, value = _cell_tile(seed, count)
+    at_u, at_v = (_wrapped(np.asarray(a * scale, np.float32)) for a in (u, v))
+    borders = cv2.remap(gap, at_u, at_v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+    return borders, cv2.remap(value, at_u, at_v, cv2.INTER_NEAREST, borderMode=cv2.BORDER_WRAP)
+
+
+def _wrapped(a: Map) -> Map:
+    return a - np.floor(a * np.float32(1 / TILE)) * np.float32(TILE)
+
+
+def smoothstep(low: float, high: float, x: ArrayLike) -> Map:
+    t = np.clip((np.asarray(x, np.float32) - low) / (high - low), 0.0, 1.0)
+    return (t * t * (3.0 - 2.0 * t)).astype(np.float32)
+
+
+def slope_light(height: Map, direction: tuple[float, float, float], relief: float) -> Map:
+    """Lambert shading of a height map under a distant light; 1 for a flat surface."""
+    dx, dy = cv2.Sobel(height, cv2.CV_32F, 1, 0, ksize=3) * relief, cv2.Sobel(height, cv2.CV_32F, 0, 1, ksize=3) * relief
+    lx, ly, lz = np.array(direction) / np.linalg.norm(direction)
+    shade = (-dx * lx - dy * ly + lz) / np.sqrt(dx**2 + dy**2 + 1.0)
+    return np.maximum(shade / lz, 0.0).astype(np.float32)
+
+
+def blurred(image: Map, sigma_px: float) -> Map:
+    """Gaussian blur; large radii at reduced size."""
+    if sigma_px < 0.3:
+        return image
+    shrink = max(1, int(sigma_px / 4))
+    if shrink == 1:
+        return cv2.GaussianBlur(image, (0, 0), sigma_px)
+    height, width = image.shape[:2]
+    small = cv2.resize(image, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
+    small = cv2.GaussianBlur(small, (0, 0), sigma_px / shrink)
+    return cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC)
+
+
+def polygon(size: tuple[int, int], points: ArrayLike) -> Map:
+    """Anti-aliased coverage of a polygon given in px."""
+    mask = np.zeros((size[1], size[0]), np.uint8)
+    fixed = np.round(np.asarray(points, np.float64) * 16).astype(np.int32)
+    cv2.fillPoly(mask, [fixed.reshape(-1, 1, 2)], 255, cv2.LINE_AA, 4)
+    return mask.astype(np.float32) / 255.0
+
+
+def grid(size: tuple[int, int]) -> tuple[Map, Map]:
+    """x and y of pixel centres in units of the width, origin at the upper left."""
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    return (x + 0.5) / width, (y + 0.5) / width
+
+

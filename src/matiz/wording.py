@@ -1,0 +1,28 @@
+"""Numbers as people read them: fixed decimals, true minus, thin space before the unit."""
+
+THIN_SPACE = "\u2009"
+MINUS = "\u2212"
+
+
+def number(value: float, decimals: int, unit: str = "", *, signed: bool = False) -> str:
+    """`value` with `decimals`, a true minus, thin spaces between thousands and before the unit."""
+    rounded = round(value, decimals) + 0.0
+    text = f"{abs(rounded):,.{decimals}f}".replace(",", THIN_SPACE)
+    sign = MINUS if rounded < 0 else "+" if signed and rounded > 0 else ""
+    return f"{sign}{text}{THIN_SPACE + unit if unit else ''}"
+
+
+def kelvin(value: float) -> str:
+    return number(round(value / 10.0) * 10.0, 0, "K")
+
+
+def EV(value: float, *, signed: bool = True) -> str:
+    return number(value, 2, "EV", signed=signed)
+
+
+def duv(value: float) -> str:
+    return number(value, 4, signed=True)
+
+
+def percent(share: float, decimals: int = 1) -> str:
+    return number(share * 100.0, decimals, "%")
