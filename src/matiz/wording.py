@@ -1,6 +1,6 @@
-"""Numbers as people read them: fixed decimals, true minus, thin space before the unit."""
+"""Numbers as people read them: fixed decimals, true minus, thin no-break space before the unit."""
 
-THIN_SPACE = "\u2009"
+THIN_SPACE = "\u202f"
 MINUS = "\u2212"
 
 

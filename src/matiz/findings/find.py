@@ -13,16 +13,18 @@ from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
 from .light import balance_differs
 from .model import Finding
-from .tone import clipped_patches, under_exposed
+from .tone import clipped, under_exposed
+
+JUDGES = (balance_differs, under_exposed, clipped)
+"""Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 
 MOST_PIXELS = 20_000
 
 
 def find(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Finding]:
     """Every finding of every station, sorted by gain."""
-    found = [f for f in (balance_differs(reading, recipe), under_exposed(reading, recipe)) if f]
-    found += clipped_patches(reading, recipe)
-    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found]
+    found = [judge(reading, recipe) for judge in JUDGES]
+    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found if f]
     return sorted(ranked, key=lambda f: -f.gain)
 
 

@@ -21,17 +21,21 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
     if abs(off_mired) < LEAST_MIRED and abs(off_duv) < LEAST_DUV:
         return None
     whose = "The camera’s light" if recipe.light.source == "as_shot" else "The light set"
-    # balancing for a cooler light than there is leaves the picture warm
     if abs(off_mired) >= LEAST_MIRED:
-        leaves = f"is {number(abs(off_mired), 0, 'mired')} {'lower' if off_mired > 0 else 'higher'} in K"
+        how = "bluer" if off_mired < 0 else "redder"
+        claim = (
+            f"{whose}, {kelvin(balance.cct_K)}, is {number(abs(off_mired), 0, 'mired')} {how} "
+            f"than the measured neutral, {kelvin(measured.cct_K)}"
+        )
     else:
-        leaves = f"is {number(abs(off_duv), 4)} Duv {'greener' if off_duv > 0 else 'more magenta'}"
+        how = "greener" if off_duv > 0 else "more magenta"
+        claim = f"{whose} is {number(abs(off_duv), 4)} Duv {how} than the measured neutral"
     # values a little off are still lights: hold them to what the recipe takes
     cct_K, set_duv = min(max(measured.cct_K, 1500.0), 25_000.0), min(max(measured.duv, -0.03), 0.03)
     return Finding(
         id="light.balance_differs",
         station="light",
-        claim=f"{whose} {leaves} than the measured neutral",
+        claim=claim,
         evidence={
             "set_K": round(balance.cct_K, 1),
             "set_duv": round(balance.duv, 5),

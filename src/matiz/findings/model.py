@@ -29,12 +29,6 @@ class Finding:
     gain: float = 0.0
     """How much the fix changes the picture: mean ΔE00 times certainty."""
 
-    @property
-    def kind(self) -> str:
-        """The id without its number: what "never" silences."""
-        head, _, tail = self.id.rpartition(".")
-        return head if tail.isdigit() else self.id
-
     def to_json(self) -> dict[str, Any]:
         return {
             "id": self.id,

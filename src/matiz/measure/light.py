@@ -3,7 +3,7 @@
 The measured light: surfaces without colour gather in log chromaticity (red and blue over green)
 where a light's own colour lies. Lights near the loci of daylight and black bodies are tried; each
 gets the share of the picture that is near-neutral under it, weighted by how likely such a light
-is and by a shades-of-grey estimate (Finlayson and Trezzi 2004, norm 6), and the mean of the
+is, by how near it is to the camera's own choice, and by a shades-of-grey estimate (Finlayson and Trezzi 2004, norm 6), and the mean of the
 near-neutral pixels around the best is the reading.
 """
 
@@ -23,6 +23,8 @@ from ..raw.frame import CameraColour, Frame
 NEAR_EV = 0.12
 """Half-width of "near-neutral" in log2 of red and blue over green."""
 MOST_SAMPLES = 60_000
+CAMERA_MIRED = 80.0
+"""How far a camera's own choice of light is usually off, as a standard deviation."""
 
 
 @dataclass(frozen=True)
@@ -74,10 +76,10 @@ def read_light(frame: Frame, camera: Camera) -> LightReading:
     except ArgumentError:
         as_shot = LightValue(5003.0, 0.0, 0.0)
     uv = _neutral_cloud(frame.colour, samples, as_shot)
-    return LightReading(as_shot, measured_light(frame.colour, samples), uv)
+    return LightReading(as_shot, measured_light(frame.colour, samples, as_shot), uv)
 
 
-def measured_light(colour: CameraColour, samples: Array) -> LightValue | None:
+def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) -> LightValue | None:
     """The light of a picture from samples (n, 3) of camera values, none clipped or drowned in noise."""
     if len(samples) < 200:
         return None
@@ -89,11 +91,12 @@ def measured_light(colour: CameraColour, samples: Array) -> LightValue | None:
 
     grey = np.mean(samples**6, axis=0) ** (1 / 6)
     grey_log = np.log2(grey[[0, 2]] / grey[1])
-    lights, likely = _candidates(_Hashable(colour))
+    lights, likely, reciprocal = _candidates(_Hashable(colour))
+    near_camera = 0.3 + np.exp(-0.5 * ((reciprocal - as_shot.mired) / CAMERA_MIRED) ** 2)
     index = np.clip(np.searchsorted(edges, lights) - 1, 0, len(edges) - 2)
     # 0.7 EV in the ratio of two channels is about 60 mired
     agreement = np.exp(-0.5 * ((lights - grey_log) ** 2).sum(axis=1) / 0.7**2)
-    score = near[index[:, 0], index[:, 1]] * likely * (0.15 + agreement)
+    score = near[index[:, 0], index[:, 1]] * likely * near_camera * (0.15 + agreement)
     centre = lights[int(np.argmax(score))]
     for _ in range(4):
         inside = np.abs(logs - centre).max(axis=1) < NEAR_EV
@@ -107,7 +110,8 @@ def measured_light(colour: CameraColour, samples: Array) -> LightValue | None:
         return None
     found = value_of(xy)
     beside_locus = np.exp(-0.5 * (found.duv / 0.012) ** 2)
-    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus)
+    doubt = np.exp(-0.5 * ((found.mired - as_shot.mired) / (1.5 * CAMERA_MIRED)) ** 2)
+    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus * doubt)
     return LightValue(found.cct_K, found.duv, certainty)
 
 
@@ -146,9 +150,9 @@ class _Hashable:
 
 
 @lru_cache(maxsize=8)
-def _candidates(camera: _Hashable) -> tuple[Array, Array]:
-    """log2 of red and blue over green of likely lights, (n, 2), and how likely each is, (n,)."""
-    lights, likely = [], []
+def _candidates(camera: _Hashable) -> tuple[Array, Array, Array]:
+    """log2 of red and blue over green of likely lights, (n, 2), how likely each is, (n,), and mired, (n,)."""
+    lights, likely, reciprocals = [], [], []
     for reciprocal in np.arange(60.0, 560.0, 8.0):
         cct_K = 1e6 / reciprocal
         for duv in np.arange(-0.016, 0.0201, 0.004):
@@ -159,7 +163,8 @@ def _candidates(camera: _Hashable) -> tuple[Array, Array]:
             except ArgumentError:
                 continue
             lights.append(np.log2(neutral[[0, 2]] / neutral[1]))
+            reciprocals.append(reciprocal)
             # blue surfaces look like light above 8,000 K far more often than such light is found
             rare = np.exp(-max(0.0, 125.0 - reciprocal) / 25.0)
             likely.append(np.exp(-0.5 * ((duv - 0.002) / 0.009) ** 2) * rare)
-    return np.array(lights), np.array(likely)
+    return np.array(lights), np.array(likely), np.array(reciprocals)

@@ -9,6 +9,7 @@ from ..develop.engine import Engine
 from ..raw.camera_colour import light_xy
 from ..raw.sensor import LEVELS, level_size
 from ..recipe.model import Recipe
+from .deliver import DeliveryReading, read_delivery
 from .light import LightReading, LightValue, read_light, value_of
 from .tone import Patch, ToneReading, clipped_patches, is_full, raw_range, tone_reading
 
@@ -23,6 +24,7 @@ class PictureReading:
     balance: LightValue
     """The light that the recipe balances for."""
     tone: ToneReading
+    delivery: DeliveryReading
 
 
 class Meter:
@@ -36,8 +38,10 @@ class Meter:
         working = self.engine.render(recipe, self._small_level, result="working")
         headroom_EV, clipped = self._raw_range
         patches = tuple(self._with_level(patch, recipe) for patch in self._patches)
-        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone.exposure_EV)
-        return PictureReading(self._light, value_of(light_xy(frame.colour, recipe.light)), tone)
+        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone)
+        display = self.engine.render(recipe, self._small_level, result="display")
+        delivery = read_delivery(display, working, recipe.tone)
+        return PictureReading(self._light, value_of(light_xy(frame.colour, recipe.light)), tone, delivery)
 
     @cached_property
     def _small_level(self) -> int:

@@ -6,9 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import LUMINANCE
+from ..colour.spaces import LUMINANCE, lightness
 from ..colour.types import Array, Camera, SceneLinear
+from ..develop.rendition import rendered
 from ..raw.frame import Frame
+from ..recipe.model import Tone
 
 MIDDLE = 0.18
 CLIP_MARGIN = 0.005
@@ -16,6 +18,7 @@ CLIP_MARGIN = 0.005
 HEADROOM_SHARE = 0.001
 PATCH_LEAST_SHARE = 2e-5
 MOST_PATCHES = 20
+LIGHTNESS_BINS = 64
 ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 
 
@@ -50,6 +53,8 @@ class ToneReading:
     """Share of the picture in each zone 0..X at the recipe's exposure."""
     middle_EV: float
     """Median luminance in EV from middle grey at the recipe's exposure."""
+    distribution: tuple[float, ...]
+    """Shares of display lightness 0..100 in even bins, after the rendition and before the curve."""
     high_EV: float
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
 
@@ -110,6 +115,17 @@ def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32
     return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE)) + np.float32(exposure_EV)
 
 
+def lightness_distribution(EV: NDArray[np.float32], rendition: str) -> tuple[float, ...]:
+    """Shares of display lightness in LIGHTNESS_BINS even bins over 0..100."""
+    # luminance in 1/32 EV is finer than a bin anywhere, and far fewer values than pixels
+    steps = np.clip(np.round((EV + 14.0) * 32.0), 0, 24 * 32).astype(np.int64)
+    counts = np.bincount(steps.ravel(), minlength=24 * 32 + 1)
+    shown = lightness(rendered(rendition, MIDDLE * 2.0 ** (np.arange(24 * 32 + 1) / 32.0 - 14.0)))
+    bins = np.minimum((shown / 100.0 * LIGHTNESS_BINS).astype(np.int64), LIGHTNESS_BINS - 1)
+    shares = np.bincount(bins, weights=counts, minlength=LIGHTNESS_BINS) / counts.sum()
+    return tuple(float(v) for v in shares)
+
+
 def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
     """Share of each zone 0..X: 1 EV wide, zone V around middle grey; the ends take the rest."""
     zone = np.clip(np.floor(EV + 5.5), 0, 10).astype(np.int64)
@@ -122,10 +138,10 @@ def tone_reading(
     clipped: tuple[float, float, float],
     patches: tuple[Patch, ...],
     working: SceneLinear,
-    exposure_EV: float,
+    tone: Tone,
 ) -> ToneReading:
     """The readings that follow the recipe, beside those of the raw data, which do not."""
-    EV = luminance_EV(working, exposure_EV)
+    EV = luminance_EV(working, tone.exposure_EV)
     brightest = working.max(axis=2)
     high = max(float(np.quantile(brightest, 0.995)), 1e-6)
     return ToneReading(
@@ -134,7 +150,8 @@ def tone_reading(
         patches,
         zone_shares(EV),
         float(np.median(EV)),
-        float(np.log2(high)) + exposure_EV,
+        lightness_distribution(EV, tone.rendition),
+        float(np.log2(high)) + tone.exposure_EV,
     )
 
 

@@ -37,6 +37,8 @@ class Document:
     current: str = FIRST_VERSION
     sorted_as: str = ""
     rank: int = 0
+    silenced: tuple[str, ...] = ()
+    """Ids of findings that are not to be mentioned for this picture."""
     unknown: Mapping[str, Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -64,7 +66,14 @@ class Document:
         versions = {
             name: {"recipe": v.recipe.to_json(), "history": v.history.to_json()} for name, v in self.versions.items()
         }
-        own = {"matiz": 1, "current": self.current, "sorted_as": self.sorted_as, "rank": self.rank, "versions": versions}
+        own = {
+            "matiz": 1,
+            "current": self.current,
+            "sorted_as": self.sorted_as,
+            "rank": self.rank,
+            "silenced": list(self.silenced),
+            "versions": versions,
+        }
         return {**self.unknown, **own}
 
     @classmethod
@@ -76,7 +85,8 @@ class Document:
             str(name): Version(Recipe.from_json(v.get("recipe", {})), History.from_json(v.get("history", {"changes": []})))
             for name, v in data["versions"].items()
         }
-        known = ("matiz", "current", "sorted_as", "rank", "versions")
+        known = ("matiz", "current", "sorted_as", "rank", "silenced", "versions")
         unknown = {k: v for k, v in data.items() if k not in known}
         current = data.get("current", next(iter(versions), FIRST_VERSION))
-        return cls(versions, current, data.get("sorted_as", ""), data.get("rank", 0), unknown)
+        silenced = tuple(str(i) for i in data.get("silenced", []))
+        return cls(versions, current, data.get("sorted_as", ""), data.get("rank", 0), silenced, unknown)

@@ -31,7 +31,7 @@ class Number:
 
     def parse(self, path: str, text: str) -> float:
         """A typed number, with or without its unit, comma or point, true or plain minus."""
-        bare = text.replace("\u2212", "-").replace("\u2009", "").replace(",", ".").strip()
+        bare = text.replace("\u2212", "-").replace("\u2009", "").replace("\u202f", "").replace(",", ".").strip()
         if self.unit and bare.lower().endswith(self.unit.lower()):
             bare = bare[: -len(self.unit)].strip()
         try:

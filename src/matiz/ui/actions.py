@@ -1,0 +1,42 @@
+"""Every action of the window as data: menus, the help sheet and tests read this table."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class ActionSpec:
+    """One action. `slot` is the name of the window's method that does it."""
+
+    name: str
+    text: str
+    keys: tuple[str, ...]
+    help: str
+    slot: str
+    group: str
+    argument: object = None
+
+
+ACTIONS: tuple[ActionSpec, ...] = (
+    ActionSpec("open", "Open folder\u2026", ("Ctrl+O",), "Open a folder of pictures as a shoot.", "open_folder", "Shoot"),
+    ActionSpec("next", "Next picture", ("PgDown",), "Open the next picture of the shoot.", "step", "Shoot", 1),
+    ActionSpec("previous", "Previous picture", ("PgUp",), "Open the previous picture of the shoot.", "step", "Shoot", -1),
+    ActionSpec("keep", "Keep", ("Ctrl+Up",), "Sort the picture as keep.", "sort_as", "Shoot", "keep"),
+    ActionSpec("hold", "Hold", ("Ctrl+Right",), "Sort the picture as hold.", "sort_as", "Shoot", "hold"),
+    ActionSpec("drop", "Drop", ("Ctrl+Down",), "Sort the picture as drop; its file stays.", "sort_as", "Shoot", "drop"),
+    *(
+        ActionSpec(f"rank{n}", f"Rank {n}", (f"Ctrl+{n}",), f"Give the picture rank {n}.", "set_rank", "Shoot", n)
+        for n in range(1, 6)
+    ),
+    ActionSpec("undo", "Undo", ("Ctrl+Z",), "Take the last step of this picture back; unlimited, also after a restart.", "undo", "Recipe"),
+    ActionSpec("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Do the step again that was taken back.", "redo", "Recipe"),
+    ActionSpec("version", "New version", ("Ctrl+N",), "Copy the recipe into a new version of the picture.", "new_version", "Recipe"),
+    ActionSpec("first_finding", "Do the first finding", ("Return", "Enter"), "Do the fix of the first finding of the station.", "do_first_finding", "Recipe"),
+    ActionSpec("pick_neutral", "Pick a neutral", ("F7",), "Go to Light and pick something grey or white in the picture.", "pick_neutral", "Recipe"),
+    ActionSpec("fit", "Fit", ("F2",), "Show all of the picture.", "set_zoom", "View", 0.0),
+    ActionSpec("one", "1:1", ("F3",), "One pixel of the picture on one of the screen.", "set_zoom", "View", 1.0),
+    ActionSpec("two", "2:1", ("F4",), "One pixel of the picture on two by two of the screen.", "set_zoom", "View", 2.0),
+    ActionSpec("clip_view", "Clip view", ("F6",), "Hatch what is full, dot what is empty.", "toggle_clip_view", "View"),
+    ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
+    ActionSpec("help", "All keys", ("F1",), "Show this list.", "show_help", "View"),
+)  # fmt: skip
+"""Keys 1..9 go to the stations that are there, and Space held shows before; see the window."""

@@ -1,0 +1,182 @@
+"""The contact sheet: every picture of the shoot from its embedded preview."""
+
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QRectF, QSize, Qt, QThreadPool, Signal
+from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from ..errors import MatizError
+from ..raw.decode import Decoder
+from ..shoot.thumbnail import thumbnail
+from . import theme
+from .jobs import Job
+from .session import Session
+
+CELL = QSize(252, 206)
+THUMBNAIL_PX = 480
+OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
+
+
+class SheetModel(QAbstractListModel):
+    """The pictures; thumbnails come as they are asked for by what is visible."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._images: dict[Path, QImage | str | None] = {}
+        self._decoder = Decoder()
+        # one reader: previews are small, and the open picture must not wait for them
+        self._pool = QThreadPool()
+        self._pool.setMaxThreadCount(1)
+        session.shootChanged.connect(self._on_shoot_changed)
+        session.sortingChanged.connect(self._on_sorting_changed)
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.session.pictures)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        path = self.session.pictures[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return path.name
+        if role == Qt.ItemDataRole.DecorationRole:
+            return self._image(path)
+        return path if role == Qt.ItemDataRole.UserRole else None
+
+    def end(self) -> None:
+        self._pool.clear()
+        self._pool.waitForDone()
+        self._decoder.stop()
+
+    def is_idle(self) -> bool:
+        return None not in self._images.values()
+
+    def _image(self, path: Path) -> QImage | str | None:
+        if path not in self._images:
+            self._images[path] = None
+            job = Job(lambda _: self._read(path), f"preview {path.name}", self)
+            job.returned.connect(lambda image: self._put(path, image))
+            job.failed.connect(lambda text: self._put(path, text))
+            job.start(self._pool)
+        return self._images[path]
+
+    def _read(self, path: Path) -> QImage | str:
+        try:
+            pixels = thumbnail(*self._decoder.preview(path), THUMBNAIL_PX)
+        except MatizError as error:
+            return str(error)
+        height, width = pixels.shape[:2]
+        return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
+
+    def _put(self, path: Path, image: QImage | str) -> None:
+        self._images[path] = image
+        self._touch(path)
+
+    def _on_shoot_changed(self) -> None:
+        self.beginResetModel()
+        self._images = {}
+        self.endResetModel()
+
+    def _on_sorting_changed(self, path: Path) -> None:
+        self._touch(path)
+
+    def _touch(self, path: Path) -> None:
+        if path in self.session.pictures:
+            index = self.index(self.session.pictures.index(path))
+            self.dataChanged.emit(index, index)
+
+
+class SheetDelegate(QStyledItemDelegate):
+    """A thumbnail, its name, how it is sorted, its rank."""
+
+    def __init__(self, session: Session, parent=None) -> None:  # noqa: ANN001
+        super().__init__(parent)
+        self.session = session
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return CELL
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        painter.save()
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        path: Path = index.data(Qt.ItemDataRole.UserRole)
+        document = self.session.document_of(path)
+        area = QRectF(option.rect).adjusted(6, 6, -6, -6)  # type: ignore[attr-defined]
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        if selected:
+            painter.fillRect(area, theme.colour("line"))
+        frame = area.adjusted(8, 8, -8, -32)
+        image = index.data(Qt.ItemDataRole.DecorationRole)
+        if isinstance(image, QImage):
+            painter.setOpacity(0.35 if document.sorted_as == "drop" else 1.0)
+            painter.drawImage(_fitted(image, frame), image)
+            painter.setOpacity(1.0)
+        else:
+            painter.setPen(theme.colour("quiet"))
+            wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(frame, int(wrapped), image or "reading")
+        text = QRectF(area.left() + 8, area.bottom() - 28, area.width() - 16, 22)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setFont(theme.font(theme.TEXT_PX, QFont.Weight.Medium if selected else QFont.Weight.Normal))
+        painter.setPen(theme.colour("strong" if path == self.session.path else "text"))
+        painter.drawText(text, int(Qt.AlignmentFlag.AlignLeft | middle), path.name)
+        painter.setPen(theme.colour("text"))
+        words = [document.sorted_as] if document.sorted_as else []
+        words += [f"rank {document.rank}"] if document.rank else []
+        painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
+        if selected:
+            painter.setPen(QPen(theme.colour("text"), 1.5))
+            painter.drawRect(area)
+        painter.restore()
+
+
+class ContactSheet(QListView):
+    """Arrows move, Return opens."""
+
+    opened = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.sheet = SheetModel(session)
+        self.setModel(self.sheet)
+        self.setItemDelegate(SheetDelegate(session, self))
+        self.setViewMode(QListView.ViewMode.IconMode)
+        self.setMovement(QListView.Movement.Static)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setUniformItemSizes(True)
+        self.setSpacing(0)
+        self.setAccessibleName("Contact sheet")
+        self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
+        session.pictureOpened.connect(self._on_opened)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in OWN_KEYS and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
+
+    def current_path(self) -> Path | None:
+        index = self.currentIndex()
+        return index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+
+    def choose(self, path: Path) -> None:
+        if path in self.session.pictures:
+            self.setCurrentIndex(self.sheet.index(self.session.pictures.index(path)))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.current_path():
+            self.opened.emit(self.current_path())
+        else:
+            super().keyPressEvent(event)
+
+    def _on_opened(self) -> None:
+        if self.session.path is not None:
+            self.choose(self.session.path)
+
+
+def _fitted(image: QImage, frame: QRectF) -> QRectF:
+    scale = min(frame.width() / image.width(), frame.height() / image.height())
+    width, height = image.width() * scale, image.height() * scale
+    return QRectF(frame.center().x() - width / 2, frame.center().y() - height / 2, width, height)

@@ -1,0 +1,88 @@
+"""Small parts that stations are built from: a row of words to choose from, bound tapes, captions."""
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from ..recipe.fields import Number
+from ..recipe.model import specs
+from . import theme
+from .session import Session
+from .tape import Ruling, Tape
+
+
+class Words(QWidget):
+    """A few words in a row, one of them chosen."""
+
+    chosen = Signal(str)
+
+    def __init__(self, name: str, words: Iterable[tuple[str, str]]) -> None:
+        """words: (value, shown text)."""
+        super().__init__()
+        self.setAccessibleName(name)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        self._group = QButtonGroup(self)
+        self._buttons: dict[str, QPushButton] = {}
+        for value, text in words:
+            button = push(text, checkable=True)
+            button.setAccessibleName(f"{name}: {text}")
+            button.clicked.connect(lambda _, v=value: self.chosen.emit(v))
+            self._group.addButton(button)
+            self._buttons[value] = button
+            row.addWidget(button)
+        row.addStretch(1)
+
+    def show_value(self, value: str) -> None:
+        """Show what was chosen elsewhere; says nothing back. A value not listed leaves all unchosen."""
+        self._group.setExclusive(False)
+        for name, button in self._buttons.items():
+            button.setChecked(name == value)
+        self._group.setExclusive(True)
+
+    def button(self, value: str) -> QPushButton:
+        return self._buttons[value]
+
+
+def push(text: str, *, checkable: bool = False) -> QPushButton:
+    """A button that takes focus from the keyboard only, so that a click leaves Space to the picture."""
+    return QPushButton(text, checkable=checkable, focusPolicy=Qt.FocusPolicy.TabFocus)
+
+
+def caption(text: str = "", *, strong: bool = False, px: int = theme.TEXT_PX) -> QLabel:
+    """A line of text in the chrome's own greys."""
+    label = QLabel(text)
+    label.setFont(theme.font(px, QFont.Weight.Medium if strong else QFont.Weight.Normal))
+    label.setProperty("quiet", not strong)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    return label
+
+
+def tape_for(path: str, label: str, ruling: Ruling | None = None, *, round_to: float = 0.0) -> Tape:
+    """The tape of a recipe field."""
+    spec = specs()[path]
+    assert isinstance(spec, Number)
+    return Tape(label, spec, ruling, round_to=round_to)
+
+
+def bind(tape: Tape, session: Session, path: str, label: Callable[[float], str]) -> None:
+    """Tie a tape to a recipe path, both ways. `label` names the step in the history."""
+
+    def show() -> None:
+        tape.set_value(session.recipe.get(path))
+
+    tape.valueChanging.connect(lambda value: session.preview([(path, value)]))
+    tape.valueChanged.connect(lambda value: session.commit([(path, value)], label(value)))
+    tape.refused.connect(session.said.emit)
+    session.recipeChanging.connect(show)
+    session.recipeChanged.connect(show)
+
+
+def choose(words: Words, session: Session, path: str, label: Callable[[Any], str]) -> None:
+    """Tie a row of words to a recipe path, both ways."""
+    words.chosen.connect(lambda value: session.commit([(path, value)], label(value)))
+    session.recipeChanged.connect(lambda: words.show_value(session.recipe.get(path)))

@@ -1,0 +1,154 @@
+"""The deliveries asked for: a model, the job that works through it, and how a row looks."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from ..deliver.orders import Order, free_name
+from ..deliver.write import deliver
+from ..develop.engine import Engine
+from ..raw.decode import Decoder
+from ..recipe.document import Document
+from ..wording import number
+from . import theme
+from .jobs import Job
+
+WAITING, WORKING, DONE, FAILED, STOPPED = "waiting", "working", "done", "failed", "stopped"
+ROW_PX = 30
+
+
+@dataclass
+class Delivery:
+    """One row."""
+
+    picture: Path
+    document: Document
+    order: Order
+    folder: Path
+    state: str = WAITING
+    share: float = 0.0
+    path: Path | None = None
+    text: str = ""
+
+
+class DeliveryQueue(QAbstractListModel):
+    """Works through its rows one after the other, in the background."""
+
+    delivered = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, decoder: Decoder) -> None:
+        super().__init__()
+        self.rows: list[Delivery] = []
+        self._decoder = decoder
+        self._job: Job | None = None
+        self._current: Delivery | None = None
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row = self.rows[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{row.path.name if row.path else row.picture.name}, {row.state}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return row.text or str(row.path or row.picture)
+        return row if role == Qt.ItemDataRole.UserRole else None
+
+    def add(self, delivery: Delivery) -> None:
+        self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
+        self.rows.append(delivery)
+        self.endInsertRows()
+        self._next()
+
+    def stop(self, row: Delivery) -> None:
+        """Stop a row that waits or works; nothing of it is written."""
+        if row.state == WAITING:
+            row.state = STOPPED
+            self._touch(row)
+        elif row is self._current and self._job:
+            self._job.stop()
+
+    def retry(self, row: Delivery) -> None:
+        if row.state in (FAILED, STOPPED):
+            row.state, row.share, row.text = WAITING, 0.0, ""
+            self._touch(row)
+            self._next()
+
+    def is_idle(self) -> bool:
+        return self._job is None
+
+    def end(self) -> None:
+        for row in self.rows:
+            self.stop(row)
+
+    def _next(self) -> None:
+        if self._job is not None:
+            return
+        row = next((r for r in self.rows if r.state == WAITING), None)
+        if row is None:
+            return
+        row.state = WORKING
+        self._current = row
+        self._job = Job(lambda job: self._deliver(job, row), f"deliver {row.picture.name}", self)
+        self._job.progressed.connect(lambda share, _: self._set(row, share=share))
+        self._job.returned.connect(lambda path: self._on_returned(row, path))
+        self._job.failed.connect(lambda text: self._on_failed(row, text))
+        self._job.stopped.connect(lambda: self._set(row, state=STOPPED, share=0.0))
+        self._job.finished.connect(self._on_finished)
+        self._job.start()
+        self._touch(row)
+
+    def _deliver(self, job: Job, row: Delivery) -> Path:
+        # an engine of its own: the window's stays free for the hand
+        engine = Engine(self._decoder.frame(row.picture), cache_bytes=0)
+        path = free_name(row.folder, row.picture.stem, row.order)
+        deliver(engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s))
+        return path
+
+    def _on_returned(self, row: Delivery, path: Path) -> None:
+        self._set(row, state=DONE, share=1.0, path=path)
+        self.delivered.emit(path)
+
+    def _on_failed(self, row: Delivery, text: str) -> None:
+        self._set(row, state=FAILED, text=text)
+        self.failed.emit(text)
+
+    def _on_finished(self) -> None:
+        self._job, self._current = None, None
+        self._next()
+
+    def _set(self, row: Delivery, **values: Any) -> None:
+        for name, value in values.items():
+            setattr(row, name, value)
+        self._touch(row)
+
+    def _touch(self, row: Delivery) -> None:
+        index = self.index(self.rows.index(row))
+        self.dataChanged.emit(index, index)
+
+
+class DeliveryDelegate(QStyledItemDelegate):
+    """Name, size, state, a thin progress line."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(200, ROW_PX)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        row: Delivery = index.data(Qt.ItemDataRole.UserRole)
+        area = QRectF(option.rect)  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+            painter.fillRect(area, theme.colour("line"))
+        inner = area.adjusted(8, 0, -8, 0)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setPen(theme.colour("text"))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | middle, row.path.name if row.path else row.picture.name)
+        painter.setPen(theme.colour("quiet"))
+        state = number(row.share * 100, 0, "%") if row.state == WORKING else row.state
+        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | middle, f"{row.order.format}   {state}")
+        if row.state == WORKING:
+            painter.fillRect(QRectF(area.left(), area.bottom() - 2, area.width() * row.share, 2), theme.colour("text"))

@@ -1,0 +1,141 @@
+"""The findings of the station: one card each, the one that changes the picture most first."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont, QMouseEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from ..findings.model import Finding
+from ..wording import number
+from . import theme
+from .controls import caption, push
+
+WIDTH_PX = 272
+UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": ""}
+DECIMALS = {"EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4}
+
+
+def evidence_lines(finding: Finding) -> list[str]:
+    """Evidence as people read it: the unit is the end of each name."""
+    lines = []
+    for name, value in finding.evidence.items():
+        words, unit = name.replace("_", " "), ""
+        for ending in UNITS:
+            if name.endswith(f"_{ending}"):
+                words, unit = name[: -len(ending) - 1].replace("_", " "), ending
+        if unit == "duv":
+            words += " Duv"
+        text = value if isinstance(value, str) else number(value, DECIMALS.get(unit, 0), UNITS.get(unit, ""))
+        lines.append(f"{words}  {text}")
+    return lines
+
+
+class Card(QFrame):
+    """One finding."""
+
+    done = Signal(object)
+    shown = Signal(object)
+    silenced = Signal(object, bool)
+
+    def __init__(self, finding: Finding) -> None:
+        super().__init__()
+        self.finding = finding
+        self.setAccessibleName(finding.claim)
+        self.setObjectName("card")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 8)
+        column.setSpacing(4)
+        column.addWidget(_wrapped(finding.claim, strong=True))
+        column.addWidget(_wrapped("\n".join(evidence_lines(finding))))
+        column.addWidget(_wrapped(f"certainty  {number(finding.certainty * 100, 0, '%')}"))
+        if finding.fix:
+            self.do = push(finding.fix_label)
+            self.do.setAccessibleName(f"Do it: {finding.fix_label}")
+            self.do.setToolTip("Do it. Undo takes it back.")
+            self.do.clicked.connect(lambda: self.done.emit(finding))
+            self.do.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            column.addSpacing(2)
+            column.addWidget(self.do)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        if finding.area:
+            row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
+        row.addStretch(1)
+        row.addWidget(self._small("not here", "Say no more of it for this picture", lambda: self.silenced.emit(finding, False)))
+        row.addWidget(self._small("never", "Say no more of it in any picture", lambda: self.silenced.emit(finding, True)))
+        column.addLayout(row)
+
+    def _small(self, text: str, tip: str, act) -> QPushButton:  # noqa: ANN001
+        button = push(text)
+        button.setProperty("flat", "true")
+        button.setToolTip(tip)
+        button.setAccessibleName(f"{text}: {self.finding.claim}")
+        button.clicked.connect(act)
+        return button
+
+    def mouseDoubleClickEvent(self, _: QMouseEvent) -> None:
+        if self.finding.area:
+            self.shown.emit(self.finding)
+
+
+class FindingsPanel(QWidget):
+    """The column at the right."""
+
+    done = Signal(object)
+    shown = Signal(object)
+    silenced = Signal(object, bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(WIDTH_PX)
+        self.setAccessibleName("Findings")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self._title = caption("Findings", strong=True)
+        self._title.setContentsMargins(12, 10, 12, 8)
+        column.addWidget(self._title)
+        area = QScrollArea(widgetResizable=True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column.addWidget(area, 1)
+        self._holder = QWidget()
+        self._cards = QVBoxLayout(self._holder)
+        self._cards.setContentsMargins(8, 0, 8, 8)
+        self._cards.setSpacing(8)
+        area.setWidget(self._holder)
+        self._empty = caption("nothing found")
+        self._empty.setContentsMargins(4, 0, 0, 0)
+        self._shown_findings: list[Finding] | None = None
+        self.show_findings([], measured=False)
+
+    def cards(self) -> list[Card]:
+        return [w for i in range(self._cards.count()) if isinstance(w := self._cards.itemAt(i).widget(), Card)]
+
+    def show_findings(self, findings: list[Finding], *, measured: bool) -> None:
+        """The findings of the station; `measured` is False while there are no readings yet."""
+        self._empty.setText("nothing found" if measured else "")
+        if findings == self._shown_findings:
+            return
+        self._shown_findings = findings
+        while self._cards.count():
+            item = self._cards.takeAt(0)
+            if item.widget() not in (None, self._empty):
+                item.widget().hide()
+                item.widget().deleteLater()
+        self._cards.addWidget(self._empty)
+        self._empty.setVisible(not findings)
+        for finding in findings:
+            card = Card(finding)
+            card.done.connect(self.done)
+            card.shown.connect(self.shown)
+            card.silenced.connect(self.silenced)
+            self._cards.addWidget(card)
+        self._cards.addStretch(1)
+
+
+def _wrapped(text: str, *, strong: bool = False) -> QLabel:
+    label = caption(text, strong=strong)
+    label.setWordWrap(True)
+    if strong:
+        label.setFont(theme.font(theme.TEXT_PX + 1, QFont.Weight.Medium))
+    return label

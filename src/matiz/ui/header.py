@@ -1,0 +1,95 @@
+"""The line above the picture: its name and version, a word from Matiz, zoom, the clock."""
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QWidget
+
+from .controls import caption, push
+from .session import Session
+from .viewport import FIT
+
+HEIGHT_PX = 36
+SAID_FOR_MS = 8000
+BUDGET_S = 60
+"""An ordinary client picture takes 30 to 60 s. Common practice, no source."""
+HINT = "hold Space: before"
+
+
+class Header(QWidget):
+    zoomAsked = Signal(float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(HEIGHT_PX)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 4, 12, 4)
+        row.setSpacing(8)
+        self.name = push("")
+        self.name.setProperty("flat", "true")
+        self.name.setAccessibleName("Picture and version")
+        self.name.setToolTip("Versions of this picture")
+        self.name.clicked.connect(self._on_versions)
+        self.word = caption(HINT)
+        self.word.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.clock = caption()
+        self.clock.setAccessibleName("Time on this picture, of its budget")
+        row.addWidget(self.name)
+        row.addWidget(self.word, 1)
+        self._zooms = {}
+        for text, zoom in (("fit", FIT), ("1:1", 1.0), ("2:1", 2.0)):
+            button = push(text, checkable=True)
+            button.setProperty("flat", "true")
+            button.setAccessibleName(f"Zoom {text}")
+            button.clicked.connect(lambda _, z=zoom: self.zoomAsked.emit(z))
+            self._zooms[zoom] = button
+            row.addWidget(button)
+        row.addSpacing(12)
+        row.addWidget(self.clock)
+        self._quiet = QTimer(self, singleShot=True, interval=SAID_FOR_MS)
+        self._quiet.timeout.connect(lambda: self._show_word(HINT))
+        self._tick = QTimer(self, interval=1000)
+        self._tick.timeout.connect(self._show_clock)
+        self._tick.start()
+        session.said.connect(self.say)
+        session.pictureOpening.connect(lambda path: self._show_word(f"opening {path.name}"))
+        session.pictureOpened.connect(self._on_opened)
+        session.recipeChanged.connect(self._show_name)
+
+    def say(self, text: str) -> None:
+        self._show_word(text)
+        self._quiet.start()
+
+    def show_zoom(self, zoom: float) -> None:
+        for value, button in self._zooms.items():
+            button.setChecked(value == zoom)
+
+    def end(self) -> None:
+        self._tick.stop()
+        self._quiet.stop()
+
+    def _show_word(self, text: str) -> None:
+        self.word.setText(text)
+        self.word.setToolTip(text)
+
+    def _on_opened(self) -> None:
+        self._show_word(HINT)
+        self._show_clock()
+
+    def _show_name(self) -> None:
+        if self.session.path is not None:
+            self.name.setText(f"{self.session.path.name}  \u00b7  {self.session.document.current}")
+
+    def _show_clock(self) -> None:
+        if self.session.path is not None:
+            spent = int(self.session.seconds())
+            self.clock.setText(f"{spent // 60}:{spent % 60:02d} of {BUDGET_S // 60}:{BUDGET_S % 60:02d}")
+
+    def _on_versions(self) -> None:
+        menu = QMenu(self)
+        for name in self.session.document.versions:
+            action = menu.addAction(name, lambda n=name: self.session.show_version(n))
+            action.setCheckable(True)
+            action.setChecked(name == self.session.document.current)
+        menu.addSeparator()
+        menu.addAction("New version", self.session.new_version)
+        menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft()))

@@ -1,0 +1,76 @@
+"""Renders what the picture view shows, on a thread of its own, the latest request first."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from PySide6.QtGui import QImage
+
+from ..develop.engine import Engine
+from ..raw.sensor import LEVELS
+from ..recipe.model import Recipe
+from .viewport import Viewport
+from .worker import LatestWorker
+
+DRAFT_ABOVE_S = 0.030
+
+
+@dataclass(frozen=True)
+class RenderRequest:
+    """A view of a picture under a recipe."""
+
+    engine: Engine
+    recipe: Recipe
+    view: Viewport
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """Pixels for the window, and where they go."""
+
+    image: QImage
+    place: tuple[float, float, float, float]
+    view: Viewport
+    is_draft: bool
+
+
+class Renderer(LatestWorker):
+    """`answered(RenderRequest, Rendered)`: a draft first when the full answer is slow."""
+
+    def __init__(self) -> None:
+        self._pace_s: dict[tuple[int, int], float] = {}
+        super().__init__(self._render, "render")
+
+    def _render(self, request: RenderRequest, emit: Callable[[Rendered], None]) -> None:
+        level = request.view.level
+        # pace is known per engine and level; an unknown one is taken for slow
+        key = (id(request.engine), level)
+        if self._pace_s.get(key, 1.0) > DRAFT_ABOVE_S and level + 1 < LEVELS:
+            emit(_rendered(request, min(level + 2, LEVELS - 1), is_draft=True))
+            if self.outdated():
+                return
+        start = time.perf_counter()
+        answer = _rendered(request, level, is_draft=False)
+        self._pace_s = {key: time.perf_counter() - start, **{k: v for k, v in self._pace_s.items() if k[0] == key[0] and k != key}}
+        emit(answer)
+
+
+def _rendered(request: RenderRequest, level: int, *, is_draft: bool) -> Rendered:
+    view = request.view
+    region = view.region(level)
+    pixels = request.engine.render(request.recipe, level, region)
+    x, y, width, height = view.placed(region, level)
+    size = (max(1, round(width)), max(1, round(height)))
+    if not is_draft and size != (pixels.shape[1], pixels.shape[0]) and size[0] <= pixels.shape[1]:
+        pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    return Rendered(to_image(pixels), (x, y, width, height), view, is_draft)
+
+
+def to_image(pixels: np.ndarray) -> QImage:
+    """A QImage over screen pixels (height, width, 4), which it keeps alive."""
+    height, width = pixels.shape[:2]
+    image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32)
+    image._pixels = pixels  # type: ignore[attr-defined]
+    return image

@@ -1,0 +1,89 @@
+"""The route: the stations in working order, each with its live reading."""
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from . import theme
+from .stations.base import Station
+
+ROW_PX = 62
+WIDTH_PX = 132
+
+
+class Route(QWidget):
+    """Navigation, progress and dashboard in one."""
+
+    chosen = Signal(int)
+
+    def __init__(self, stations: list[Station]) -> None:
+        super().__init__()
+        self._stations = stations
+        self._current = 0
+        self.setFixedWidth(WIDTH_PX)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Route")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def set_current(self, index: int) -> None:
+        self._current = index
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH_PX, ROW_PX * len(self._stations))
+
+    def row_at(self, y: float) -> int:
+        """Index of the station at a height of the widget, -1 below the last."""
+        index = int((y - 8) // ROW_PX)
+        return index if 0 <= index < len(self._stations) else -1
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.row_at(event.position().y())
+        if index >= 0:
+            self.chosen.emit(index)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            index = self._current + (1 if event.key() == Qt.Key.Key_Down else -1)
+            self.chosen.emit(min(max(index, 0), len(self._stations) - 1))
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("panel"))
+        line_x = 15.5
+        top, bottom = 8 + ROW_PX * 0.5 - 13, 8 + ROW_PX * (len(self._stations) - 0.5) - 13
+        painter.setPen(QPen(theme.colour("line"), 2))
+        painter.drawLine(QPointF(line_x, top), QPointF(line_x, bottom))
+        for index, station in enumerate(self._stations):
+            self._paint_row(painter, index, station, line_x)
+
+    def _paint_row(self, painter: QPainter, index: int, station: Station, line_x: float) -> None:
+        y = 8 + ROW_PX * index
+        row = QRectF(0, y, self.width(), ROW_PX)
+        here = index == self._current
+        if here:
+            painter.fillRect(row, theme.colour("line"))
+        stop = QPointF(line_x, y + 18)
+        painter.setPen(QPen(theme.colour("strong" if here else "quiet"), 1.6))
+        painter.setBrush(theme.colour("text") if station.is_decided() else theme.colour("line" if here else "panel"))
+        painter.drawEllipse(stop, 4.5, 4.5)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        name = QRectF(30, y + 7, row.width() - 36, 22)
+        painter.setFont(theme.font(theme.TEXT_PX + 1, QFont.Weight.DemiBold if here else QFont.Weight.Medium))
+        painter.setPen(theme.colour("strong" if here else "text"))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(name, Qt.AlignmentFlag.AlignLeft | middle, f"{station.number}  {station.title}")
+        open_findings = station.open_findings()
+        if open_findings:
+            # as many short strokes as findings, up to five: seen before it is counted
+            painter.setPen(QPen(theme.colour("strong"), 2))
+            for n in range(min(open_findings, 5)):
+                x = row.right() - 12 - 5 * n
+                painter.drawLine(QPointF(x, y + 13), QPointF(x, y + 23))
+        painter.setFont(theme.font(theme.TEXT_PX))
+        painter.setPen(theme.colour("text" if here else "quiet"))
+        painter.drawText(QRectF(30, y + 29, row.width() - 34, 20), Qt.AlignmentFlag.AlignLeft | middle, station.reading_text())

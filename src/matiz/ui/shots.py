@@ -1,0 +1,95 @@
+"""Walk the real window through its main views and write their pictures: ``python -m matiz.ui.shots``."""
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from ..simcam.shoot import make_demo, missing_shots
+from .app import application
+from .session import Session
+from .window import Window
+
+LONGEST_S = 120.0
+
+
+def settle(window: Window, least_s: float = 0.15) -> None:
+    """Run the event loop until the window is at rest."""
+    app = QApplication.instance()
+    start = time.monotonic()
+    calm_since = None
+    while time.monotonic() - start < LONGEST_S:
+        app.processEvents()
+        if window.is_idle():
+            calm_since = calm_since or time.monotonic()
+            if time.monotonic() - calm_since > least_s:
+                return
+        else:
+            calm_since = None
+        time.sleep(0.005)
+    raise TimeoutError("the window does not come to rest")
+
+
+def walk(window: Window, keep: Callable[[str], None]) -> None:
+    """Every main view in turn; `keep(name)` takes its picture."""
+    pictures = {path.stem: path for path in window.session.pictures}
+
+    def open_at(stem: str, station) -> None:  # noqa: ANN001
+        window.session.open_picture(pictures[stem])
+        window.go_to(station)
+        settle(window)
+
+    open_at("CORVA_0012", window.sort)
+    keep("sort")
+    open_at("CORVA_0011", window.light)
+    keep("light")
+    open_at("CORVA_0011", window.tone)
+    keep("tone-finding")
+    window.do_first_finding()
+    window.session.commit([("tone.curve.lightness", [[0, 0], [0.28, 0.22], [0.7, 0.77], [1, 1]])], "Curve")
+    settle(window)
+    keep("tone")
+    open_at("CORVA_0052", window.tone)
+    window.tone.clip_view.setChecked(True)
+    settle(window)
+    keep("tone-clip-view")
+    window.tone.clip_view.setChecked(False)
+    open_at("CORVA_0031", window.light)
+    window.set_zoom(1.0)
+    settle(window)
+    keep("light-1to1")
+    window.set_zoom(0.0)
+    open_at("CORVA_0031", window.deliver)
+    keep("deliver")
+
+
+def main(arguments: list[str]) -> int:
+    """Arguments: the demo folder, the folder for the pictures."""
+    demo, out = Path(arguments[0]), Path(arguments[1])
+    if missing_shots(demo):
+        for done, count, name in make_demo(demo):
+            print(f"  {done} of {count}  {name}", flush=True)
+    for sidecar in demo.glob("*.matiz.json"):
+        sidecar.unlink()
+    out.mkdir(parents=True, exist_ok=True)
+    application()
+    window = Window(Session())
+    window.show()
+    window.open_paths([demo])
+    settle(window)
+    window.header.end()
+    window.header.clock.setText("0:24 of 1:00")
+
+    def keep(name: str) -> None:
+        window.grab().save(str(out / f"{name}.png"))
+        print(f"{out / name}.png")
+
+    walk(window, keep)
+    window.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,193 @@
+"""Light: which light is to look neutral."""
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
+
+from ...colour.illuminants import NAMES
+from ...errors import ArgumentError
+from ...measure.light import neutral_light
+from ...recipe.model import Light, Recipe
+from ...wording import duv, kelvin, number
+from .. import theme
+from ..controls import push, caption, tape_for
+from ..instruments.chromaticity import Chromaticity
+from ..picture_view import PictureView
+from ..session import Session
+from ..tape import mired_ruling
+from .base import Station
+
+PICK_PX = 12
+"""Half-width of the area a pick averages, px of the picture."""
+NOISY = 0.25
+"""Standard deviation of a picked area over its mean, above which the pick is called noisy."""
+
+
+class LightStation(Station):
+    number, title, key = 3, "Light", "light"
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self._picked: tuple[float, float] | None = None
+        self.instrument = Chromaticity()
+        self.row.addWidget(self.instrument, 5)
+        self.row.addLayout(self._controls(), 6)
+        self.instrument.changing.connect(lambda light: session.preview(self._manual(*light)))
+        self.instrument.changed.connect(lambda light: self._commit(*light))
+        view.picked.connect(self._on_picked)
+        session.recipeChanging.connect(self._show)
+        session.recipeChanged.connect(self._show)
+        session.readingsChanged.connect(self._show_readings)
+        session.pictureOpened.connect(self._on_opened)
+
+    def _controls(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        sources = QHBoxLayout()
+        sources.setSpacing(4)
+        self.pick = push("Pick a neutral", checkable=True)
+        self.pick.setToolTip("Then click something grey or white in the picture")
+        self.pick.toggled.connect(self._on_pick_toggled)
+        self.as_shot = push("As shot")
+        self.as_shot.setToolTip("The light that the camera chose")
+        self.as_shot.clicked.connect(lambda: self.session.commit([("light.source", "as_shot")], "Light as shot"))
+        self.named = QComboBox()
+        self.named.setAccessibleName("Named illuminant")
+        self.named.addItem("Named light", "")
+        for name, text in NAMES.items():
+            self.named.addItem(text, name)
+        self.named.activated.connect(self._on_named)
+        sources.addWidget(self.pick)
+        sources.addWidget(self.as_shot)
+        sources.addWidget(self.named, 1)
+        column.addLayout(sources)
+        self.kelvin = tape_for("light.cct_K", "Light", mired_ruling(), round_to=10.0)
+        self.duv = tape_for("light.duv", "Duv, green to the right")
+        self.kelvin.valueChanging.connect(lambda v: self.session.preview(self._manual(v, self.duv.value())))
+        self.kelvin.valueChanged.connect(lambda v: self._commit(v, self.duv.value()))
+        self.duv.valueChanging.connect(lambda v: self.session.preview(self._manual(self.kelvin.value(), v)))
+        self.duv.valueChanged.connect(lambda v: self._commit(self.kelvin.value(), v))
+        tapes = QGridLayout()
+        tapes.setHorizontalSpacing(20)
+        for n, tape in enumerate((self.kelvin, self.duv)):
+            tape.refused.connect(self.session.said.emit)
+            tapes.addWidget(tape, 0, n)
+        column.addLayout(tapes)
+        self.note = caption()
+        self.note.setWordWrap(True)
+        column.addWidget(self.note)
+        column.addStretch(1)
+        return column
+
+    def leave(self) -> None:
+        self.pick.setChecked(False)
+        super().leave()
+
+    def reading_text(self) -> str:
+        if not self.session.is_open:
+            return ""
+        return kelvin(self.session.light_of(self.session.recipe).cct_K)
+
+    def is_decided(self) -> bool:
+        return self.session.is_open and self.session.recipe.light != Light()
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        if self._picked is None:
+            return
+        x, y = self._picked
+        place = view.rect_on_widget((int(x - PICK_PX), int(y - PICK_PX), 2 * PICK_PX, 2 * PICK_PX))
+        place = place.united(QRectF(place.center().x() - 6, place.center().y() - 6, 12, 12))
+        painter.setPen(QPen(theme.grey(5), 3))
+        painter.drawRect(place)
+        painter.setPen(QPen(theme.grey(97), 1.4))
+        painter.drawRect(place)
+
+    def pick_at(self, x: float, y: float) -> None:
+        """Balance for the light that makes the area around a point of the picture neutral."""
+        engine = self.session.engine
+        if engine is None:
+            return
+        width, height = engine.frame.size
+        left, top = int(max(0, x - PICK_PX)), int(max(0, y - PICK_PX))
+        area = (left, top, min(2 * PICK_PX, width - left), min(2 * PICK_PX, height - top))
+        camera = engine.render(Recipe(), 0, area, result="camera").reshape(-1, 3)
+        self._picked = (x, y)
+        if float(np.quantile(camera, 0.9)) > 0.97:
+            self.session.said.emit("The pick is clipped: its colour is not to be trusted. Pick something darker.")
+            return
+        mean, spread = camera.mean(axis=0), camera.std(axis=0)
+        try:
+            light = neutral_light(engine.frame.colour, mean.astype(np.float64))
+        except ArgumentError:
+            self.session.said.emit("No light makes this colour neutral. Pick something grey or white.")
+            return
+        if abs(light.duv) > 0.03:
+            self.session.said.emit(f"This is too colourful to be a neutral (Duv {duv(light.duv)}). Pick something grey or white.")
+            return
+        noise = float((spread / np.maximum(mean, 1e-6)).max())
+        if noise > NOISY:
+            self.session.said.emit(f"The pick is uneven or noisy ({number(noise * 100, 0, '%')}): a larger, plain area is safer.")
+        self._commit(light.cct_K, light.duv, label="Picked a neutral")
+
+    def _on_opened(self) -> None:
+        self._picked = None
+        self.instrument.show_reading(None)
+
+    def _on_pick_toggled(self, on: bool) -> None:
+        self.view.picking = on
+        self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def _on_picked(self, x: float, y: float) -> None:
+        if self.pick.isChecked():
+            self.pick_at(x, y)
+            self.pick.setChecked(False)
+
+    def _on_named(self, index: int) -> None:
+        name = self.named.itemData(index)
+        if name:
+            self.session.commit([("light.source", name)], f"Light {NAMES[name]}")
+
+    def _manual(self, cct_K: float, duv_: float) -> list[tuple[str, object]]:
+        return [("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", duv_)]
+
+    def _commit(self, cct_K: float, duv_: float, *, label: str = "") -> None:
+        value = round(float(np.clip(cct_K, 1500.0, 25_000.0)), 1)
+        self.session.commit(self._manual(value, round(duv_, 5)), label or f"Light {kelvin(value)}")
+
+    def _show(self) -> None:
+        if not self.session.is_open:
+            return
+        recipe = self.session.recipe
+        light = self.session.light_of(recipe)
+        self.kelvin.set_value(round(light.cct_K, 1))
+        self.duv.set_value(round(light.duv, 5))
+        self.instrument.show_balance(light)
+        self.named.setCurrentIndex(max(0, self.named.findData(recipe.light.source)))
+        self.as_shot.setEnabled(recipe.light.source != "as_shot")
+        self.note.setText(self._note())
+
+    def _show_readings(self) -> None:
+        reading = self.session.reading
+        self.instrument.show_reading(reading.light if reading else None)
+        if reading:
+            shot, measured = reading.light.as_shot, reading.light.measured
+            self.kelvin.set_default(shot.cct_K)
+            self.duv.set_default(shot.duv)
+            self.kelvin.set_proposal(measured.cct_K if measured else None)
+            self.duv.set_proposal(measured.duv if measured else None)
+        self.note.setText(self._note())
+
+    def _note(self) -> str:
+        light = self.session.light_of(self.session.recipe)
+        text = f"{number(light.mired, 0, 'mired')}"
+        reading = self.session.reading
+        if reading is None:
+            return text
+        measured = reading.light.measured
+        if measured is None:
+            return f"{text}; no neutral found in the picture"
+        off = light.mired - measured.mired
+        how = "redder" if off > 0 else "bluer"
+        sure = number(measured.certainty * 100, 0, "%")
+        return f"{text}, {number(abs(off), 0, 'mired')} {how} than measured ({kelvin(measured.cct_K)}, certainty {sure})"

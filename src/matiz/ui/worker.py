@@ -1,0 +1,59 @@
+"""A thread that answers the latest request and drops the others."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+
+class LatestWorker(QObject):
+    """Calls `answer(request, emit)` on its own thread for the newest request; `answered` arrives on
+    the thread that made it. What comes out of `answer` by `emit` may be several answers."""
+
+    answered = Signal(object, object)
+    failed = Signal(object, str)
+
+    def __init__(self, answer: Callable[[Any, Callable[[Any], None]], None], name: str) -> None:
+        super().__init__()
+        self._answer = answer
+        self._wake = threading.Condition()
+        self._request: Any = None
+        self._ending = False
+        self._busy = False
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._thread.start()
+
+    def ask(self, request: Any) -> None:
+        with self._wake:
+            self._request = request
+            self._wake.notify()
+
+    def outdated(self) -> bool:
+        """True when a newer request waits."""
+        return self._request is not None or self._ending
+
+    def is_idle(self) -> bool:
+        with self._wake:
+            return self._request is None and not self._busy
+
+    def end(self) -> None:
+        with self._wake:
+            self._ending = True
+            self._request = None
+            self._wake.notify()
+        self._thread.join(timeout=20.0)
+
+    def _run(self) -> None:
+        while True:
+            with self._wake:
+                self._busy = False
+                while self._request is None and not self._ending:
+                    self._wake.wait()
+                if self._ending:
+                    return
+                request, self._request, self._busy = self._request, None, True
+            try:
+                self._answer(request, lambda answer, asked=request: self.answered.emit(asked, answer))
+            except Exception as error:  # nothing may end this thread
+                self.failed.emit(request, f"{type(error).__name__}: {error}")
