@@ -41,26 +41,56 @@ def banded(spectrum: colour.SpectralDistribution) -> np.ndarray:
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     observer = colour.MSDS_CMFS[OBSERVER]
-    rows = [[int(nm), *map(repr, map(float, xyz))] for nm, xyz in zip(observer.wavelengths, observer.values)]
+    rows = [
+        [int(nm), *map(repr, map(float, xyz))] for nm, xyz in zip(observer.wavelengths, observer.values, strict=True)
+    ]
     write("observer.csv", ["nm", "x", "y", "z"], rows)
 
     basis = colour.colorimetry.SDS_BASIS_FUNCTIONS_CIE_ILLUMINANT_D_SERIES
     names = ("S0", "S1", "S2")
     columns = [sampled(basis[n]) for n in names]
-    write("daylight.csv", ["nm", *names], [[int(nm), *map(float, v)] for nm, *v in zip(WAVELENGTHS_NM, *columns)])
+    write(
+        "daylight.csv",
+        ["nm", *names],
+        [[int(nm), *map(float, v)] for nm, *v in zip(WAVELENGTHS_NM, *columns, strict=True)],
+    )
 
     xy = colour.CCS_ILLUMINANTS[OBSERVER]
-    wanted = ["A", "D50", "D55", "D65", "D75", *(f"FL{i}" for i in range(1, 13)),
-              "LED-B1", "LED-B2", "LED-B3", "LED-B4", "LED-B5", "LED-BH1", "LED-RGB1", "LED-V1", "LED-V2", "HP1"]
+    wanted = [
+        "A",
+        "D50",
+        "D55",
+        "D65",
+        "D75",
+        *(f"FL{i}" for i in range(1, 13)),
+        "LED-B1",
+        "LED-B2",
+        "LED-B3",
+        "LED-B4",
+        "LED-B5",
+        "LED-BH1",
+        "LED-RGB1",
+        "LED-V1",
+        "LED-V2",
+        "HP1",
+    ]
     write("illuminants.csv", ["name", "x", "y"], [[n, float(xy[n][0]), float(xy[n][1])] for n in wanted])
 
     columns = [banded(colour.SDS_ILLUMINANTS[n]) for n in SPECTRA]
-    write("lights.csv", ["nm", *SPECTRA], [[int(nm), *(round(float(x), 5) for x in v)] for nm, *v in zip(WAVELENGTHS_NM, *columns)])
+    write(
+        "lights.csv",
+        ["nm", *SPECTRA],
+        [[int(nm), *(round(float(x), 5) for x in v)] for nm, *v in zip(WAVELENGTHS_NM, *columns, strict=True)],
+    )
 
     chart = colour.SDS_COLOURCHECKERS["ISO 17321-1"]
     patches = list(chart)
     columns = [sampled(chart[p]) for p in patches]
-    write("chart24.csv", ["nm", *patches], [[int(nm), *(round(float(x), 5) for x in v)] for nm, *v in zip(WAVELENGTHS_NM, *columns)])
+    write(
+        "chart24.csv",
+        ["nm", *patches],
+        [[int(nm), *(round(float(x), 5) for x in v)] for nm, *v in zip(WAVELENGTHS_NM, *columns, strict=True)],
+    )
 
 
 if __name__ == "__main__":

@@ -282,7 +282,9 @@ def _add_develop(command: argparse.ArgumentParser) -> None:
 def _add_measure(command: argparse.ArgumentParser) -> None:
     _add_input(command)
     command.add_argument("--station", choices=STATIONS)
-    command.add_argument("--area", action="append", metavar="x,y,w,h", help="px of the upright full-size picture; repeatable")
+    command.add_argument(
+        "--area", action="append", metavar="x,y,w,h", help="px of the upright full-size picture; repeatable"
+    )
     command.add_argument("--json", action="store_true", help="one line of JSON")
 
 

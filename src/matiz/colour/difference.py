@@ -42,5 +42,5 @@ def delta_E_2000(Lab_1: ArrayLike, Lab_2: ArrayLike) -> Array:
     SC, SH = 1.0 + 0.045 * C, 1.0 + 0.015 * C * T
     angle = 60.0 * np.exp(-(((np.degrees(h) - 275.0) / 25.0) ** 2))
     RT = -2.0 * np.sqrt(C**7 / (C**7 + 25.0**7)) * np.sin(np.radians(angle))
-    l, c, hh = dL / SL, dC / SC, dH / SH
-    return np.asarray(np.sqrt(np.maximum(l**2 + c**2 + hh**2 + RT * c * hh, 0.0)))
+    light, chroma, hue = dL / SL, dC / SC, dH / SH
+    return np.asarray(np.sqrt(np.maximum(light**2 + chroma**2 + hue**2 + RT * chroma * hue, 0.0)))

@@ -73,7 +73,7 @@ def xy_to_cct(xy: ArrayLike) -> Array:
 
 
 def _ohno(kelvin: Array, locus: Array, distance: Array, uv: Array) -> tuple[float, float]:
-    (t0, t1, t2), (d0, d1, d2) = kelvin, distance
+    (t0, t1, t2), (d0, _, d2) = kelvin, distance
     span = np.hypot(*(locus[2] - locus[0]))
     x = (d0**2 - d2**2 + span**2) / (2.0 * span)
     foot = locus[0] + (locus[2] - locus[0]) * x / span

@@ -1,11 +1,12 @@
 """Names for what an array holds, so that signatures say it."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
+"""Double precision unless it says otherwise: matrices, spectra, chromaticities."""
 Image = NDArray[np.float32]
 """float32 (height, width, 3)."""
 

@@ -11,8 +11,10 @@ from ..raw.frame import Frame
 
 SOFTWARE = "Matiz"
 _XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
-<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
-<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmp:CreatorTool="{software}" xmp:Rating="{rank}"/>
+<x:xmpmeta xmlns:x="adobe:ns:meta/">
+<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/"
+ xmp:CreatorTool="{software}" xmp:Rating="{rank}"/>
 </rdf:RDF></x:xmpmeta><?xpacket end="w"?>"""
 
 

@@ -50,7 +50,9 @@ def deliver(
     heard(1.0)
 
 
-def developed(engine: Engine, recipe: Recipe, *, region: Region | None = None, progress: Progress | None = None) -> Display:
+def developed(
+    engine: Engine, recipe: Recipe, *, region: Region | None = None, progress: Progress | None = None
+) -> Display:
     """The display-linear picture at full size, or a region of it."""
     if region is None:
         return full_picture(engine, recipe, progress=progress)

@@ -29,7 +29,7 @@ def under_exposed(reading: PictureReading, recipe: Recipe) -> Finding | None:
     return Finding(
         id="tone.under_exposed",
         station="tone",
-        claim=f"Under-exposed by {EV(gap_EV, signed=False)}: all but the brightest 0.5 % lies at least that far below white",
+        claim=f"Under-exposed by {EV(gap_EV, signed=False)}: only the brightest 0.5 % lies nearer to white",
         evidence={
             "gap_EV": round(gap_EV, 2),
             "headroom_EV": round(reading.tone.headroom_EV, 2),
@@ -75,7 +75,7 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
         },
         area=(largest.x, largest.y, largest.w, largest.h),
         fix=(("tone.exposure_EV", round(wanted, 4)),) if possible else None,
-        fix_label=f"Lower exposure by {EV(lower_EV, signed=False)}: {number(PAPER_WHITE, 0)} of 255 in print" if possible else "",
+        fix_label=f"Lower by {EV(lower_EV, signed=False)}, to {number(PAPER_WHITE, 0)} of 255" if possible else "",
         certainty=0.9,
     )
 

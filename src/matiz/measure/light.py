@@ -1,10 +1,10 @@
 """Readings of the Light station: the camera's light, and the light measured from the picture.
 
 The measured light: surfaces without colour gather in log chromaticity (red and blue over green)
-where a light's own colour lies. Lights near the loci of daylight and black bodies are tried; each
+where a light's own colour lies. Lights near the loci of daylight and black bodies are tried. Each
 gets the share of the picture that is near-neutral under it, weighted by how likely such a light
-is, by how near it is to the camera's own choice, and by a shades-of-grey estimate (Finlayson and Trezzi 2004, norm 6), and the mean of the
-near-neutral pixels around the best is the reading.
+is, by how near it is to the camera's own choice, and by a shades-of-grey estimate (Finlayson and
+Trezzi 2004, norm 6); the mean of the near-neutral pixels around the best is the reading.
 """
 
 from dataclasses import dataclass

@@ -1,13 +1,14 @@
 """Readings of the Tone station: headroom, clipping, zones, middle."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import Array, Camera, SceneLinear
+from ..colour.types import Camera, SceneLinear
 from ..develop.rendition import rendered
 from ..raw.frame import Frame
 from ..recipe.model import Tone
@@ -155,7 +156,7 @@ def tone_reading(
     )
 
 
-def _channel_counts(frame: Frame) -> list[tuple[Array, float]]:
+def _channel_counts(frame: Frame) -> list[tuple[NDArray[Any], float]]:
     """Per channel: how often each count above black occurs, and the count that is full."""
     if frame.linear is not None:
         stored = np.clip(frame.linear * 4095.0, 0, 4095).astype(np.uint16)
@@ -163,7 +164,7 @@ def _channel_counts(frame: Frame) -> list[tuple[Array, float]]:
     mosaic = frame.mosaic
     assert mosaic is not None
     rows, columns = mosaic.pattern.shape
-    out: list[tuple[Array, float]] = []
+    out: list[tuple[NDArray[Any], float]] = []
     for channel in range(3):
         counts, full = np.zeros(65_536), np.inf
         for row, column in np.argwhere(mosaic.pattern == channel):

@@ -56,7 +56,9 @@ def xy_to_neutral(colour: CameraColour, xy: ArrayLike) -> Array:
     """Camera values (3,) of a white surface under a light of chromaticity `xy`, green 1."""
     neutral = _color_matrix(colour, xy) @ xy_to_XYZ(xy)
     if not (neutral > 0).all():
-        raise ArgumentError(f"light: the camera cannot see a white under the light x, y = {np.round(xy, 4)}")
+        raise ArgumentError(
+            f"light: the camera cannot see a white under the light x, y = {np.round(np.asarray(xy), 4)}"
+        )
     return np.asarray(neutral / neutral[1])
 
 

@@ -33,7 +33,7 @@ def read_picture(data: bytes, most_pixels: int) -> tuple[Image, dict[str, Any]]:
 def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
     Pillow.MAX_IMAGE_PIXELS = None  # our own limit follows, with a message of ours
     with Pillow.open(io.BytesIO(data)) as picture:
-        check_size(*picture.size, most_pixels)
+        check_size(picture.size[0], picture.size[1], most_pixels)
         exif = picture.getexif()
         details = exif.get_ifd(0x8769)
         about = {

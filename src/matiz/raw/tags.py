@@ -55,7 +55,12 @@ class Tags:
 
     def exposure(self) -> Exposure:
         return Exposure(
-            self.number(34855), self.number(33434), self.number(33437), self.time_utc(), self.number(37386), self.text(42036)
+            self.number(34855),
+            self.number(33434),
+            self.number(33437),
+            self.time_utc(),
+            self.number(37386),
+            self.text(42036),
         )
 
     def time_utc(self) -> str | None:

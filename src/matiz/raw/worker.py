@@ -160,7 +160,7 @@ def _turned(flip: int) -> int:
 
 
 def _write(out: BinaryIO, array: NDArray[Any]) -> dict[str, Any]:
-    out.write(memoryview(np.ascontiguousarray(array)).cast("B"))
+    out.write(np.ascontiguousarray(array).data.cast("B"))
     return {"dtype": array.dtype.str, "shape": list(array.shape)}
 
 

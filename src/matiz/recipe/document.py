@@ -82,7 +82,9 @@ class Document:
         if not isinstance(data, dict) or not isinstance(data.get("versions"), dict):
             raise RecipeError("sidecar: expected a JSON object with versions")
         versions = {
-            str(name): Version(Recipe.from_json(v.get("recipe", {})), History.from_json(v.get("history", {"changes": []})))
+            str(name): Version(
+                Recipe.from_json(v.get("recipe", {})), History.from_json(v.get("history", {"changes": []}))
+            )
             for name, v in data["versions"].items()
         }
         known = ("matiz", "current", "sorted_as", "rank", "silenced", "versions")

@@ -5,6 +5,7 @@ The same description validates values, makes the JSON schema and builds the tape
 
 import math
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from ..errors import RecipeError
@@ -90,7 +91,7 @@ class CurvePoints:
             raise RecipeError(f"{path}: at least two points are needed, got {len(points)}")
         if not all(0.0 <= v <= 1.0 for point in points for v in point):
             raise RecipeError(f"{path}: points must lie within 0..1, got {value!r}")
-        for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
+        for (x0, y0), (x1, y1) in pairwise(points):
             if x1 - x0 < self.least_gap - 1e-9 or y1 < y0:
                 raise RecipeError(
                     f"{path}: x must rise by {self.least_gap:g} or more from point to point and y must not "

@@ -23,17 +23,27 @@ class Light:
     """The light that is to look neutral."""
 
     source: str = described(
-        Choice(("as_shot", "manual", *NAMES), "as_shot", "Where the balance comes from; cct_K and duv count when it is manual.")
+        Choice(
+            ("as_shot", "manual", *NAMES),
+            "as_shot",
+            "Where the balance comes from; cct_K and duv count when it is manual.",
+        )
     )
-    cct_K: float = described(Number("K", 1500.0, 25_000.0, 5500.0, 50.0, 0, "Correlated colour temperature of the light."))
-    duv: float = described(Number("", -0.03, 0.03, 0.0, 0.0005, 4, "Distance from the Planckian locus; positive is greener."))
+    cct_K: float = described(
+        Number("K", 1500.0, 25_000.0, 5500.0, 50.0, 0, "Correlated colour temperature of the light.")
+    )
+    duv: float = described(
+        Number("", -0.03, 0.03, 0.0, 0.0005, 4, "Distance from the Planckian locus; positive is greener.")
+    )
 
 
 @dataclass(frozen=True)
 class Curve:
     """Tone curves on display lightness."""
 
-    lightness: Points = described(CurvePoints("Display lightness L*/100 in and out; monotone cubic between the points."))
+    lightness: Points = described(
+        CurvePoints("Display lightness L*/100 in and out; monotone cubic between the points.")
+    )
 
 
 @dataclass(frozen=True)
@@ -59,7 +69,9 @@ class Recipe:
 
     def __post_init__(self) -> None:
         if self.processing not in range(1, PROCESSING + 1):
-            raise RecipeError(f"processing: this Matiz knows versions 1..{PROCESSING}, got {self.processing!r}; update Matiz")
+            raise RecipeError(
+                f"processing: this Matiz knows versions 1..{PROCESSING}, got {self.processing!r}; update Matiz"
+            )
         for path, spec in specs().items():
             name, *rest = path.split(".")
             checked = spec.check(path, self.get(path))
@@ -159,7 +171,9 @@ class Change:
             items = tuple((str(p), _value(p, before), _value(p, after)) for p, before, after in data["items"])
             return cls(str(data["label"]), items, str(data["at_utc"]))
         except (KeyError, TypeError, ValueError) as error:
-            raise RecipeError(f"history: an entry cannot be read ({error}); it must hold label, at_utc, items") from None
+            raise RecipeError(
+                f"history: an entry cannot be read ({error}); it must hold label, at_utc, items"
+            ) from None
 
 
 @cache

@@ -11,7 +11,9 @@ def pictures_in(folder: Path) -> list[Path]:
     try:
         files = [p for p in folder.iterdir() if p.suffix.lower() in READABLE and not p.name.startswith(".")]
     except OSError as error:
-        raise FileError(f"{folder}: cannot be opened as a shoot ({error.strerror}); choose a folder of pictures") from None
+        raise FileError(
+            f"{folder}: cannot be opened as a shoot ({error.strerror}); choose a folder of pictures"
+        ) from None
     return sorted((p for p in files if p.is_file()), key=lambda p: p.name.lower())
 
 

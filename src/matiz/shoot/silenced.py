@@ -31,7 +31,11 @@ class Silenced:
     def _write(self, ids: frozenset[str]) -> None:
         self._ids = set(ids)
         self._file().parent.mkdir(parents=True, exist_ok=True)
-        write_whole(self._file(), lambda path: path.write_text(json.dumps(sorted(ids)), encoding="utf-8") and None)
+
+        def write(path: Path) -> None:
+            path.write_text(json.dumps(sorted(ids)), encoding="utf-8")
+
+        write_whole(self._file(), write)
 
     def _file(self) -> Path:
         config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config")

@@ -5,8 +5,9 @@ of light and material has its colour, computed once from the spectra, and maps s
 each is where. That is exact, and mixed light, metamerism and clipping come out as they must.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import cv2
 import numpy as np
@@ -17,7 +18,8 @@ from ..colour.types import Array
 from ..errors import ArgumentError
 from .spectra import reflectance
 
-Map = NDArray[np.float32]
+Map = NDArray[np.floating[Any]]
+"""(height, width), kept as float32."""
 STRIP_ROWS = 64
 Box = tuple[slice, slice]
 
@@ -107,7 +109,6 @@ class Scene:
         for name in lights or tuple(self.irradiance):
             self.irradiance[name] *= factor
 
-
     def _map(self, maps: str, name: str) -> Map:
         held: dict[str, Map] = getattr(self, maps)
         if name not in held:
@@ -157,7 +158,7 @@ def _rows(amount: Map) -> slice:
     return slice(int(used[0]), int(used[-1]) + 1) if used.size else slice(0, 0)
 
 
-def _weighted(amounts: list[Map], colours: list[Array]) -> Map:
+def _weighted(amounts: Sequence[Map], colours: Sequence[Array]) -> Map:
     """Sum of maps (height, width) times colours (n,)."""
     if not amounts:
         return np.float32(0.0)  # type: ignore[return-value]

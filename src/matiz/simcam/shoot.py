@@ -71,7 +71,9 @@ def _shots() -> tuple[Shot, ...]:
 DEMO_SHOTS = _shots()
 
 
-def simulate(scene: str, size: tuple[int, int], settings: Settings, *, view: int = 0, light: str | None = None) -> Frame:
+def simulate(
+    scene: str, size: tuple[int, int], settings: Settings, *, view: int = 0, light: str | None = None
+) -> Frame:
     """One frame of a scene by its name. `light` is for the targets, by `camera.light_spectrum`."""
     if scene not in SCENES:
         raise ArgumentError(f"scene: one of {', '.join(SCENES)}; got {scene!r}")

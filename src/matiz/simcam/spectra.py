@@ -4,6 +4,7 @@ Shapes are invented after common knowledge of materials, no source: rock and san
 foliage has its green rise and far-red edge, skin its haemoglobin dips near 542 and 577 nm.
 """
 
+from collections.abc import Callable
 from functools import cache
 
 import numpy as np
@@ -24,7 +25,7 @@ def bump(height: float, centre_nm: float, width_nm: float) -> Array:
     return height * np.exp(-0.5 * ((NM - centre_nm) / width_nm) ** 2)
 
 
-_MATERIALS = {
+_MATERIALS: dict[str, Callable[[], Array]] = {
     "grey": lambda: np.full(36, 0.18),
     "white": lambda: np.full(36, 0.92),
     "salt": lambda: ramp(0.70, 0.86, 470.0, 40.0),

@@ -43,7 +43,9 @@ def wedge(size: tuple[int, int], light: str = "daylight:6500") -> Scene:
     width, height = size
     scene.put("white", np.ones((height, width), np.float32))
     step = np.minimum(np.arange(width) * 11 // width, 10)
-    scene.irradiance[light] = np.broadcast_to(2.0 ** (step - 8.0), (height, width)).astype(np.float32) / np.float32(0.92)
+    scene.irradiance[light] = np.broadcast_to(2.0 ** (step - 8.0), (height, width)).astype(np.float32) / np.float32(
+        0.92
+    )
     for n in range(11):
         left, right = -(-n * width // 11), (n + 1) * width // 11
         scene.areas[f"step {n}"] = (left + 4, 4, right - left - 8, height - 8)

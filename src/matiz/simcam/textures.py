@@ -53,7 +53,10 @@ def smoothstep(low: float, high: float, x: ArrayLike) -> Map:
 
 def slope_light(height: Map, direction: tuple[float, float, float], relief: float) -> Map:
     """Lambert shading of a height map under a distant light; 1 for a flat surface."""
-    dx, dy = cv2.Sobel(height, cv2.CV_32F, 1, 0, ksize=3) * relief, cv2.Sobel(height, cv2.CV_32F, 0, 1, ksize=3) * relief
+    dx, dy = (
+        cv2.Sobel(height, cv2.CV_32F, 1, 0, ksize=3) * relief,
+        cv2.Sobel(height, cv2.CV_32F, 0, 1, ksize=3) * relief,
+    )
     lx, ly, lz = np.array(direction) / np.linalg.norm(direction)
     shade = (-dx * lx - dy * ly + lz) / np.sqrt(dx**2 + dy**2 + 1.0)
     return np.maximum(shade / lz, 0.0).astype(np.float32)
@@ -85,5 +88,3 @@ def grid(size: tuple[int, int]) -> tuple[Map, Map]:
     width, height = size
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     return (x + 0.5) / width, (y + 0.5) / width
-
-

@@ -90,7 +90,7 @@ class SheetModel(QAbstractListModel):
 class SheetDelegate(QStyledItemDelegate):
     """A thumbnail, its name, how it is sorted, its rank."""
 
-    def __init__(self, session: Session, parent=None) -> None:  # noqa: ANN001
+    def __init__(self, session: Session, parent=None) -> None:
         super().__init__(parent)
         self.session = session
 

@@ -107,7 +107,9 @@ class DeliveryQueue(QAbstractListModel):
         # an engine of its own: the window's stays free for the hand
         engine = Engine(self._decoder.frame(row.picture), cache_bytes=0)
         path = free_name(row.folder, row.picture.stem, row.order)
-        deliver(engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s))
+        deliver(
+            engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s)
+        )
         return path
 
     def _on_returned(self, row: Delivery, path: Path) -> None:

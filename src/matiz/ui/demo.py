@@ -14,7 +14,7 @@ from .jobs import Job
 class DemoMaker(QObject):
     """Renders what is missing, then opens the folder."""
 
-    def __init__(self, window) -> None:  # noqa: ANN001
+    def __init__(self, window) -> None:
         super().__init__(window)
         self._window = window
         self._job: Job | None = None

@@ -60,11 +60,15 @@ class Card(QFrame):
         if finding.area:
             row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
         row.addStretch(1)
-        row.addWidget(self._small("not here", "Say no more of it for this picture", lambda: self.silenced.emit(finding, False)))
-        row.addWidget(self._small("never", "Say no more of it in any picture", lambda: self.silenced.emit(finding, True)))
+        row.addWidget(
+            self._small("not here", "Say no more of it for this picture", lambda: self.silenced.emit(finding, False))
+        )
+        row.addWidget(
+            self._small("never", "Say no more of it in any picture", lambda: self.silenced.emit(finding, True))
+        )
         column.addLayout(row)
 
-    def _small(self, text: str, tip: str, act) -> QPushButton:  # noqa: ANN001
+    def _small(self, text: str, tip: str, act) -> QPushButton:
         button = push(text)
         button.setProperty("flat", "true")
         button.setToolTip(tip)

@@ -15,6 +15,8 @@ HINT = "hold Space: before"
 
 
 class Header(QWidget):
+    """Fixed height; says a word for some seconds and then goes back to the hint."""
+
     zoomAsked = Signal(float)
 
     def __init__(self, session: Session) -> None:

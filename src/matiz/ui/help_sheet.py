@@ -15,6 +15,8 @@ FIXED = (
 
 
 class HelpSheet(QDialog):
+    """A list by group."""
+
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("All keys")

@@ -3,7 +3,7 @@
 from typing import Protocol
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from ..recipe.model import Recipe
@@ -131,7 +131,11 @@ class PictureView(QWidget):
                     painter.restore()
         if self._message:
             painter.setPen(theme.colour("text"))
-            painter.drawText(self.rect().adjusted(60, 0, -60, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            painter.drawText(
+                self.rect().adjusted(60, 0, -60, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self._message,
+            )
         if self._busy:
             self._paint_busy(painter)
 
@@ -139,7 +143,7 @@ class PictureView(QWidget):
         super().resizeEvent(event)
         self._fit_window()
 
-    def showEvent(self, event) -> None:  # noqa: ANN001
+    def showEvent(self, event) -> None:
         super().showEvent(event)
         self.ask()
 
@@ -215,7 +219,7 @@ class PictureView(QWidget):
             self._message = ""
             self.update()
 
-    def _on_opening(self, path) -> None:  # noqa: ANN001
+    def _on_opening(self, path) -> None:
         self._busy = True
         self._phase = 0.0
         self._beat.start()

@@ -53,7 +53,10 @@ class Renderer(LatestWorker):
                 return
         start = time.perf_counter()
         answer = _rendered(request, level, is_draft=False)
-        self._pace_s = {key: time.perf_counter() - start, **{k: v for k, v in self._pace_s.items() if k[0] == key[0] and k != key}}
+        self._pace_s = {
+            key: time.perf_counter() - start,
+            **{k: v for k, v in self._pace_s.items() if k[0] == key[0] and k != key},
+        }
         emit(answer)
 
 

@@ -86,4 +86,6 @@ class Route(QWidget):
                 painter.drawLine(QPointF(x, y + 13), QPointF(x, y + 23))
         painter.setFont(theme.font(theme.TEXT_PX))
         painter.setPen(theme.colour("text" if here else "quiet"))
-        painter.drawText(QRectF(30, y + 29, row.width() - 34, 20), Qt.AlignmentFlag.AlignLeft | middle, station.reading_text())
+        painter.drawText(
+            QRectF(30, y + 29, row.width() - 34, 20), Qt.AlignmentFlag.AlignLeft | middle, station.reading_text()
+        )

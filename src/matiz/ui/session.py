@@ -13,10 +13,10 @@ from ..develop.engine import Engine
 from ..errors import MatizError
 from ..findings.find import find
 from ..findings.model import Finding
+from ..measure.light import LightValue, value_of
 from ..measure.picture import Meter, PictureReading
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
-from ..measure.light import LightValue, value_of
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe
 from ..shoot.folder import gather

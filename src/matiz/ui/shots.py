@@ -36,7 +36,7 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     """Every main view in turn; `keep(name)` takes its picture."""
     pictures = {path.stem: path for path in window.session.pictures}
 
-    def open_at(stem: str, station) -> None:  # noqa: ANN001
+    def open_at(stem: str, station) -> None:
         window.session.open_picture(pictures[stem])
         window.go_to(station)
         settle(window)

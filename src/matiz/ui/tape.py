@@ -5,7 +5,17 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import (
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from ..errors import RecipeError
@@ -120,11 +130,15 @@ class Tape(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(QRectF(0, 0, self.width(), 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, self.label)
+        painter.drawText(
+            QRectF(0, 0, self.width(), 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, self.label
+        )
         painter.setFont(theme.font(theme.VALUE_PX, QFont.Weight.Medium))
         painter.setPen(theme.colour("strong" if self.hasFocus() else "text"))
         shown = "\u2022\u2022\u2022" if self._hidden_number else self.text()
-        painter.drawText(QRectF(0, 0, self.width(), 28), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, shown)
+        painter.drawText(
+            QRectF(0, 0, self.width(), 28), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, shown
+        )
         self._paint_scale(painter, QRectF(0, 34, self.width(), 28))
 
     def _paint_scale(self, painter: QPainter, area: QRectF) -> None:
@@ -165,7 +179,9 @@ class Tape(QWidget):
         else:
             painter.setBrush(theme.colour("strong"))
             top = area.top()
-            painter.drawPolygon(QPolygonF([QPointF(x - 4.5, top - 4), QPointF(x + 4.5, top - 4), QPointF(x, top + 3.5)]))
+            painter.drawPolygon(
+                QPolygonF([QPointF(x - 4.5, top - 4), QPointF(x + 4.5, top - 4), QPointF(x, top + 3.5)])
+            )
             painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _x_of(self, value: float, area: QRectF) -> float:
@@ -190,7 +206,9 @@ class Tape(QWidget):
                 break
         else:
             step, major_step = rule.ticks[-1], rule.ticks[-1] * 5
-        for k in range(math.ceil(low / step - 1e-9), min(math.floor(high / step + 1e-9), math.ceil(low / step) + 400) + 1):
+        for k in range(
+            math.ceil(low / step - 1e-9), min(math.floor(high / step + 1e-9), math.ceil(low / step) + 400) + 1
+        ):
             value = k * step
             major = abs(value / major_step - round(value / major_step)) < 1e-6
             out.append((value, self._x_of(value, area), major))
@@ -247,11 +265,11 @@ class Tape(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event) -> None:  # noqa: ANN001
+    def focusInEvent(self, event) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event) -> None:  # noqa: ANN001
+    def focusOutEvent(self, event) -> None:
         super().focusOutEvent(event)
         self.update()
 

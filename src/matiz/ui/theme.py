@@ -120,7 +120,8 @@ def _sheet() -> str:
     #card QPushButton {{ background: {line}; }}
     #card QPushButton:hover {{ background: {quiet}; color: {window}; }}
     #card QPushButton[flat="true"] {{ background: transparent; }}
-    QPushButton {{ background: {raised}; color: {text}; border: 0; border-radius: 3px; padding: 0 10px; min-height: {hit}px; }}
+    QPushButton {{ background: {raised}; color: {text}; border: 0; border-radius: 3px; }}
+    QPushButton {{ padding: 0 10px; min-height: {hit}px; }}
     QPushButton:hover {{ color: {strong}; background: {line}; }}
     QPushButton:focus {{ outline: 0; border: 1px solid {quiet}; }}
     QPushButton:checked {{ background: {quiet}; color: {window}; }}
@@ -129,7 +130,8 @@ def _sheet() -> str:
     QPushButton[flat="true"]:hover {{ color: {strong}; }}
     QPushButton[flat="true"]:checked {{ color: {strong}; background: {line}; }}
     QToolTip {{ background: {raised}; color: {text}; border: 1px solid {line}; padding: 4px; }}
-    QLineEdit, QComboBox {{ background: {window}; border: 1px solid {line}; border-radius: 3px; min-height: {hit}px; padding: 0 6px; }}
+    QLineEdit, QComboBox {{ background: {window}; border: 1px solid {line}; border-radius: 3px; }}
+    QLineEdit, QComboBox {{ min-height: {hit}px; padding: 0 6px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {quiet}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
@@ -138,6 +140,7 @@ def _sheet() -> str:
     QListView:focus {{ outline: 0; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {line}; min-height: 28px; border-radius: 3px; margin: 2px; }}
-    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: 0; height: 0; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ background: none; border: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: none; }}
     QMenu {{ background: {panel}; border: 1px solid {line}; }} QMenu::item:selected {{ background: {line}; }}
     """.format(text_px=TEXT_PX, hit=HIT - 2, **names)

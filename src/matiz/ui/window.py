@@ -43,7 +43,7 @@ class _Highlight:
     def __init__(self) -> None:
         self.area = None
 
-    def paint_over(self, painter, view) -> None:  # noqa: ANN001
+    def paint_over(self, painter, view) -> None:
         if self.area is not None:
             outside = QPainterPath()
             outside.addRect(view.rect())

@@ -16,7 +16,9 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     """view 0 shows the grey card before supper; 1, 2, ... the guests."""
     x, y = grid(size)
     lights = {"lanterns": black_body(2150.0), "window": daylight(7600.0)}
-    lanterns = 0.16 + sum(0.0105 / ((x - cx) ** 2 + 1.3 * (y - cy - 0.06) ** 2 + 0.014) for cx, cy, _ in LANTERNS)
+    lanterns = 0.16 + np.sum(
+        [0.0105 / ((x - cx) ** 2 + 1.3 * (y - cy - 0.06) ** 2 + 0.014) for cx, cy, _ in LANTERNS], axis=0
+    )
     window = 0.42 * np.exp(-np.maximum(x - 0.13, 0.0) / 0.24) * np.exp(-(((y - 0.33) / 0.40) ** 2)) + 0.022
     light = {"lanterns": (0.21 * lanterns).astype(np.float32), "window": window.astype(np.float32)}
     scene = Scene(size, lights, light, glows={"outside": daylight(8600.0), "flame": black_body(1950.0)})
@@ -34,7 +36,7 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
         for n, (cx, cy, scale, cloth) in enumerate(NEAR_GUESTS):
             _guest(scene, x, y, cx + shift * (-1) ** n, cy, scale, cloth, seed=seed + 50 + n, toward=False)
     else:
-        _grey_card(scene, x, y)
+        _grey_card(scene)
     _lanterns(scene, x, y)
     return scene
 
@@ -43,7 +45,11 @@ FAR_GUESTS = (
     (0.345, 0.322, 0.034, "cloth_green"), (0.470, 0.330, 0.032, "cloth_ochre"), (0.610, 0.322, 0.034, "cloth_red"),
     (0.770, 0.328, 0.033, "cloth_blue"),
 )  # fmt: skip
-NEAR_GUESTS = ((0.265, 0.520, 0.062, "cloth_blue"), (0.590, 0.545, 0.066, "cloth_ochre"), (0.880, 0.515, 0.064, "cloth_red"))
+NEAR_GUESTS = (
+    (0.265, 0.520, 0.062, "cloth_blue"),
+    (0.590, 0.545, 0.066, "cloth_ochre"),
+    (0.880, 0.515, 0.064, "cloth_red"),
+)
 """x and y of the head's centre, half-width of the head, cloth."""
 
 
@@ -53,7 +59,9 @@ def _walls(scene: Scene, x: Map, y: Map, seed: int) -> None:
     plank = leaning * 26.0
     groove = smoothstep(0.06, 0.015, np.abs(plank - np.round(plank)))
     each = fbm(np.floor(plank + 0.5) * 3.7, y * 0.0, seed=seed, octaves=1)
-    grain = fbm(leaning * 260.0, y * 9.0 + np.floor(plank + 0.5) * 5.0, seed=seed + 2, octaves=5, footprint=260.0 / x.shape[1])
+    grain = fbm(
+        leaning * 260.0, y * 9.0 + np.floor(plank + 0.5) * 5.0, seed=seed + 2, octaves=5, footprint=260.0 / x.shape[1]
+    )
     knots = smoothstep(0.50, 0.75, fbm(leaning * 40.0, y * 22.0, seed=seed + 4, octaves=2))
     tone = np.clip((0.72 + 0.40 * each + 0.35 * grain - 0.35 * knots) * (1.0 - 0.78 * groove), 0.04, 1.6)
     everywhere = np.ones_like(x)
@@ -80,7 +88,9 @@ def _window(scene: Scene, x: Map, y: Map) -> None:
     )
     glass = pane * (1.0 - bars)
     scene.put_mix(pane, {"old_wood": np.full_like(x, 0.5)})
-    outside = (2.6 + 1.2 * (0.30 - y) / 0.2 + 0.5 * fbm(x * 9.0, y * 12.0, seed=3, octaves=4)) * smoothstep(0.36, 0.26, y + 0.02)
+    outside = (2.6 + 1.2 * (0.30 - y) / 0.2 + 0.5 * fbm(x * 9.0, y * 12.0, seed=3, octaves=4)) * smoothstep(
+        0.36, 0.26, y + 0.02
+    )
     hills = smoothstep(0.262, 0.270, y - 0.012 * fbm(x * 22.0, y * 0.0, seed=5, octaves=5))
     scene.glow("outside", (glass * np.maximum(outside * (1.0 - 0.80 * hills), 0.15)).astype(np.float32))
     scene.masks["window"] = glass
@@ -90,8 +100,13 @@ def _table(scene: Scene, x: Map, y: Map, seed: int) -> None:
     """A long cloth with folds over its edge; bowls, bread, cups."""
     width = scene.size[0]
     top = polygon(scene.size, np.array([[0.235, TABLE_TOP], [0.935, TABLE_TOP], [1.08, 0.56], [0.10, 0.56]]) * width)
-    side = polygon(scene.size, np.array([[0.10, 0.559], [1.08, 0.559], [1.08, TABLE_BOTTOM], [0.10, TABLE_BOTTOM]]) * width)
-    creases = fbm(x * 5.0, y * 34.0, seed=seed + 7, octaves=5) * 0.010 + fbm(x * 26.0, y * 70.0, seed=seed + 8, octaves=4) * 0.003
+    side = polygon(
+        scene.size, np.array([[0.10, 0.559], [1.08, 0.559], [1.08, TABLE_BOTTOM], [0.10, TABLE_BOTTOM]]) * width
+    )
+    creases = (
+        fbm(x * 5.0, y * 34.0, seed=seed + 7, octaves=5) * 0.010
+        + fbm(x * 26.0, y * 70.0, seed=seed + 8, octaves=4) * 0.003
+    )
     weave = 0.04 * fbm(x * 700.0, y * 900.0, seed=seed + 9, octaves=2, footprint=700.0 / width)
     flat = slope_light((creases * width).astype(np.float32), (0.2, -0.9, 0.9), 0.10)
     scene.light_on(top, 0.75 + 0.85 * flat, ("lanterns",))
@@ -110,7 +125,7 @@ def _table(scene: Scene, x: Map, y: Map, seed: int) -> None:
         _bowl(scene, x, y, cx, cy, r, stuff, seed)
 
 
-def box_near(x: Map, y: Map, low: tuple[float, float], high: tuple[float, float]) -> Box:
+def box_near(x: Map, low: tuple[float, float], high: tuple[float, float]) -> Box:
     """(rows, columns) of a rectangle given in picture widths, within the picture."""
     height, width = x.shape
     rows = slice(max(0, int(low[1] * width)), max(1, min(height, int(high[1] * width))))
@@ -119,13 +134,17 @@ def box_near(x: Map, y: Map, low: tuple[float, float], high: tuple[float, float]
 
 def _bowl(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, stuff: str, seed: int) -> None:
     """A glazed bowl seen from a low angle, with food heaped in it."""
-    box = box_near(x, y, (cx - 2 * r, cy - 1.2 * r), (cx + 2 * r, cy + 1.4 * r))
+    box = box_near(x, (cx - 2 * r, cy - 1.2 * r), (cx + 2 * r, cy + 1.4 * r))
     scene, x, y = scene.window(box), x[box], y[box]
     shadow = smoothstep(1.35, 0.55, np.hypot((x - cx - 0.15 * r) / r, (y - cy - 0.32 * r) / (0.55 * r)))
     scene.shade(1.0 - 0.55 * shadow)
     wall_y = (y - cy) / r
     narrowing = 1.0 - 0.35 * np.clip(wall_y / 0.5, 0.0, 1.0)
-    wall = smoothstep(1.0, 0.97, np.abs(x - cx) / (r * narrowing)) * smoothstep(-0.02, 0.02, wall_y) * smoothstep(0.52, 0.46, wall_y)
+    wall = (
+        smoothstep(1.0, 0.97, np.abs(x - cx) / (r * narrowing))
+        * smoothstep(-0.02, 0.02, wall_y)
+        * smoothstep(0.52, 0.46, wall_y)
+    )
     rim = smoothstep(1.0, 0.96, np.hypot((x - cx) / r, (y - cy) / (0.36 * r)))
     round_light = np.clip(0.95 - 0.55 * ((x - cx) / r + 0.25) ** 2, 0.1, 1.2)
     cover = np.maximum(wall, rim)
@@ -140,9 +159,11 @@ def _bowl(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, stuff: s
     scene.glow("flame", (0.35 * wall * shine).astype(np.float32))
 
 
-def _guest(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: str, *, seed: int, toward: bool) -> None:
+def _guest(
+    scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: str, *, seed: int, toward: bool
+) -> None:
     """Head, neck and shoulders as rounded bodies under both lights; hair all round, or a face."""
-    box = box_near(x, y, (cx - 2.4 * r, cy - 1.4 * r), (cx + 2.4 * r, cy + 5.4 * r))
+    box = box_near(x, (cx - 2.4 * r, cy - 1.4 * r), (cx + 2.4 * r, cy + 5.4 * r))
     whole, scene, x, y = scene, scene.window(box), x[box], y[box]
     random = np.random.default_rng(seed)
     lean = float(random.uniform(-0.10, 0.10))
@@ -152,7 +173,9 @@ def _guest(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: 
         u, v = (x - cx - dx * r - lean * (cy - y)) / (rx * r), (y - cy - dy * r) / (ry * r)
         inside = 1.0 - np.abs(u) ** power - np.abs(v) ** power
         edge = 4.0 / (whole.size[0] * min(rx, ry) * r)
-        return smoothstep(0.0, edge, inside), np.sqrt(np.maximum(inside, 0.0)).astype(np.float32) * np.float32(min(rx, ry) * r)
+        return smoothstep(0.0, edge, inside), np.sqrt(np.maximum(inside, 0.0)).astype(np.float32) * np.float32(
+            min(rx, ry) * r
+        )
 
     def put(cover: Map, height: Map, parts: dict[str, Map], soft: float = 0.35) -> None:
         box = box_of(cover)
@@ -163,7 +186,9 @@ def _guest(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: 
             lx, ly, lz = np.array(direction) / np.linalg.norm(direction)
             lambert = np.maximum((-dx * lx - dy * ly + lz) / np.sqrt(dx**2 + dy**2 + 1.0), 0.0)
             part.light_on(inside, soft + (1.5 - soft) * lambert, (light,))
-        part.put_mix(inside, {name: np.ascontiguousarray(np.broadcast_to(m, x.shape)[box]) for name, m in parts.items()})
+        part.put_mix(
+            inside, {name: np.ascontiguousarray(np.broadcast_to(m, x.shape)[box]) for name, m in parts.items()}
+        )
 
     fold = fbm(x * 30.0 / (r * 12), y * 14.0 / (r * 12), seed=seed, octaves=5)
     weave = 0.10 * fbm(x * 420.0, y * 420.0, seed=seed + 1, octaves=3, footprint=420.0 / whole.size[0])
@@ -173,9 +198,15 @@ def _guest(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: 
     cover, height = body(0.0, 0.85, 0.46, 0.62, 2.5)
     put(cover * (body(0.0, 3.05, 2.05, 2.15, 2.6)[0] < 0.5), height, {skin: np.full_like(x, 0.8)})
     cover, height = body(0.0, 0.0, 0.78, 1.04, 2.2) if toward else body(0.0, 0.0, 0.92, 1.12, 2.3)
-    strands = fbm((x - cx) * 90.0 / (r * 12), (y - cy) * 14.0 / (r * 12), seed=seed + 2, octaves=6, footprint=30.0 / whole.size[0])
+    strands = fbm(
+        (x - cx) * 90.0 / (r * 12), (y - cy) * 14.0 / (r * 12), seed=seed + 2, octaves=6, footprint=30.0 / whole.size[0]
+    )
     if not toward:
-        put(cover, height + 0.05 * r * strands * cover, {"hair": 1.0 + 0.9 * strands, "rust": np.full_like(x, 0.05 * (seed % 4))})
+        put(
+            cover,
+            height + 0.05 * r * strands * cover,
+            {"hair": 1.0 + 0.9 * strands, "rust": np.full_like(x, 0.05 * (seed % 4))},
+        )
         return
     ears = np.maximum(body(-0.80, 0.10, 0.14, 0.24)[0], body(0.80, 0.10, 0.14, 0.24)[0])
     put(ears, ears * np.float32(0.1 * r), {skin: np.full_like(x, 0.85)})
@@ -196,7 +227,7 @@ def _guest(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: 
 def _lanterns(scene: Scene, x: Map, y: Map) -> None:
     """Paper lanterns: a bright body, ribs, a halo in the air, the cord."""
     for cx, cy, r in LANTERNS:
-        cord_box = box_near(x, y, (cx - 0.002, 0.0), (cx + 0.002, cy))
+        cord_box = box_near(x, (cx - 0.002, 0.0), (cx + 0.002, cy))
         cord = smoothstep(0.0010, 0.0006, np.abs(x[cord_box] - cx))
         scene.window(cord_box).put_mix(cord, {"cloth_dark": np.full_like(cord, 0.5)})
         distance = np.hypot(x - cx, (y - cy) * 0.82)
@@ -209,7 +240,7 @@ def _lanterns(scene: Scene, x: Map, y: Map) -> None:
         scene.masks["lanterns"] = np.maximum(scene.masks.get("lanterns", np.zeros_like(x)), body)
 
 
-def _grey_card(scene: Scene, x: Map, y: Map) -> None:
+def _grey_card(scene: Scene) -> None:
     """A grey card held up where the guests will sit."""
     width = scene.size[0]
     corners = np.array([[0.470, 0.285], [0.640, 0.280], [0.645, 0.398], [0.474, 0.404]])
@@ -218,6 +249,9 @@ def _grey_card(scene: Scene, x: Map, y: Map) -> None:
     rows, columns = box_of((card > 0.99).astype(np.float32))
     inset = int(0.012 * width)
     scene.areas["grey card"] = (
-        columns.start + inset, rows.start + inset, columns.stop - columns.start - 2 * inset, rows.stop - rows.start - 2 * inset,
-    )  # fmt: skip
+        columns.start + inset,
+        rows.start + inset,
+        columns.stop - columns.start - 2 * inset,
+        rows.stop - rows.start - 2 * inset,
+    )
     scene.masks["grey card"] = card

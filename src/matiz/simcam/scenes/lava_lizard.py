@@ -23,7 +23,15 @@ SPINE = np.array([
 LEGS = (
     np.array([[0.452, 0.338, 0.019], [0.436, 0.378, 0.0135], [0.418, 0.412, 0.0100], [0.392, 0.428, 0.0070]]),
     np.array([[0.432, 0.330, 0.014], [0.470, 0.392, 0.0105], [0.494, 0.424, 0.0080], [0.476, 0.438, 0.0058]]),
-    np.array([[0.612, 0.412, 0.021], [0.650, 0.432, 0.0165], [0.668, 0.452, 0.0120], [0.628, 0.470, 0.0085], [0.596, 0.474, 0.006]]),
+    np.array(
+        [
+            [0.612, 0.412, 0.021],
+            [0.650, 0.432, 0.0165],
+            [0.668, 0.452, 0.0120],
+            [0.628, 0.470, 0.0085],
+            [0.596, 0.474, 0.006],
+        ]
+    ),
 )
 
 
@@ -72,7 +80,7 @@ def tube(x: Map, y: Map, line: np.ndarray) -> Body:
     smooth = np.stack([PchipInterpolator(lengths, line[:, c])(fine) for c in range(3)], axis=1)
     for start, end, s0, s1 in zip(smooth[:-1], smooth[1:], fine[:-1], fine[1:], strict=True):
         reach = max(start[2], end[2]) * 1.4 + 0.003
-        box = _box(x, y, np.minimum(start[:2], end[:2]) - reach, np.maximum(start[:2], end[:2]) + reach)
+        box = _box(x, np.minimum(start[:2], end[:2]) - reach, np.maximum(start[:2], end[:2]) + reach)
         if box is None:
             continue
         dx, dy = end[:2] - start[:2]
@@ -89,10 +97,12 @@ def tube(x: Map, y: Map, line: np.ndarray) -> Body:
         along[box] = np.where(closer, s0 + t * (s1 - s0), along[box])
         across[box] = np.where(closer, relative * side, across[box])
     edge = 1.0 / (x.shape[1] * max(float(line[:, 2].max()) * 0.35, 1e-3))
-    return Body(height, along, across, smoothstep(1.0 + edge, 1.0 - edge, best) if edge < 1 else (best < 1).astype(np.float32))
+    return Body(
+        height, along, across, smoothstep(1.0 + edge, 1.0 - edge, best) if edge < 1 else (best < 1).astype(np.float32)
+    )
 
 
-def _box(x: Map, y: Map, low: np.ndarray, high: np.ndarray) -> tuple[slice, slice] | None:
+def _box(x: Map, low: np.ndarray, high: np.ndarray) -> tuple[slice, slice] | None:
     width = x.shape[1]
     left, right = (int((v - float(x[0, 0])) * width) for v in (low[0], high[0]))
     top, bottom = (int(v * width) for v in (low[1], high[1]))
@@ -136,8 +146,10 @@ def _rock(scene: Scene, x: Map, y: Map, seed: int) -> Map:
     lichen = smoothstep(0.38, 0.52, fbm(u * 1.9, v * 1.9 + 3.0, seed=seed + 19, octaves=7, roughness=0.6))
     grey = 1.25 + 0.7 * rough
     scene.put_mix(cover, {
-        "basalt": grey * (1.0 - 0.55 * rust) * (1.0 - lichen), "rust": 0.42 * rust * (1.0 + 0.5 * rough) * (1.0 - lichen),
-        "lichen": lichen * (0.85 + 0.3 * rough), "sand": 0.10 * np.clip(lumps, 0.0, 1.0),
+        "basalt": grey * (1.0 - 0.55 * rust) * (1.0 - lichen),
+        "rust": 0.42 * rust * (1.0 + 0.5 * rough) * (1.0 - lichen),
+        "lichen": lichen * (0.85 + 0.3 * rough),
+        "sand": 0.10 * np.clip(lumps, 0.0, 1.0),
     })  # fmt: skip
     return cover
 
@@ -165,7 +177,11 @@ def _skin(scene: Scene, x: Map, y: Map, part: Body, seed: int, *, leg: bool) -> 
     gap, value = cells(u, v, seed=seed + 31, count=1024)
     ridge = smoothstep(0.0, 0.55, gap)
     height = part.height * width
-    height = height * 0.80 + ridge * np.float32(width * 0.00034) + 0.0006 * width * fbm(x * 60.0, y * 60.0, seed=seed + 33, octaves=4)
+    height = (
+        height * 0.80
+        + ridge * np.float32(width * 0.00034)
+        + 0.0006 * width * fbm(x * 60.0, y * 60.0, seed=seed + 33, octaves=4)
+    )
     shade = slope_light(height.astype(np.float32), SUN, 0.125)
     lower = smoothstep(-0.5, 1.0, part.across)
     scene.light_on(part.cover, shade, ("sun",))
@@ -173,19 +189,22 @@ def _skin(scene: Scene, x: Map, y: Map, part: Body, seed: int, *, leg: bool) -> 
     scene.light_on(part.cover, np.maximum(1.0 - occluded, 0.05), ("sky",))
     band = smoothstep(0.30, 0.62, fbm(part.along * 26.0, part.across * 1.4, seed=seed + 36, octaves=4) + 0.25)
     throat = smoothstep(0.15, 0.65, part.across) * smoothstep(0.17, 0.06, part.along)
-    flank = smoothstep(0.05, 0.55, part.across) * smoothstep(0.16, 0.22, part.along) * smoothstep(0.52, 0.38, part.along)
-    throat, flank = (0.0 * x, 0.0 * x) if leg else (throat, flank)
+    flank = (
+        smoothstep(0.05, 0.55, part.across) * smoothstep(0.16, 0.22, part.along) * smoothstep(0.52, 0.38, part.along)
+    )
+    throat, flank = throat * (not leg), flank * (not leg)
     speck = smoothstep(0.90, 0.99, value) * (1.0 - throat)
     base = (0.75 + 0.5 * value) * (0.55 + 0.45 * ridge)
     dark = (1.0 - throat) * (1.0 - 0.75 * flank)
     scene.put_mix(part.cover, {
-        "scale_dark": base * dark * (1.15 - 0.5 * band), "rust": base * dark * band * 0.45, "scale_teal": base * flank * 0.55,
+        "scale_dark": base * dark * (1.15 - 0.5 * band), "rust": base * dark * band * 0.45,
+        "scale_teal": base * flank * 0.55,
         "scale_pale": base * (throat * 1.0 + 0.30 * speck * dark + 0.10 * flank), "scale_red": base * throat * 0.20,
     })  # fmt: skip
 
 
 def _eye(scene: Scene, x: Map, y: Map, cx: float, cy: float) -> None:
-    near = _box(x, y, np.array([cx - 0.02, cy - 0.02]), np.array([cx + 0.02, cy + 0.02]))
+    near = _box(x, np.array([cx - 0.02, cy - 0.02]), np.array([cx + 0.02, cy + 0.02]))
     if near is None:
         return
     ball_map = np.zeros_like(x)

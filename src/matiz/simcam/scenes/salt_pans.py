@@ -159,7 +159,7 @@ def _water(
 
 def _plank(scene: Scene, x: Map, y: Map) -> None:
     """A weathered plank that leads in from the lower right border, brighter than it should be."""
-    width, height = scene.size
+    width = scene.size[0]
     points = np.array([[1.01, 0.560], [1.01, 0.612], [0.735, 0.505], [0.742, 0.487]]) * width
     cover = polygon(scene.size, points)
     shadow = blurred(polygon(scene.size, points + np.array([-0.012, 0.012]) * width), 0.004 * width)

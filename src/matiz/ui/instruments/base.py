@@ -82,10 +82,10 @@ class Instrument(QWidget):
             self.grabbed, self._last = None, None
             self.update()
 
-    def focusInEvent(self, event) -> None:  # noqa: ANN001
+    def focusInEvent(self, event) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event) -> None:  # noqa: ANN001
+    def focusOutEvent(self, event) -> None:
         super().focusOutEvent(event)
         self.update()

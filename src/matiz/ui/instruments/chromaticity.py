@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QSize
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
 
 from ...colour.illuminants import daylight_xy
@@ -16,8 +16,8 @@ from ...wording import kelvin
 from .. import theme
 from .base import Instrument
 
-CENTRE_UV = (0.2465, 0.5015)
-SPAN_UV = (0.185, 0.094)
+CENTRE_UV = (0.252, 0.484)
+SPAN_UV = (0.19, 0.128)
 """The part of the plane that must be seen."""
 ISOTHERMS_K = (2000, 2500, 3000, 3500, 4000, 5000, 6500, 10_000, 20_000)
 ISOTHERM_DUV = (-0.016, 0.012)
@@ -136,7 +136,7 @@ class Chromaticity(Instrument):
             self._paint_light(painter, plane, self._reading.as_shot, "camera", "square", taken)
             if self._reading.measured:
                 self._paint_light(painter, plane, self._reading.measured, "measured", "diamond", taken)
-        self._paint_balance(painter, plane, taken)
+        self._paint_balance(painter)
         painter.setPen(theme.colour("quiet"))
         corner = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
         painter.drawText(area.adjusted(8, 6, -8, -6), corner, LEGEND)
@@ -174,13 +174,15 @@ class Chromaticity(Instrument):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         self._label(painter, point, f"{name} {kelvin(light.cct_K)}", taken)
 
-    def _paint_balance(self, painter: QPainter, plane: Plane, taken: list[QRectF]) -> None:
+    def _paint_balance(self, painter: QPainter) -> None:
         point = self.balance_point()
         painter.setPen(QPen(theme.colour("strong"), 2.2))
         painter.drawEllipse(point, 9, 9)
         painter.setPen(QPen(theme.colour("strong"), 1))
         for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
-            painter.drawLine(QPointF(point.x() + 9 * dx, point.y() + 9 * dy), QPointF(point.x() + 14 * dx, point.y() + 14 * dy))
+            painter.drawLine(
+                QPointF(point.x() + 9 * dx, point.y() + 9 * dy), QPointF(point.x() + 14 * dx, point.y() + 14 * dy)
+            )
 
     def _label(self, painter: QPainter, point: QPointF, text: str, taken: list[QRectF]) -> None:
         """Below the point, or further down when that is taken."""

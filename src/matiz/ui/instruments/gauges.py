@@ -71,4 +71,6 @@ class Gauges(Instrument):
             filled = QRectF(bar.left(), bar.top(), bar.width() * min(share / FULL_SCALE, 1.0), bar.height())
             painter.fillRect(filled, QBrush(theme.colour("text"), pattern))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, f"bars end at {percent(FULL_SCALE, 0)}")
+        painter.drawText(
+            inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, f"bars end at {percent(FULL_SCALE, 0)}"
+        )

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QListView, 
 from ...deliver.orders import Order
 from ...recipe.fields import Number
 from ...wording import number
-from ..controls import push, Words, caption
+from ..controls import Words, caption, push
 from ..delivery_queue import FAILED, STOPPED, Delivery, DeliveryDelegate, DeliveryQueue
 from ..instruments.gauges import Gauges
 from ..picture_view import PictureView
@@ -22,6 +22,8 @@ FOLDER_NAME = "deliveries"
 
 
 class DeliverStation(Station):
+    """Orders by tape and word; one picture or all kept ones."""
+
     number, title, key = 9, "Deliver", "deliver"
 
     def __init__(self, session: Session, view: PictureView) -> None:

@@ -11,7 +11,7 @@ from ...measure.light import neutral_light
 from ...recipe.model import Light, Recipe
 from ...wording import duv, kelvin, number
 from .. import theme
-from ..controls import push, caption, tape_for
+from ..controls import caption, push, tape_for
 from ..instruments.chromaticity import Chromaticity
 from ..picture_view import PictureView
 from ..session import Session
@@ -25,6 +25,8 @@ NOISY = 0.25
 
 
 class LightStation(Station):
+    """The u'v' plane, tapes for K and Duv, a pick, named lights."""
+
     number, title, key = 3, "Light", "light"
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -62,7 +64,7 @@ class LightStation(Station):
         sources.addWidget(self.as_shot)
         sources.addWidget(self.named, 1)
         column.addLayout(sources)
-        self.kelvin = tape_for("light.cct_K", "Light", mired_ruling(), round_to=10.0)
+        self.kelvin = tape_for("light.cct_K", "Colour temperature", mired_ruling(), round_to=10.0)
         self.duv = tape_for("light.duv", "Duv, green to the right")
         self.kelvin.valueChanging.connect(lambda v: self.session.preview(self._manual(v, self.duv.value())))
         self.kelvin.valueChanged.connect(lambda v: self._commit(v, self.duv.value()))
@@ -123,11 +125,15 @@ class LightStation(Station):
             self.session.said.emit("No light makes this colour neutral. Pick something grey or white.")
             return
         if abs(light.duv) > 0.03:
-            self.session.said.emit(f"This is too colourful to be a neutral (Duv {duv(light.duv)}). Pick something grey or white.")
+            self.session.said.emit(
+                f"This is too colourful to be a neutral (Duv {duv(light.duv)}). Pick something grey or white."
+            )
             return
         noise = float((spread / np.maximum(mean, 1e-6)).max())
         if noise > NOISY:
-            self.session.said.emit(f"The pick is uneven or noisy ({number(noise * 100, 0, '%')}): a larger, plain area is safer.")
+            self.session.said.emit(
+                f"The pick is uneven or noisy ({number(noise * 100, 0, '%')}): a larger, plain area is safer."
+            )
         self._commit(light.cct_K, light.duv, label="Picked a neutral")
 
     def _on_opened(self) -> None:
@@ -190,4 +196,6 @@ class LightStation(Station):
         off = light.mired - measured.mired
         how = "redder" if off > 0 else "bluer"
         sure = number(measured.certainty * 100, 0, "%")
-        return f"{text}, {number(abs(off), 0, 'mired')} {how} than measured ({kelvin(measured.cct_K)}, certainty {sure})"
+        return (
+            f"{text}, {number(abs(off), 0, 'mired')} {how} than measured ({kelvin(measured.cct_K)}, certainty {sure})"
+        )

@@ -11,6 +11,8 @@ from .base import Station
 
 
 class SortStation(Station):
+    """Keep, hold, drop and rank, by key or by click."""
+
     number, title, key = 1, "Sort", "sort"
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -53,7 +55,9 @@ class SortStation(Station):
 
     def reading_text(self) -> str:
         count = len(self.session.pictures)
-        kept = sum(self.session.documents[p].sorted_as == "keep" for p in self.session.pictures if p in self.session.documents)
+        kept = sum(
+            self.session.documents[p].sorted_as == "keep" for p in self.session.pictures if p in self.session.documents
+        )
         return f"{number(count, 0)} pictures" if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
 
     def is_decided(self) -> bool:
@@ -75,7 +79,7 @@ class SortStation(Station):
             self.exposure.setText("Return opens it")
 
 
-def exposure_text(frame) -> str:  # noqa: ANN001
+def exposure_text(frame) -> str:
     """How a frame was taken, in one line."""
     shot = frame.exposure
     parts = [f"ISO {number(shot.iso, 0)}"] if shot.iso else []

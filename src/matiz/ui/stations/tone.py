@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ...recipe.model import Tone
 from ...wording import EV, percent
 from .. import theme
-from ..controls import push, Words, bind, caption, choose, tape_for
+from ..controls import Words, bind, caption, choose, push, tape_for
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
 from ..picture_view import PictureView
@@ -20,6 +20,8 @@ CURVE = "tone.curve.lightness"
 
 
 class ToneStation(Station):
+    """The ladder, the curve, exposure and rendition, the clip view."""
+
     number, title, key = 4, "Tone", "tone"
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -51,7 +53,9 @@ class ToneStation(Station):
         last = QHBoxLayout()
         last.setSpacing(4)
         self.clip_view = push("Clip view", checkable=True)
-        self.clip_view.setToolTip("Hatched where a channel is full, dotted where one is empty; raw patches are numbered")
+        self.clip_view.setToolTip(
+            "Hatched where a channel is full, dotted where one is empty; raw patches are numbered"
+        )
         self.clip_view.toggled.connect(lambda _: self.view.update())
         self.straight = push("Straight curve")
         self.straight.setToolTip("Take all points of the curve away")
@@ -82,7 +86,7 @@ class ToneStation(Station):
         if reading:
             self._paint_patches(painter, view, reading.tone.patches)
 
-    def _paint_patches(self, painter: QPainter, view: PictureView, patches) -> None:  # noqa: ANN001
+    def _paint_patches(self, painter: QPainter, view: PictureView, patches) -> None:
         painter.setFont(theme.font(theme.SMALL_PX))
         for n, patch in enumerate(patches, 1):
             area = view.rect_on_widget((patch.x, patch.y, patch.w, patch.h))
@@ -120,7 +124,8 @@ class ToneStation(Station):
         self.exposure.set_proposal(float(fix.fix[0][1]) if fix and fix.fix else None)
         clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
         self.note.setText(
-            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}\nFull in the raw data  {clipped}"
+            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}\n"
+            f"Full in the raw data  {clipped}"
         )
 
 
@@ -138,4 +143,3 @@ def _marks(rgb: np.ndarray) -> QImage:
         out[dots] = (235, 235, 235, 255)
     image = QImage(out.data, width, height, width * 4, QImage.Format.Format_ARGB32)
     return image.copy()
-
