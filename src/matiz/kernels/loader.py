@@ -8,6 +8,8 @@ from collections.abc import Callable
 from functools import cache
 from typing import Any
 
+import numpy as np
+
 from .build import MODULE, NoCompiler, built_module, definitions
 
 _lock = threading.Lock()
@@ -62,7 +64,6 @@ def _compile_here() -> dict[str, Callable[..., Any]]:
 
 def _adapt(compiled: Any) -> Callable[..., Any]:
     import halide as hl
-    import numpy as np
 
     def call(*arguments: Any) -> None:
         compiled(*(hl.Buffer(a) if isinstance(a, np.ndarray) else a for a in arguments))

@@ -15,7 +15,7 @@ ROWS_PER_TASK = 16
 def image(name: str, channels: int, type_: Any = None) -> Any:
     """An interleaved input image, f[c, x, y], with dense pixels."""
     buffer = hl.ImageParam(type_ or hl.Float(32), 3, name)
-    _interleave(buffer, channels)
+    interleave(buffer, channels)
     return buffer
 
 
@@ -26,7 +26,7 @@ def table(name: str, dimensions: int = 1) -> Any:
 
 def schedule_pixels(func: Any, c: Any, x: Any, y: Any, channels: int) -> None:
     """Whole pixels along x in vectors, rows in parallel; any extent, however small."""
-    _interleave(func.output_buffer(), channels)
+    interleave(func.output_buffer(), channels)
     func.bound(c, 0, channels).reorder(c, x, y).unroll(c)
     func.vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
     func.parallel(y, ROWS_PER_TASK, hl.TailStrategy.GuardWithIf)
@@ -37,6 +37,7 @@ def row_product(matrix: Any, row: Any, values: list[Any]) -> Any:
     return sum((matrix[i, row] * value for i, value in enumerate(values)), hl.f32(0.0))
 
 
-def _interleave(buffer: Any, channels: int) -> None:
+def interleave(buffer: Any, channels: int) -> None:
+    """Tell Halide that channels lie side by side."""
     buffer.dim(0).set_bounds(0, channels).set_stride(1)
     buffer.dim(1).set_stride(channels)

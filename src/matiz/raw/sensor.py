@@ -10,6 +10,9 @@ from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels
 from .frame import Frame, Mosaic
 
+LEAST_PX = 24
+"""Least side of a part of the mosaic that is interpolated."""
+
 LEVELS = 4
 """Full, 1/2, 1/4, 1/8."""
 
@@ -48,9 +51,8 @@ def region(frame: Frame, area: Region) -> Camera:
     rows, columns = mosaic.pattern.shape
     margin = MARGIN_PX if mosaic.is_bayer else 3
     full_height, full_width = mosaic.values.shape
-    # start on the mosaic's period so that colours stay in place
-    top, left = max(0, y - margin) // rows * rows, max(0, x - margin) // columns * columns
-    bottom, right = min(full_height, y + height + margin), min(full_width, x + width + margin)
+    top, bottom = _with_margin(y, height, margin, full_height, rows)
+    left, right = _with_margin(x, width, margin, full_width, columns)
     black, gain, scale = _level_tables(mosaic, frame.colour.as_shot_neutral)
     balanced = levels(np.ascontiguousarray(mosaic.values[top:bottom, left:right]), black, gain)
     if mosaic.is_bayer:
@@ -79,6 +81,14 @@ def halved(image: Camera, times: int) -> Camera:
         even = np.ascontiguousarray(image[: height * 2, : width * 2])
         image = cv2.resize(even, (width, height), interpolation=cv2.INTER_AREA)
     return image
+
+
+def _with_margin(start: int, length: int, margin: int, full: int, period: int) -> tuple[int, int]:
+    """Begin and end of a stretch with its margins, on the mosaic's period so that colours stay in place,
+    and long enough for the interpolation."""
+    end = min(full, max(start + length + margin, LEAST_PX))
+    begin = max(0, min(start - margin, end - LEAST_PX))
+    return begin // period * period, end
 
 
 def _level_tables(mosaic: Mosaic, neutral: Array) -> tuple[Floats, Floats, Floats]:

@@ -1,0 +1,90 @@
+"""Shared fixtures: no display, no user's home, a small shoot from the simulated camera."""
+
+import os
+import shutil
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+from matiz.develop.engine import Engine
+from matiz.raw.frame import Frame
+from matiz.simcam import targets
+from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
+from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+
+SMALL = (600, 400)
+SHOTS = ("CORVA_0011", "CORVA_0031", "CORVA_0052")
+
+
+@pytest.fixture(autouse=True)
+def own_config(tmp_path_factory, monkeypatch):
+    """Nothing is read from or written to the user's configuration."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+
+
+@pytest.fixture(scope="session")
+def small_shoot(tmp_path_factory) -> Path:
+    """Three pictures of the demo shoot at 600x400; read only."""
+    folder = tmp_path_factory.mktemp("shoot")
+    for shot in DEMO_SHOTS:
+        if shot.name.removesuffix(".dng") in SHOTS:
+            write_frame(simulate(shot.scene, SMALL, shot.settings, view=shot.view), folder / shot.name)
+    return folder
+
+
+@pytest.fixture
+def shoot(small_shoot, tmp_path) -> Path:
+    """A copy of the small shoot that a test may change."""
+    folder = tmp_path / "shoot"
+    shutil.copytree(small_shoot, folder)
+    return folder
+
+
+def chart_frame(light: str, *, size: tuple[int, int] = SMALL, **settings) -> tuple[Frame, targets.Scene]:
+    """The 24-patch chart under a light that the camera balances for, by a perfect camera unless told otherwise."""
+    scene = targets.chart(size, light)
+    chosen = Settings(ev=-0.3, balance_xy=light_xy_of(light_spectrum(light)), **{**IDEAL, **settings})
+    return expose(scene, chosen), scene
+
+
+def frame_of(scene, **settings) -> Frame:
+    """A frame by a perfect camera unless told otherwise."""
+    return expose(scene, Settings(**{**IDEAL, **settings}))
+
+
+@pytest.fixture(scope="session")
+def scene_engine() -> Engine:
+    """The dawn landscape at 600x400, under-exposed."""
+    shot = DEMO_SHOTS[0]
+    return Engine(simulate(shot.scene, SMALL, shot.settings, view=shot.view))
+
+
+@pytest.fixture(scope="session")
+def hall_engine() -> Engine:
+    """The supper at 600x400: mixed light, a clipped window."""
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0052.dng")
+    return Engine(simulate(shot.scene, SMALL, replace(shot.settings), view=shot.view))
+
+
+def mean_delta_E(first, second) -> float:
+    """Mean CIEDE2000 between two display-linear sRGB pictures."""
+    from matiz.colour.difference import delta_E_2000
+    from matiz.colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+
+    white = xy_to_XYZ(D65_XY)
+    labs = [XYZ_to_Lab(np.asarray(p, np.float64) @ RGB_to_XYZ_matrix("sRGB").T, white) for p in (first, second)]
+    return float(delta_E_2000(*labs).mean())
+
+
+@pytest.fixture
+def no_leaked_threads():
+    """A test that leaves a thread behind fails."""
+    before = set(threading.enumerate())
+    yield
+    left = [t for t in threading.enumerate() if t not in before and t.is_alive() and not t.daemon]
+    assert not left, f"threads left behind: {left}"

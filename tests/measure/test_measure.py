@@ -1,0 +1,196 @@
+"""Readings against the known truth of the simulated camera."""
+
+import numpy as np
+import pytest
+
+from matiz.colour.adaptation import adaptation_matrix
+from matiz.colour.difference import delta_E_2000
+from matiz.colour.spaces import D50_XY, XYZ_to_Lab, xy_to_XYZ
+from matiz.colour.tables import observer_bands
+from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
+from matiz.develop.engine import Engine
+from matiz.measure.area import read_area
+from matiz.measure.picture import Meter
+from matiz.measure.report import area_report, report
+from matiz.measure.tone import lightness_distribution, raw_range, zone_shares
+from matiz.recipe.model import Recipe
+from matiz.simcam.camera import light_spectrum, light_xy_of
+from matiz.simcam.spectra import chart_patches
+from matiz.simcam.targets import grey, wedge
+from tests.conftest import chart_frame, frame_of
+
+RECIPE = Recipe()
+
+
+def _area(engine, area, recipe=RECIPE):
+    camera = engine.render(recipe, 0, area, result="camera")
+    return read_area(engine.frame, camera, engine.render(recipe, 0, area, result="working"), recipe.tone.exposure_EV)
+
+
+@pytest.mark.parametrize("light", ["A", "daylight:5003", "daylight:6504", "LED-B3"])
+def test_the_chart_comes_back_in_colour(light):
+    """24 published reflectances under A, D50, D65 and an LED: mean ΔE00 under 2, worst under 6."""
+    frame, scene = chart_frame(light)
+    engine = Engine(frame)
+    recipe, _ = RECIPE.change("tone.exposure_EV", 0.3)
+    XYZ = scene.XYZ()
+    adapt = adaptation_matrix(light_spectrum(light) @ observer_bands(), xy_to_XYZ(D50_XY))
+    off = []
+    for name in chart_patches():
+        x, y, w, h = scene.areas[name]
+        truth = XYZ_to_Lab(adapt @ XYZ[y + h // 2, x + w // 2])
+        off.append(delta_E_2000(truth, _area(engine, (x, y, w, h), recipe).Lab))
+    assert np.mean(off) < 2.0 and np.max(off) < 6.0
+
+
+@pytest.mark.parametrize("light", ["A", "daylight:6504"])
+def test_the_chart_truth_agrees_with_colour_science(light):
+    """XYZ of the chart from the scene's 36 bands against colour-science's own integration."""
+    colour = pytest.importorskip("colour")
+    _, scene = chart_frame(light, size=(120, 80))
+    spectra = colour.SDS_COLOURCHECKERS["ISO 17321-1"]
+    cmfs = colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"]
+    illuminant = colour.SDS_ILLUMINANTS["A" if light == "A" else "D65"]
+    XYZ = scene.XYZ()
+    for name in chart_patches():
+        x, y, w, h = scene.areas[name]
+        theirs = colour.sd_to_XYZ(spectra[name], cmfs, illuminant) / 100.0
+        ours = XYZ[y + h // 2, x + w // 2]
+        white = xy_to_XYZ(light_xy_of(light_spectrum(light)))
+        assert delta_E_2000(XYZ_to_Lab(ours, white), XYZ_to_Lab(theirs, white)) < 0.25
+
+
+@pytest.mark.parametrize("kind", ["planck", "daylight"])
+@pytest.mark.parametrize("cct_K", [2000, 2700, 4000, 5500, 7500, 12_000])
+def test_a_grey_patch_tells_its_light(kind, cct_K):
+    """Within 1 % in K and 0.001 Duv, noise off."""
+    if kind == "daylight" and cct_K < 4000:
+        pytest.skip("daylight begins at 4,000 K")
+    light = f"{kind}:{cct_K}"
+    truth = xy_to_cct(light_xy_of(light_spectrum(light)))
+    reading = _area(Engine(frame_of(grey((64, 64), light))), (8, 8, 40, 40))
+    assert reading.light.cct_K == pytest.approx(truth[0], rel=0.01)
+    assert reading.light.duv == pytest.approx(truth[1], abs=0.001)
+
+
+def test_a_grey_patch_is_grey_under_its_own_light():
+    engine = Engine(frame_of(grey((64, 64), "planck:3000"), ev=-1.0))
+    light = _area(engine, (8, 8, 40, 40)).light
+    recipe, _ = RECIPE.change_all([("light.cct_K", light.cct_K), ("light.duv", light.duv)], label="x")
+    reading = _area(engine, (8, 8, 40, 40), recipe)
+    assert reading.LCh[1] < 0.1
+    assert reading.raw.max() < 0.2
+
+
+@pytest.mark.parametrize("ev, headroom", [(-3.0, 3.12), (-1.0, 1.12), (0.5, 0.0)])
+def test_headroom_is_what_was_left(ev, headroom):
+    """A white of 0.92 fills green to 2^ev * 0.92: the rest is headroom (ISO 12232 arithmetic)."""
+    from matiz.simcam.scene import Scene
+
+    ones = np.ones((40, 60), np.float32)
+    scene = Scene((60, 40), {"d": light_spectrum("daylight:6504")}, {"d": ones.copy()})
+    scene.put("white", ones)
+    frame = frame_of(scene, ev=ev, balance_xy=light_xy_of(light_spectrum("daylight:6504")))
+    got, clipped = raw_range(frame)
+    assert got == pytest.approx(headroom, abs=0.02)
+    assert (clipped[1] > 0.99) == (ev > 0.3)
+
+
+def test_clipped_patches_have_their_place_and_channels():
+    from matiz.simcam.scene import Scene
+
+    ones = np.full((200, 300), 0.2, np.float32)
+    scene = Scene((300, 200), {"d": light_spectrum("daylight:6504")}, {"d": ones.copy()})
+    scene.put("white", np.ones_like(ones))
+    lamp = np.zeros_like(ones)
+    lamp[60:100, 180:240] = 5.0
+    scene.glow("d", lamp)
+    reading = Meter(Engine(frame_of(scene))).read(RECIPE).tone
+    assert len(reading.patches) == 1
+    patch = reading.patches[0]
+    assert patch.channels == "rgb" and patch.kind == "unknown"
+    assert patch.share == pytest.approx(40 * 60 / (200 * 300), rel=0.1)
+    assert abs(patch.x - 180) <= 6 and abs(patch.y - 60) <= 6 and abs(patch.w - 60) <= 12
+
+
+def test_zones_count_stops_from_middle_grey():
+    """Zone V is 18 %; zones are 1 EV wide."""
+    engine = Engine(frame_of(wedge((1100, 64)), ev=-2.5, balance_xy=light_xy_of(light_spectrum("daylight:6500"))))
+    recipe, _ = RECIPE.change("tone.exposure_EV", 2.5)
+    zones = Meter(engine).read(recipe).tone.zones
+    # the steps of the wedge lie at 2^-8 .. 2^2 of white, that is -5.5 .. +4.5 EV from middle grey
+    assert sum(zones) == pytest.approx(1.0)
+    assert zones[0] == pytest.approx(2 / 11, abs=0.04)
+    for n in range(1, 10):
+        assert zones[n] == pytest.approx(1 / 11, abs=0.04)
+
+
+def test_zone_ends_take_the_rest():
+    shares = zone_shares(np.array([[-20.0, -5.4, 0.0, 0.49, 30.0]], np.float32))
+    assert shares[0] == pytest.approx(0.4) and shares[5] == pytest.approx(0.4) and shares[10] == pytest.approx(0.2)
+
+
+def test_the_distribution_is_of_display_lightness():
+    shares = np.array(lightness_distribution(np.zeros((4, 4), np.float32), "linear"))
+    # 18 % is L* 49.5
+    assert shares.sum() == pytest.approx(1.0) and np.argmax(shares) == int(0.495 * 64)
+
+
+@pytest.mark.parametrize("cct_K", [3000, 4500, 7500])
+def test_the_measured_light_of_a_chart(cct_K):
+    """A chart with a wide grey surround: the light is found wherever the camera's own choice lay near it."""
+    light = f"planck:{cct_K}"
+    frame, _ = chart_frame(light)
+    measured = Meter(Engine(frame)).read(RECIPE).light.measured
+    assert abs(float(mired(measured.cct_K)) - 1e6 / cct_K) < 12.0
+    assert measured.certainty > 0.3
+
+
+def test_a_real_photograph_under_a_known_cast():
+    """scikit-image's chelsea as it is and cast by a known light: the measured light moves with it."""
+    from dataclasses import replace
+
+    from tests.raw.test_frames import _frame, read_linear
+
+    data = pytest.importorskip("skimage.data")
+    from matiz.raw.camera_colour import balance
+    from matiz.raw.frame import Mosaic
+    from matiz.simcam.camera import camera_colour
+
+    linear = read_linear(data.coffee()[:, :, :3]) * 0.5
+    found = {}
+    for cct_K in (5000.0, 3600.0):
+        xy = cct_to_xy(cct_K)
+        colour = replace(camera_colour(), as_shot_neutral=np.ones(3))
+        to = balance(colour, xy)
+        from matiz.colour.spaces import REC2020_TO_SRGB
+
+        camera = linear @ np.linalg.inv(REC2020_TO_SRGB @ to.matrix).T / to.gains
+        places = np.tile([[0, 1], [1, 2]], (camera.shape[0] // 2, camera.shape[1] // 2))[..., None]
+        picked = np.take_along_axis(camera, places, axis=2)[..., 0]
+        counts = np.clip(picked * 15_488 + 512, 0, 16_000).round().astype(np.uint16)
+        base = _frame()
+        mosaic = Mosaic(counts, base.mosaic.pattern, np.full((2, 2), 512, np.float32), 16_000.0)
+        frame = replace(base, mosaic=mosaic, colour=replace(colour, as_shot_neutral=1 / balance(colour, xy).gains))
+        found[cct_K] = Meter(Engine(frame)).read(RECIPE).light.measured
+    moved = float(mired(found[3600.0].cct_K) - mired(found[5000.0].cct_K))
+    assert moved == pytest.approx(1e6 / 3600 - 1e6 / 5000, abs=12.0)
+
+
+def test_the_report_has_its_stable_keys(scene_engine):
+    out = report(scene_engine.frame, Meter(scene_engine).read(RECIPE))
+    assert list(out) == ["file", "camera", "size", "exposure", "light", "tone"]
+    assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
+    assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
+    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV"}
+    assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]
+    area = area_report(scene_engine, RECIPE, (10, 10, 20, 20))
+    assert list(area) == ["XYZ", "Lab", "LCh", "cct_K", "duv", "raw"]
+
+
+def test_delivery_gauges(hall_engine):
+    reading = Meter(hall_engine).read(RECIPE).delivery
+    assert 0.01 < reading.bare_paper < 0.2, "the window and the lanterns"
+    assert 0 <= reading.no_shadow < 0.5 and 0 < reading.out_of_gamut < 0.5
+    darker = Meter(hall_engine).read(RECIPE.change("tone.exposure_EV", -3.0)[0]).delivery
+    assert darker.bare_paper == 0.0 and darker.no_shadow > reading.no_shadow

@@ -1,0 +1,131 @@
+"""The command line, as a script would use it."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image as Pillow
+
+from matiz.cli import main
+
+
+def run(*arguments, capsys) -> tuple[int, str, str]:
+    try:
+        code = main([str(a) for a in arguments])
+    except SystemExit as stop:
+        code = stop.code
+    out = capsys.readouterr()
+    return code, out.out, out.err
+
+
+def test_measure_prints_one_line_of_json(small_shoot, capsys):
+    path = small_shoot / "CORVA_0011.dng"
+    code, out, _ = run("measure", path, "--json", "--area", "10,10,20,20", "--area", "5,5,1,1", capsys=capsys)
+    reading = json.loads(out)
+    assert code == 0 and out.count("\n") == 1
+    assert reading["file"] == str(path) and reading["camera"] == "Corva Body A"
+    assert len(reading["areas"]) == 2 and len(reading["areas"][0]["XYZ"]) == 3
+    code, out, _ = run("measure", path, "--station", "tone", "--set", "tone.exposure_EV=1", capsys=capsys)
+    moved = json.loads(out)
+    assert "light" not in moved
+    assert moved["tone"]["middle_EV"] == pytest.approx(reading["tone"]["middle_EV"] + 1, abs=1e-3)
+
+
+def test_find_and_its_fix(small_shoot, capsys, tmp_path):
+    path = small_shoot / "CORVA_0011.dng"
+    found = json.loads(run("find", path, "--json", capsys=capsys)[1])
+    finding = next(f for f in found if f["id"] == "tone.under_exposed")
+    settings = [a for item in finding["fix"] for a in ("--set", f"{item['path']}={item['value']}")]
+    after = json.loads(run("find", path, "--json", *settings, capsys=capsys)[1])
+    assert "tone.under_exposed" not in {f["id"] for f in after}
+    assert "Under-exposed" in run("find", path, capsys=capsys)[1]
+
+
+def test_develop_every_format(small_shoot, capsys, tmp_path):
+    path = small_shoot / "CORVA_0031.dng"
+    assert run("develop", path, "-o", tmp_path / "a.jpg", "--long-side", "150", capsys=capsys)[0] == 0
+    assert Pillow.open(tmp_path / "a.jpg").size == (150, 100)
+    assert run("develop", path, "-o", tmp_path / "a.tif", "--region", "10,20,64,48", capsys=capsys)[0] == 0
+    assert tifffile.imread(tmp_path / "a.tif").shape == (48, 64, 3)
+    assert run("develop", path, "-o", tmp_path / "a.png", capsys=capsys)[0] == 0
+    assert run("develop", path, "-o", tmp_path / "a.npy", "--linear", capsys=capsys)[0] == 0
+    run("develop", path, "-o", tmp_path / "b.npy", "--linear", "--set", "tone.exposure_EV=1", capsys=capsys)
+    linear, brighter = np.load(tmp_path / "a.npy"), np.load(tmp_path / "b.npy")
+    assert linear.shape == (400, 600, 3) and linear.dtype == np.float32
+    np.testing.assert_allclose(brighter, linear * 2, rtol=1e-5, atol=1e-6)
+
+
+def test_recipes_from_files_and_sidecars(small_shoot, capsys, tmp_path):
+    from matiz.recipe.document import Document, Version
+    from matiz.recipe.model import Recipe
+    from matiz.shoot.sidecar import save_document, sidecar_path
+
+    _, out, _ = run("recipe", "new", capsys=capsys)
+    (tmp_path / "r.json").write_text(out)
+    assert run("recipe", "check", tmp_path / "r.json", capsys=capsys)[:2] == (0, "ok\n")
+    assert json.loads(run("recipe", "schema", capsys=capsys)[1])["title"] == "Matiz recipe"
+    version = Version().record(*Recipe().change("tone.exposure_EV", 2.0))
+    save_document(tmp_path / "x.dng", Document().with_version(version))
+    path = small_shoot / "CORVA_0011.dng"
+    plain = json.loads(run("measure", path, "--json", capsys=capsys)[1])
+    side = json.loads(run("measure", path, "--json", "--recipe", sidecar_path(tmp_path / "x.dng"), capsys=capsys)[1])
+    assert side["tone"]["middle_EV"] == pytest.approx(plain["tone"]["middle_EV"] + 2, abs=1e-3)
+
+
+def test_simulate(capsys, tmp_path):
+    out = tmp_path / "g.dng"
+    arguments = ("simulate", "grey", "-o", out, "--size", "96x64", "--light", "planck:2700", "--ideal")
+    assert run(*arguments, capsys=capsys)[0] == 0
+    reading = json.loads(run("measure", out, "--json", "--area", "8,8,60,40", capsys=capsys)[1])
+    assert reading["areas"][0]["cct_K"] == pytest.approx(2700, rel=0.01)
+    assert (
+        run("simulate", "chart24", "-o", tmp_path / "c.dng", "--size", "96x64", "--mosaic", "6x6", capsys=capsys)[0]
+        == 0
+    )
+    assert json.loads(run("measure", tmp_path / "c.dng", "--json", capsys=capsys)[1])["size"] == [96, 64]
+
+
+@pytest.mark.parametrize(
+    "arguments, code, says",
+    [
+        (("measure", "/nowhere.dng"), 1, "no such file"),
+        (("develop", "IN", "-o", "x.gif"), 2, "must end in"),
+        (("develop", "IN", "-o", "x.npy"), 2, "--linear"),
+        (("develop", "IN", "-o", "x.jpg", "--set", "tone.exposure_EV=99"), 2, "-6..6 EV"),
+        (("develop", "IN", "-o", "x.jpg", "--region", "1,2,3"), 2, "x,y,w,h"),
+        (("develop", "IN", "-o", "x.jpg", "--region", "0,0,9000,10"), 2, "600x400"),
+        (("measure", "IN", "--recipe", "/nowhere.json"), 1, "/nowhere.json"),
+        (("simulate", "moon", "-o", "x.dng"), 2, "one of"),
+        (("simulate", "grey", "-o", "x.jpg"), 2, ".dng"),
+        (("simulate", "grey", "-o", "x.dng", "--size", "big"), 2, "WIDTHxHEIGHT"),
+        (("recipe", "check"), 2, "name the recipe"),
+        (("measure",), 2, "required"),
+        (("recipe", "paint"), 2, "invalid choice"),
+    ],
+)
+def test_bad_usage_and_failures(small_shoot, capsys, monkeypatch, tmp_path, arguments, code, says):
+    monkeypatch.chdir(tmp_path)
+    given = [small_shoot / "CORVA_0011.dng" if a == "IN" else a for a in arguments]
+    got, _, err = run(*given, capsys=capsys)
+    assert got == code and says in err and "Traceback" not in err
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_debug_shows_where(capsys):
+    from matiz.errors import FileError
+
+    with pytest.raises(FileError):
+        main(["measure", "/nowhere.dng", "--debug"])
+
+
+def test_commands_need_no_qt(small_shoot):
+    code = (
+        "import sys; from matiz.cli import main; main(sys.argv[1:]); sys.exit(any('PySide6' in m for m in sys.modules))"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code, "measure", str(small_shoot / "CORVA_0011.dng"), "--json"], capture_output=True
+    )
+    assert done.returncode == 0
