@@ -8,8 +8,9 @@ import csv
 import sys
 from pathlib import Path
 
-import colour
 import numpy as np
+
+import colour
 
 FOLDER = Path(__file__).parents[1] / "src/matiz/assets/colour"
 OBSERVER = "CIE 1931 2 Degree Standard Observer"

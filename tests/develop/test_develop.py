@@ -147,4 +147,16 @@ def test_stored_pixels_of_processing_version_1():
     assert np.abs(shown.astype(int) - np.array(expected)).max() <= 1, shown.tolist()
 
 
-STORED_VERSION_1: list[list[int]] = []
+STORED_VERSION_1 = [
+    [11, 11, 11],
+    [12, 12, 13],
+    [14, 15, 17],
+    [21, 24, 30],
+    [40, 47, 60],
+    [75, 87, 106],
+    [128, 142, 166],
+    [190, 200, 219],
+    [234, 238, 247],
+    [251, 254, 255],
+    [255, 255, 255],
+]

@@ -44,6 +44,7 @@ def test_the_chart_comes_back_in_colour(light):
 
 
 @pytest.mark.parametrize("light", ["A", "daylight:6504"])
+@pytest.mark.filterwarnings("ignore:Aligning")
 def test_the_chart_truth_agrees_with_colour_science(light):
     """XYZ of the chart from the scene's 36 bands against colour-science's own integration."""
     colour = pytest.importorskip("colour")

@@ -19,7 +19,7 @@ from matiz.raw.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_ne
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
-from matiz.raw.sensor import level_size, region, upright, whole_level
+from matiz.raw.sensor import Sensor, level_size, region, upright
 from matiz.simcam.camera import IDEAL, Settings, camera_colour, expose
 from matiz.simcam.targets import grey
 
@@ -118,25 +118,34 @@ def test_a_region_is_the_same_as_that_part_of_the_whole(orientation, area):
     frame = _frame(orientation=orientation)
     x, y, w, h = area
     w, h = min(w, frame.size[0] - x), min(h, frame.size[1] - y)
-    whole = whole_level(frame, 0)
+    whole = _whole(frame)
     np.testing.assert_allclose(region(frame, (x, y, w, h)), whole[y : y + h, x : x + w], rtol=1e-5, atol=1e-6)
 
 
-def test_levels_have_half_the_size_each():
-    frame = _frame()
+def _whole(frame: Frame, level: int = 0) -> np.ndarray:
+    return Sensor(frame).read(level, (0, 0, *level_size(frame, level)))
+
+
+@pytest.mark.parametrize("orientation", [1, 6])
+def test_levels_have_half_the_size_each_and_drafts_are_near(orientation):
+    frame = _frame(orientation=orientation)
     for level in range(4):
         width, height = level_size(frame, level)
-        assert whole_level(frame, level).shape == (height, width, 3)
+        whole = _whole(frame, level)
+        assert whole.shape == (height, width, 3)
+        draft = Sensor(frame).draft(level, (0, 0, width, height))
+        assert draft.shape == whole.shape
+        assert np.corrcoef(draft.ravel(), whole.ravel())[0, 1] > 0.6, "noise by noise, turned the same way"
     with pytest.raises(ArgumentError, match="region"):
         region(frame, (80, 0, 20, 10))
 
 
 def test_six_by_six_mosaics_give_colour_back():
     frame = expose(grey((120, 96), "planck:3000"), Settings(mosaic="6x6", **IDEAL))
-    camera = whole_level(frame, 0)
+    camera = _whole(frame)
     expected = camera[40:50, 40:50].mean(axis=(0, 1))
     assert camera[4:-4, 4:-4].std(axis=(0, 1)).max() < 1e-3
-    bayer = whole_level(expose(grey((120, 96), "planck:3000"), Settings(**IDEAL)), 0)
+    bayer = _whole(expose(grey((120, 96), "planck:3000"), Settings(**IDEAL)))
     np.testing.assert_allclose(expected, bayer[40:50, 40:50].mean(axis=(0, 1)), rtol=2e-3)
 
 

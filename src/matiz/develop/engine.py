@@ -3,6 +3,7 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ import numpy as np
 from ..colour.types import Image
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
-from ..raw.sensor import LEVELS, Region, level_size
+from ..raw.sensor import LEVELS, Region, Sensor, level_size
 from ..recipe.model import Recipe
 from .stage import Pixels, Request, Stage
 from .stages import WAYS
@@ -24,6 +25,7 @@ class Engine:
 
     def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES) -> None:
         self.frame = frame
+        self.sensor = Sensor(frame)
         self.runs: dict[str, int] = {}
         """How often each stage ran: what a change did not touch must not run again."""
         self._cache: OrderedDict[Any, Pixels] = OrderedDict()
@@ -44,7 +46,7 @@ class Engine:
         stages = WAYS[result]
         # the kernels take no single pixel: ask for its neighbour too
         asked = region if w * h > 1 else (max(0, x - 1) if x + 2 > width else x, y, min(2, width), h)
-        pixels = self._result(stages, len(stages) - 1, Request(self.frame, recipe, level, asked))
+        pixels = self._result(stages, len(stages) - 1, Request(self.sensor, recipe, level, asked))
         return pixels if asked == region else np.ascontiguousarray(pixels[:, x - asked[0] :][:, :1])
 
     def full(
@@ -58,28 +60,21 @@ class Engine:
         for top in range(0, height, STRIP_ROWS):
             rows = min(STRIP_ROWS, height - top)
             stages = WAYS[result]
-            request = Request(self.frame, recipe, 0, (0, top, width, rows))
+            request = Request(self.sensor, recipe, 0, (0, top, width, rows))
             yield top, self._result(stages, len(stages) - 1, request, keep=False)
             if progress is not None and not progress((top + rows) / height):
                 raise Cancelled("stopped by the user")
 
     def _result(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool = True) -> Pixels:
-        stage = stages[index]
-        whole = stage.whole(request.level)
-        region = (0, 0, *level_size(self.frame, request.level)) if whole else request.region
-        key = self._key(stages[: index + 1], request, region)
+        key = self._key(stages[: index + 1], request)
         with self._lock:
             pixels = self._cache.get(key)
             if pixels is not None:
                 self._cache.move_to_end(key)
-        if pixels is None:
-            asked = Request(request.frame, request.recipe, request.level, region)
-            pixels = self._run(stages, index, asked, keep=keep)
-            if keep:
-                self._remember(key, pixels)
-        if whole and region != request.region:
-            x, y, w, h = request.region
-            return np.ascontiguousarray(pixels[y : y + h, x : x + w])
+                return pixels
+        pixels = self._run(stages, index, request, keep=keep)
+        if keep:
+            self._remember(key, pixels)
         return pixels
 
     def _run(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool) -> Pixels:
@@ -88,16 +83,16 @@ class Engine:
         if index == 0:
             return stage.run(None, request)
         grown, inner = _grown(request.region, stage.margin(request.level), level_size(self.frame, request.level))
-        wanted = Request(request.frame, request.recipe, request.level, grown)
+        wanted = replace(request, region=grown)
         out = stage.run(self._result(stages, index - 1, wanted, keep=keep), request)
         if grown == request.region:
             return out
         x, y, w, h = inner
         return np.ascontiguousarray(out[y : y + h, x : x + w])
 
-    def _key(self, stages: tuple[Stage, ...], request: Request, region: Region) -> Any:
+    def _key(self, stages: tuple[Stage, ...], request: Request) -> Any:
         values = tuple((s.name, tuple(request.recipe.get(path) for path in s.reads)) for s in stages)
-        return values, request.recipe.processing, request.level, region
+        return values, request.recipe.processing, request.level, request.region
 
     def _remember(self, key: Any, pixels: Pixels) -> None:
         with self._lock:

@@ -6,8 +6,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from ..raw.frame import Frame
-from ..raw.sensor import Region
+from ..raw.sensor import Region, Sensor
 from ..recipe.model import Recipe
 
 Pixels = NDArray[Any]
@@ -17,7 +16,7 @@ Pixels = NDArray[Any]
 class Request:
     """What is wanted: a region of a level, under a recipe."""
 
-    frame: Frame
+    sensor: Sensor
     recipe: Recipe
     level: int
     region: Region
@@ -32,5 +31,3 @@ class Stage:
     """Recipe paths that its result depends on."""
     run: Callable[[Pixels | None, Request], Pixels]
     margin: Callable[[int], int] = lambda _level: 0
-    whole: Callable[[int], bool] = lambda _level: False
-    """True for levels at which the whole picture is computed and kept, whatever region is asked."""

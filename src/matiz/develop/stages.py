@@ -6,20 +6,21 @@ from ..colour.spaces import REC2020_TO_SRGB
 from ..kernels.display import display_linear, display_screen
 from ..kernels.working import to_working
 from ..raw.camera_colour import balance, light_xy
-from ..raw.sensor import region, whole_level
 from .rendition import display_table
 from .stage import Pixels, Request, Stage
 
 
 def _sensor(_: Pixels | None, request: Request) -> Pixels:
-    if request.level == 0:
-        return region(request.frame, request.region)
-    return whole_level(request.frame, request.level)
+    return request.sensor.read(request.level, request.region)
+
+
+def _quick_sensor(_: Pixels | None, request: Request) -> Pixels:
+    return request.sensor.draft(request.level, request.region)
 
 
 def _light(camera: Pixels | None, request: Request) -> Pixels:
     assert camera is not None
-    frame = request.frame
+    frame = request.sensor.frame
     to = balance(frame.colour, light_xy(frame.colour, request.recipe.light))
     gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
     return to_working(camera, gains, matrix, clip=frame.full_level)
@@ -42,7 +43,8 @@ def _gain(request: Request) -> float:
 _TO_SRGB = REC2020_TO_SRGB.astype(np.float32)
 _TONE = ("tone.exposure_EV", "tone.rendition", "tone.curve.lightness")
 
-SENSOR = Stage("sensor", (), _sensor, whole=lambda level: level > 0)
+SENSOR = Stage("sensor", (), _sensor)
+QUICK_SENSOR = Stage("quick sensor", (), _quick_sensor)
 LIGHT = Stage("light", ("light.source", "light.cct_K", "light.duv"), _light)
 SCREEN = Stage("screen", _TONE, _screen)
 DISPLAY = Stage("display", _TONE, _display)
@@ -51,7 +53,8 @@ WAYS: dict[str, tuple[Stage, ...]] = {
     "camera": (SENSOR,),
     "working": (SENSOR, LIGHT),
     "screen": (SENSOR, LIGHT, SCREEN),
+    "draft": (QUICK_SENSOR, LIGHT, SCREEN),
     "display": (SENSOR, LIGHT, DISPLAY),
 }
 """Stages up to each kind of result: camera values, scene-linear Rec.2020 before exposure, 8-bit
-blue-green-red-255 for the screen, display-linear sRGB for files."""
+blue-green-red-255 for the screen, the same from a quick demosaic, display-linear sRGB for files."""

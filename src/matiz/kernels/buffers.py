@@ -26,7 +26,7 @@ def require(name: str, array: Any, dtype: DTypeLike, shape: Shape) -> NDArray[An
     if not fits:
         wanted = ", ".join("any" if n is None else str(n) for n in shape)
         raise ArgumentError(f"{name}: expected shape ({wanted}), got {array.shape}")
-    if array.ndim > 1 and array.shape[0] == 1 and max(array.shape[:-1]) == 1 or array.shape[1:] == (1,):
+    if (array.ndim > 1 and array.shape[0] == 1 and max(array.shape[:-1]) == 1) or array.shape[1:] == (1,):
         # such an array is C- and Fortran-contiguous at once, and the compiled code takes it for the latter
         raise ArgumentError(f"{name}: a single row or column of values is too small, got {array.shape}")
     return np.ascontiguousarray(array)

@@ -1,5 +1,7 @@
 """Sensor data to camera RGB at a level: black, balance for interpolation, demosaic, orientation."""
 
+import threading
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +11,9 @@ from ..errors import ArgumentError
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels
 from .frame import Frame, Mosaic
+
+STRIP_ROWS = 256
+"""Of level 1 at a time."""
 
 LEAST_PX = 24
 """Least side of a part of the mosaic that is interpolated."""
@@ -27,18 +32,50 @@ def level_size(frame: Frame, level: int) -> tuple[int, int]:
     return width >> level, height >> level
 
 
-def whole_level(frame: Frame, level: int) -> Camera:
-    """The whole picture at a level, upright camera values."""
-    if not 0 <= level < LEVELS:
-        raise ArgumentError(f"level: 0..{LEVELS - 1}, got {level}")
-    if level == 0:
-        width, height = frame.size
-        return region(frame, (0, 0, width, height))
-    if frame.mosaic is not None and frame.mosaic.is_bayer:
-        black, gain, scale = _level_tables(frame.mosaic, frame.colour.as_shot_neutral)
-        half = demosaic_half(frame.mosaic.values, black, gain * scale[frame.mosaic.pattern], frame.mosaic.red)
-        return halved(upright(half, frame.orientation), level - 1)
-    return halved(whole_level(frame, 0), level)
+class Sensor:
+    """Camera values of one frame at every level. Whole levels are made once; safe to share by threads."""
+
+    def __init__(self, frame: Frame) -> None:
+        self.frame = frame
+        self._levels: dict[int, Camera] = {}
+        self._lock = threading.Lock()
+
+    def read(self, level: int, area: Region) -> Camera:
+        """A region of a level, in px of that level."""
+        if level == 0:
+            return region(self.frame, area)
+        with self._lock:
+            while level not in self._levels:
+                last = max(self._levels, default=0)
+                self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame)
+        return _part(self._levels[level], area)
+
+    def draft(self, level: int, area: Region) -> Camera:
+        """The same, quick and a little unsharp or noisy: one pixel from each cell of a 2x2 mosaic."""
+        if level == 0 or level in self._levels or self.frame.mosaic is None or not self.frame.mosaic.is_bayer:
+            return self.read(level, area)
+        return _part(quick_level(self.frame, level), area)
+
+
+def half_level(frame: Frame) -> Camera:
+    """Level 1 of the whole picture: area means of the full size, made in strips."""
+    width, height = level_size(frame, 1)
+    out = np.empty((height, width, 3), np.float32)
+    for top in range(0, height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, height - top)
+        out[top : top + rows] = halved(region(frame, (0, 2 * top, 2 * width, 2 * rows)))
+    return out
+
+
+def quick_level(frame: Frame, level: int) -> Camera:
+    """A level, 1 or deeper, of a 2x2 mosaic without interpolation."""
+    mosaic = frame.mosaic
+    assert mosaic is not None
+    black, gain, scale = _level_tables(mosaic, frame.colour.as_shot_neutral)
+    camera = demosaic_half(mosaic.values, black, gain * scale[mosaic.pattern], mosaic.red)
+    for _ in range(level - 1):
+        camera = halved(camera)
+    return upright(camera, frame.orientation)
 
 
 def region(frame: Frame, area: Region) -> Camera:
@@ -72,15 +109,20 @@ def upright(image: Camera, orientation: int) -> Camera:
     return np.ascontiguousarray(image)
 
 
-def halved(image: Camera, times: int) -> Camera:
-    """Area means over 2x2 pixels, `times` over."""
-    for _ in range(times):
-        height, width = image.shape[0] // 2, image.shape[1] // 2
-        if min(height, width) == 0:
-            raise ArgumentError(f"image: {image.shape[1]}x{image.shape[0]} px is too small for this level")
-        even = np.ascontiguousarray(image[: height * 2, : width * 2])
-        image = cv2.resize(even, (width, height), interpolation=cv2.INTER_AREA)
-    return image
+def halved(image: Camera) -> Camera:
+    """Area means over 2x2 pixels; an odd last row or column is dropped."""
+    height, width = image.shape[0] // 2, image.shape[1] // 2
+    if min(height, width) == 0:
+        raise ArgumentError(f"image: {image.shape[1]}x{image.shape[0]} px is too small for this level")
+    even = np.ascontiguousarray(image[: height * 2, : width * 2])
+    return np.asarray(cv2.resize(even, (width, height), interpolation=cv2.INTER_AREA))
+
+
+def _part(image: Camera, area: Region) -> Camera:
+    x, y, w, h = area
+    if (w, h) == (image.shape[1], image.shape[0]):
+        return image
+    return np.ascontiguousarray(image[y : y + h, x : x + w])
 
 
 def _with_margin(start: int, length: int, margin: int, full: int, period: int) -> tuple[int, int]:

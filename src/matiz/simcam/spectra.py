@@ -36,7 +36,7 @@ _MATERIALS: dict[str, Callable[[], Array]] = {
     "rust": lambda: ramp(0.05, 0.33, 595.0, 22.0),
     "lichen": lambda: ramp(0.16, 0.38, 520.0, 25.0) + bump(0.05, 560.0, 40.0),
     "sand": lambda: ramp(0.15, 0.45, 560.0, 50.0),
-    "foliage": lambda: 0.04 + bump(0.09, 550.0, 28.0) + ramp(0.0, 0.42, 705.0, 9.0),
+    "leaves": lambda: 0.04 + bump(0.09, 550.0, 28.0) + ramp(0.0, 0.42, 705.0, 9.0),
     "wood": lambda: ramp(0.10, 0.46, 580.0, 45.0),
     "old_wood": lambda: ramp(0.06, 0.20, 580.0, 55.0),
     "plaster": lambda: ramp(0.48, 0.72, 520.0, 50.0),

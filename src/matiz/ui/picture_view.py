@@ -226,7 +226,7 @@ class PictureView(QWidget):
 
     def _on_opened(self) -> None:
         self._rest()
-        self._rendered = None
+        self._rendered, self._message = None, ""
         size = self.session.engine.frame.size  # type: ignore[union-attr]
         self.viewport = Viewport(size, self.viewport.window)
         self.zoomChanged.emit(FIT)

@@ -9,7 +9,6 @@ import numpy as np
 from PySide6.QtGui import QImage
 
 from ..develop.engine import Engine
-from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
 from .viewport import Viewport
 from .worker import LatestWorker
@@ -47,8 +46,8 @@ class Renderer(LatestWorker):
         level = request.view.level
         # pace is known per engine and level; an unknown one is taken for slow
         key = (id(request.engine), level)
-        if self._pace_s.get(key, 1.0) > DRAFT_ABOVE_S and level + 1 < LEVELS:
-            emit(_rendered(request, min(level + 2, LEVELS - 1), is_draft=True))
+        if self._pace_s.get(key, 1.0) > DRAFT_ABOVE_S:
+            emit(_rendered(request, max(level, 1), is_draft=True))
             if self.outdated():
                 return
         start = time.perf_counter()
@@ -63,7 +62,7 @@ class Renderer(LatestWorker):
 def _rendered(request: RenderRequest, level: int, *, is_draft: bool) -> Rendered:
     view = request.view
     region = view.region(level)
-    pixels = request.engine.render(request.recipe, level, region)
+    pixels = request.engine.render(request.recipe, level, region, result="draft" if is_draft else "screen")
     x, y, width, height = view.placed(region, level)
     size = (max(1, round(width)), max(1, round(height)))
     if not is_draft and size != (pixels.shape[1], pixels.shape[0]) and size[0] <= pixels.shape[1]:

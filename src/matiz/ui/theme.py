@@ -38,7 +38,7 @@ class Theme:
     strong: float
 
 
-DARK = Theme("dark", window=22, panel=27, raised=33, line=36, text=88, quiet=72, strong=97)
+DARK = Theme("dark", window=22, panel=27, raised=30.5, line=35.5, text=90, quiet=76, strong=97)
 PRINT = Theme("print", window=75, panel=80, raised=86, line=66, text=12, quiet=26, strong=3)
 _current = [DARK]
 

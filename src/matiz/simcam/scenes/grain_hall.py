@@ -119,7 +119,7 @@ def _table(scene: Scene, x: Map, y: Map, seed: int) -> None:
     scene.put_mix(side, {"linen": 1.0 + weave})
     for cx, cy, r, stuff in (
         (0.42, 0.425, 0.028, "lichen"), (0.55, 0.455, 0.036, "rust"), (0.69, 0.420, 0.027, "cloth_ochre"),
-        (0.40, 0.510, 0.044, "cloth_ochre"), (0.73, 0.505, 0.046, "foliage"), (0.87, 0.460, 0.034, "wood"),
+        (0.40, 0.510, 0.044, "cloth_ochre"), (0.73, 0.505, 0.046, "leaves"), (0.87, 0.460, 0.034, "wood"),
         (0.30, 0.470, 0.034, "wood"), (0.93, 0.520, 0.040, "rust"),
     ):  # fmt: skip
         _bowl(scene, x, y, cx, cy, r, stuff, seed)

@@ -119,7 +119,7 @@ def _background(scene: Scene, x: Map, y: Map, seed: int) -> None:
     bright = smoothstep(0.1, 1.1, 0.6 * broad - spots)
     everywhere = np.ones_like(x)
     scene.put_mix(everywhere, {
-        "sand": tone * (1.0 - 0.7 * green), "earth": tone * 0.5 * (1.0 - green), "foliage": green * tone * 0.9,
+        "sand": tone * (1.0 - 0.7 * green), "earth": tone * 0.5 * (1.0 - green), "leaves": green * tone * 0.9,
         "plaster": bright * tone * 0.25,
     })  # fmt: skip
 

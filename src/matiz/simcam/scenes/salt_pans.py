@@ -82,7 +82,7 @@ def _ridges(scene: Scene, x: Map, y: Map, view: int, seed: int) -> None:
             out[rows] = amount
             return out
 
-        rock = {"basalt": shade * clear * 0.7, "earth": shade * clear * 0.5, "foliage": 0.18 * clear * shade}
+        rock = {"basalt": shade * clear * 0.7, "earth": shade * clear * 0.5, "leaves": 0.18 * clear * shade}
         scene.put_mix(whole(cover), {name: whole(share) for name, share in rock.items()})
         scene.glow("haze_warm", whole(cover * mist * toward_sun * 0.62))
         scene.glow("haze_blue", whole(cover * mist * 0.17))

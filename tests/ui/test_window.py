@@ -1,0 +1,456 @@
+"""The main job in the real window: open, pick, drag, do a finding, undo, deliver."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image as Pillow
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton
+
+from matiz.raw.dng import write_dng
+from matiz.recipe.model import Recipe
+from matiz.shoot.log import Log
+from matiz.shoot.sidecar import load_document
+from matiz.shoot.silenced import Silenced
+from matiz.ui import theme
+from matiz.ui.actions import ACTIONS
+from matiz.ui.findings_panel import evidence_lines
+from matiz.ui.session import Session
+from matiz.ui.shots import settle
+from matiz.ui.window import Window
+
+
+def _press(window, key, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.keyClick(QApplication.focusWidget() or window, key, modifier)
+    settle(window)
+
+
+def _pixels(window) -> np.ndarray:
+    image = window.view.image()
+    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)[..., 2::-1].copy()
+
+
+def test_the_first_picture_is_open_with_readings(window, shoot):
+    assert window.session.path == shoot / "CORVA_0011.dng"
+    assert window.light.reading_text() == "5\u202f480\u202fK"
+    assert window.tone.reading_text() == "0.00\u202fEV"
+    assert window.sort.reading_text() == "3\u202fpictures" or window.sort.reading_text() == "3 pictures"
+    assert {f.id for f in window.session.findings} >= {"tone.under_exposed"}
+    assert _pixels(window).std() > 10
+
+
+def test_a_neutral_is_picked_in_the_picture(window):
+    window.light.pick.setChecked(True)
+    place = window.view.to_widget(200, 330).toPoint()
+    QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=place)
+    settle(window)
+    light = window.session.recipe.light
+    assert light.source == "manual" and 3000 < light.cct_K < 6500
+    assert not window.light.pick.isChecked()
+    from matiz.measure.area import read_area
+
+    engine = window.session.engine
+    area = (188, 318, 24, 24)
+    parts = [engine.render(window.session.recipe, 0, area, result=r) for r in ("camera", "working")]
+    assert read_area(engine.frame, *parts, 0.0).LCh[1] < 1.5, "what was picked is neutral now"
+
+
+def test_a_clipped_pick_is_refused(window, shoot):
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    settle(window)
+    said = []
+    window.session.said.connect(said.append)
+    window.light.pick_at(60, 70)
+    assert "clipped" in said[0] and window.session.recipe == Recipe()
+
+
+def test_a_tape_is_dragged_and_the_picture_follows(window):
+    QTest.keyClick(window, Qt.Key.Key_4)
+    assert window.station is window.tone
+    before = _pixels(window).mean()
+    tape = window.tone.exposure
+    renders = []
+    window.view._renderer.answered.connect(lambda *_: renders.append(1))
+    start = QPoint(tape.width() // 2, 48)
+    QTest.mousePress(tape, Qt.MouseButton.LeftButton, pos=start)
+    for dx in range(0, -120, -12):
+        QTest.mouseMove(tape, start + QPoint(dx, 0))
+        QTest.qWait(15)
+    assert window.session.document.recipe == Recipe(), "nothing is recorded while the hand moves"
+    assert len(renders) >= 2, "the view is rendered while the hand moves"
+    QTest.mouseRelease(tape, Qt.MouseButton.LeftButton, pos=start + QPoint(-120, 0))
+    settle(window)
+    assert window.session.document.recipe.tone.exposure_EV > 1.0
+    assert _pixels(window).mean() > before + 20
+    assert window.session.document.version.history.position == 1, "a drag is one step"
+    assert window.tone.reading_text().startswith("+1.")
+
+
+def test_enter_does_the_first_finding_and_undo_takes_it_back(window):
+    window.go_to(window.tone)
+    settle(window)
+    assert window.findings.cards()[0].finding.id == "tone.under_exposed"
+    _press(window, Qt.Key.Key_Return)
+    assert window.session.recipe.tone.exposure_EV > 1.0
+    assert window.findings.cards() == []
+    _press(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.recipe == Recipe() and len(window.findings.cards()) == 1
+    _press(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert window.session.recipe.tone.exposure_EV > 1.0
+
+
+def test_enter_is_not_taken_while_a_value_is_typed(window):
+    window.go_to(window.tone)
+    settle(window)
+    tape = window.tone.exposure
+    tape.setFocus()
+    QTest.keyClicks(tape, "-")
+    QTest.keyClicks(tape._editor, "1")
+    QTest.keyClick(tape._editor, Qt.Key.Key_Return)
+    settle(window)
+    assert window.session.recipe.tone.exposure_EV == -1.0
+
+
+def test_digits_type_into_a_focused_tape_and_else_go_to_stations(window):
+    window.go_to(window.tone)
+    window.tone.exposure.setFocus()
+    QTest.keyClick(window.tone.exposure, Qt.Key.Key_3)
+    assert window.station is window.tone and window.tone.exposure.is_typing()
+    QTest.keyClick(window.tone.exposure._editor, Qt.Key.Key_Escape)
+    window.view.setFocus()
+    QTest.keyClick(window.view, Qt.Key.Key_3)
+    assert window.station is window.light
+    QTest.keyClick(window.view, Qt.Key.Key_9)
+    assert window.station is window.deliver
+
+
+def test_space_shows_before_while_it_is_held(window):
+    window.session.commit([("tone.exposure_EV", 2.0)], "Exposure")
+    settle(window)
+    after = _pixels(window).mean()
+    window.view.setFocus()
+    QTest.keyPress(window.view, Qt.Key.Key_Space)
+    settle(window)
+    assert window.view.is_before() and _pixels(window).mean() < after - 20
+    QTest.keyRelease(window.view, Qt.Key.Key_Space)
+    settle(window)
+    assert _pixels(window).mean() == pytest.approx(after, abs=0.1)
+
+
+def test_zoom_by_key_and_wheel_renders_what_is_seen(window):
+    window.set_zoom(1.0)
+    settle(window)
+    assert window.view.viewport.level == 0
+    image = window.view.image()
+    expected = window.session.engine.render(window.session.recipe, 0, window.view.viewport.region(0))
+    assert (image.height(), image.width()) == expected.shape[:2]
+    _press(window, Qt.Key.Key_F2)
+    assert window.view.viewport.zoom == 0.0
+
+
+def test_findings_can_be_silenced_for_the_picture_and_for_good(window, shoot):
+    finding = next(f for f in window.session.findings if f.id == "tone.under_exposed")
+    window.session.silence(finding, for_good=False)
+    settle(window)
+    assert finding.id not in {f.id for f in window.session.findings}
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    settle(window)
+    assert finding.id in {f.id for f in window.session.findings}, "only the one picture was meant"
+    window.session.silence(finding, for_good=True)
+    assert finding.id not in {f.id for f in window.session.findings}
+    assert Silenced().ids() == {finding.id}
+
+
+def test_evidence_is_written_with_units(window):
+    finding = next(f for f in window.session.findings if f.id == "tone.under_exposed")
+    assert any(line.startswith("gap  1.") and line.endswith("EV") for line in evidence_lines(finding))
+
+
+def test_show_lights_up_the_place(window, shoot):
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    window.go_to(window.tone)
+    settle(window)
+    card = next(c for c in window.findings.cards() if c.finding.id == "tone.clipped")
+    before = window.view.grab().toImage()
+    next(b for b in card.findChildren(QPushButton) if b.text() == "show").click()
+    assert window.view.grab().toImage() != before
+
+
+def test_the_clip_view_marks_the_window(window, shoot):
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    window.go_to(window.tone)
+    settle(window)
+    before = window.view.grab().toImage()
+    QTest.keyClick(window.view, Qt.Key.Key_F6)
+    assert window.tone.clip_view.isChecked()
+    after = window.view.grab().toImage()
+    x, y, w, h = window.session.reading.tone.patches[0].x, window.session.reading.tone.patches[0].y, 30, 30
+    place = window.view.rect_on_widget((x, y, w, h)).toRect()
+    assert after.copy(place) != before.copy(place)
+
+
+def test_everything_is_delivered_and_the_file_is_right(window, shoot):
+    window.session.commit([("tone.exposure_EV", 1.2)], "Exposure")
+    window.session.sort_as(window.session.path, rank=3)
+    window.go_to(window.deliver)
+    window.deliver.size.button("full").click()
+    window.deliver.deliver_this()
+    window.deliver.format.button("TIFF").click()
+    window.deliver.size.button("short").click()
+    window.deliver.short_side.set_value(200.0)
+    window.deliver.deliver_this()
+    settle(window)
+    jpeg, tiff = shoot / "deliveries" / "CORVA_0011.jpg", shoot / "deliveries" / "CORVA_0011.tif"
+    assert [row.state for row in window.deliver.queue.rows] == ["done", "done"]
+    import tifffile
+
+    assert tifffile.imread(tiff).shape == (200, 300, 3)
+    with Pillow.open(jpeg) as picture:
+        delivered = np.asarray(picture).astype(float)
+        assert b'xmp:Rating="3"' in picture.info["xmp"]
+    shown = window.session.engine.render(window.session.document.recipe, 0)[..., 2::-1].astype(float)
+    assert np.abs(delivered - shown).mean() < 1.5
+    log = Log(shoot)
+    assert [e.kind for e in log.events("CORVA_0011.dng")].count("deliver") == 2
+    log.close()
+
+
+def test_a_delivery_can_be_stopped_and_tried_again(window, shoot, monkeypatch):
+    window.go_to(window.deliver)
+    monkeypatch.setattr("matiz.develop.engine.STRIP_ROWS", 2)
+    window.deliver.deliver_this()
+    row = window.deliver.queue.rows[0]
+    window.deliver._on_stop()
+    settle(window)
+    assert row.state == "stopped" and list((shoot / "deliveries").iterdir()) == []
+    window.deliver._on_retry()
+    settle(window)
+    assert row.state == "done" and row.path.exists()
+
+
+def test_sorting_by_keys(window, shoot):
+    _press(window, Qt.Key.Key_1)
+    assert window.station is window.sort and window.stack.currentWidget() is window.sort.sheet
+    _press(window, Qt.Key.Key_Right)
+    assert window.sort.sheet.current_path().name == "CORVA_0031.dng"
+    _press(window, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    _press(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    document = load_document(shoot / "CORVA_0031.dng")
+    assert (document.sorted_as, document.rank) == ("keep", 4)
+    _press(window, Qt.Key.Key_Return)
+    assert window.session.path.name == "CORVA_0031.dng" and window.station is window.light
+    window.go_to(window.deliver)
+    window.deliver.deliver_all_kept()
+    settle(window)
+    assert [p.name for p in (shoot / "deliveries").iterdir()] == ["CORVA_0031.jpg"]
+
+
+def test_pages_go_through_the_shoot(window):
+    _press(window, Qt.Key.Key_PageDown)
+    assert window.session.path.name == "CORVA_0031.dng"
+    _press(window, Qt.Key.Key_PageUp)
+    assert window.session.path.name == "CORVA_0011.dng"
+
+
+def test_versions(window):
+    window.session.commit([("tone.exposure_EV", 1.0)], "Exposure")
+    window.session.new_version()
+    window.session.commit([("tone.exposure_EV", -1.0)], "Exposure")
+    settle(window)
+    assert window.session.document.current == "Version 2"
+    window.session.show_version("Version 1")
+    settle(window)
+    assert window.session.recipe.tone.exposure_EV == 1.0
+
+
+def test_undo_survives_a_restart(qapp, shoot):
+    first = Window(Session())
+    first.show()
+    first.open_paths([shoot])
+    settle(first)
+    first.session.commit([("tone.exposure_EV", 1.0)], "Exposure")
+    first.close()
+    second = Window(Session())
+    second.show()
+    second.open_paths([shoot])
+    settle(second)
+    assert second.session.recipe.tone.exposure_EV == 1.0
+    second.undo()
+    assert second.session.recipe == Recipe()
+    second.close()
+
+
+def test_a_damaged_picture_is_said_and_the_rest_goes_on(window, shoot):
+    (shoot / "CORVA_0099.dng").write_bytes((shoot / "CORVA_0011.dng").read_bytes()[:20_000])
+    (shoot / "CORVA_0098.jpg").write_bytes(b"no picture")
+    window.open_paths([shoot])
+    settle(window)
+    window.go_to(window.sort)
+    settle(window)
+    window.session.open_picture(shoot / "CORVA_0099.dng")
+    settle(window)
+    assert "CORVA_0099.dng" in window.view._message
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    window.go_to(window.light)
+    settle(window)
+    assert window.view._message == "" and _pixels(window).std() > 5
+
+
+def test_a_damaged_sidecar_is_said_and_left_alone(window, shoot):
+    path = shoot / "CORVA_0031.dng.matiz.json"
+    path.write_text("{damaged")
+    said = []
+    window.session.said.connect(said.append)
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    settle(window)
+    assert any("CORVA_0031.dng.matiz.json" in text for text in said) and path.read_text() == "{damaged"
+
+
+def test_jpegs_open_too(window, shoot):
+    Pillow.fromarray((np.random.default_rng(0).random((300, 450, 3)) * 255).astype(np.uint8)).save(shoot / "z.jpg")
+    window.open_paths([shoot / "z.jpg"])
+    settle(window)
+    assert window.session.engine.frame.size == (450, 300) and window.light.reading_text() == "6\u202f500\u202fK"
+
+
+def test_every_action_has_a_slot_a_key_and_help(window):
+    keys = [k for spec in ACTIONS for k in spec.keys]
+    assert len(keys) == len(set(keys)) and all(QKeySequence(k).count() == 1 for k in keys)
+    for spec in ACTIONS:
+        assert callable(getattr(window, spec.slot)) and spec.help.endswith(".")
+        assert window.actions_by_name[spec.name].text() == spec.text
+    window.show_help()
+    shown = {label.text() for label in window.help_sheet.findChildren(theme_label())}
+    assert {spec.help for spec in ACTIONS} <= shown
+    window.help_sheet.close()
+
+
+def theme_label():
+    from PySide6.QtWidgets import QLabel
+
+    return QLabel
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (2560, 1440)])
+def test_every_station_fits_every_window(window, size):
+    window.resize(*size)
+    for station in window.stations:
+        window.go_to(station)
+        settle(window)
+        assert window.size().width() == size[0] and window.size().height() == size[1]
+        for button in station.deck.findChildren(QPushButton):
+            if button.isVisible():
+                assert button.width() >= button.fontMetrics().horizontalAdvance(button.text()), button.text()
+                assert station.deck.rect().contains(button.mapTo(station.deck, button.rect().bottomRight()))
+
+
+def test_the_print_surround_is_light(window):
+    dark = window.grab().toImage().pixelColor(20, 780).lightness()
+    window.toggle_surround()
+    assert window.grab().toImage().pixelColor(20, 780).lightness() > dark + 80
+    window.toggle_surround()
+    assert theme.theme() is theme.DARK
+
+
+def test_the_chrome_is_neutral_and_text_has_contrast():
+    for part in ("window", "panel", "raised", "line", "text", "quiet", "strong"):
+        c = theme.colour(part)
+        assert c.red() == c.green() == c.blue()
+    from matiz.colour.spaces import luminance
+
+    def contrast(a: float, b: float) -> float:
+        high, low = max(luminance(a), luminance(b)) + 0.05, min(luminance(a), luminance(b)) + 0.05
+        return high / low
+
+    for chosen in (theme.DARK, theme.PRINT):
+        assert contrast(chosen.text, chosen.panel) >= 7.0 and contrast(chosen.text, chosen.raised) >= 7.0
+        assert contrast(chosen.quiet, chosen.panel) >= 4.5
+
+
+def test_everything_that_takes_a_hand_has_a_name(window):
+    from matiz.ui.instruments.base import Instrument
+    from matiz.ui.tape import Tape
+
+    for kind in (Tape, Instrument):
+        assert all(w.accessibleName() for w in window.findChildren(kind))
+    assert all(b.accessibleName() or b.text() for b in window.findChildren(QPushButton))
+
+
+KILLED = """
+import sys, time
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from matiz.ui.app import application
+from matiz.ui.session import Session
+from matiz.ui.window import Window
+app = application()
+window = Window(Session())
+window.show()
+window.open_paths([Path(sys.argv[1])])
+state = {"n": 0}
+def drag():
+    if window.session.is_open:
+        state["n"] += 1
+        window.session.preview([("tone.exposure_EV", state["n"] / 100)])
+        print(time.monotonic(), state["n"] / 100, flush=True)
+timer = QTimer(interval=20)
+timer.timeout.connect(drag)
+timer.start()
+app.exec()
+"""
+
+
+def test_killing_the_process_in_a_drag_loses_at_most_the_last_second(shoot):
+    root = Path(__file__).parents[2]
+    process = subprocess.Popen([sys.executable, "-c", KILLED, str(shoot)], cwd=root, stdout=subprocess.PIPE, text=True)
+    for line in process.stdout:
+        first = line.split()
+        break
+    history = [tuple(map(float, first))]
+    until = time.monotonic() + 3.2
+    while time.monotonic() < until:
+        history.append(tuple(map(float, process.stdout.readline().split())))
+    os.kill(process.pid, signal.SIGKILL)
+    process.stdout.close()
+    process.wait()
+    saved = load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV
+    killed_at = history[-1][0]
+    old_enough = [value for at, value in history if at < killed_at - 1.4]
+    assert saved >= max(old_enough), "saved every second, and a moment for the disk"
+
+
+def test_the_demo_is_made_in_the_window_and_can_be_stopped(qapp, tmp_path):
+    made = Window(Session())
+    made.show()
+    made.demo.open(tmp_path, (900, 600))
+    deadline = time.monotonic() + 60
+    while not list(tmp_path.glob("*.dng")) and time.monotonic() < deadline:
+        QTest.qWait(50)
+    assert made.demo.bar.isVisible()
+    made.demo.stop()
+    settle(made)
+    some = len(list(tmp_path.glob("*.dng")))
+    assert 0 < some < 7 and made.session.is_open
+    made.close()
+
+
+def test_a_frame_turned_on_its_side_is_upright(window, shoot, tmp_path):
+    from dataclasses import replace
+
+    from matiz.raw.decode import read_frame
+
+    frame = read_frame(shoot / "CORVA_0011.dng")
+    write_dng(replace(frame, orientation=6), shoot / "turned.dng", np.zeros((40, 60, 3), np.uint8))
+    window.session.pictures.append(shoot / "turned.dng")
+    window.session.open_picture(shoot / "turned.dng")
+    settle(window)
+    assert window.session.engine.frame.size == (400, 600)
+    assert window.view.viewport.picture == (400, 600)
