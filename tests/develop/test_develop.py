@@ -39,10 +39,16 @@ def test_an_unknown_rendition_is_refused():
 
 def test_the_curve_is_a_monotone_cubic():
     """Fritsch and Carlson, against SciPy's PchipInterpolator."""
-    points = ((0.0, 0.02), (0.3, 0.2), (0.7, 0.85), (1.0, 1.0))
     x = np.linspace(0, 1, 201)
-    np.testing.assert_allclose(curve(points, x), PchipInterpolator(*np.array(points).T)(x))
-    assert (np.diff(curve(points, x)) >= 0).all()
+    for points in (
+        ((0.0, 0.02), (0.3, 0.2), (0.7, 0.85), (1.0, 1.0)),
+        ((0.0, 0.0), (0.2, 0.0), (0.5, 0.6), (1.0, 0.6)),
+        ((0.0, 0.0), (0.05, 0.6), (0.1, 0.6), (0.9, 0.7), (1.0, 0.7)),
+        ((0.1, 0.2), (0.15, 0.9), (0.8, 0.95)),
+    ):
+        ends = np.clip(x, points[0][0], points[-1][0])
+        np.testing.assert_allclose(curve(points, x), PchipInterpolator(*np.array(points).T)(ends), atol=1e-12)
+        assert (np.diff(curve(points, x)) >= 0).all()
     np.testing.assert_allclose(curve(((0.2, 0.1), (0.8, 0.9)), [0.0, 0.5, 1.0]), [0.1, 0.5, 0.9])
 
 

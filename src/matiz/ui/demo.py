@@ -6,7 +6,6 @@ from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from ..errors import Cancelled
-from ..simcam.shoot import make_demo, missing_shots
 from .controls import caption, push
 from .jobs import Job
 
@@ -35,6 +34,9 @@ class DemoMaker(QObject):
 
     def open(self, folder: Path, size: tuple[int, int]) -> None:
         """Open the demo shoot in `folder`, made first where it is missing."""
+        # the scenes need half of SciPy; a start without the demo does not
+        from ..simcam.shoot import missing_shots
+
         if not missing_shots(folder):
             self._window.open_paths([folder])
             return
@@ -71,6 +73,8 @@ class DemoMaker(QObject):
 
 
 def _make(job: Job, folder: Path, size: tuple[int, int]) -> None:
+    from ..simcam.shoot import make_demo
+
     making = make_demo(folder, size=size)
     for done, count, name in making:
         if not job.progress(done / count, f"making the demo shoot, once: {done} of {count}, {name}"):
