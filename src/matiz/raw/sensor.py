@@ -72,10 +72,11 @@ def quick_level(frame: Frame, level: int) -> Camera:
     mosaic = frame.mosaic
     assert mosaic is not None
     black, gain, scale = _level_tables(mosaic, frame.colour.as_shot_neutral)
-    camera = demosaic_half(mosaic.values, black, gain * scale[mosaic.pattern], mosaic.red)
+    half = demosaic_half(mosaic.values, black, gain * scale[mosaic.pattern], mosaic.red)
+    camera = upright(half, frame.orientation)
     for _ in range(level - 1):
         camera = halved(camera)
-    return upright(camera, frame.orientation)
+    return camera
 
 
 def region(frame: Frame, area: Region) -> Camera:
