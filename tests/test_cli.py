@@ -86,6 +86,8 @@ def test_simulate(capsys, tmp_path):
         == 0
     )
     assert json.loads(run("measure", tmp_path / "c.dng", "--json", capsys=capsys)[1])["size"] == [96, 64]
+    arguments = ("simulate", "two-light-wall", "-o", tmp_path / "w.dng", "--size", "96x64", "--truth", tmp_path / "t")
+    assert run(*arguments, capsys=capsys)[0] == 0 and (tmp_path / "t" / "truth.json").exists()
 
 
 @pytest.mark.parametrize(
@@ -100,6 +102,7 @@ def test_simulate(capsys, tmp_path):
         (("measure", "IN", "--recipe", "/nowhere.json"), 1, "/nowhere.json"),
         (("simulate", "moon", "-o", "x.dng"), 2, "one of"),
         (("simulate", "grey", "-o", "x.jpg"), 2, ".dng"),
+        (("simulate", "grey"), 2, "--tether"),
         (("simulate", "grey", "-o", "x.dng", "--size", "big"), 2, "WIDTHxHEIGHT"),
         (("recipe", "check"), 2, "name the recipe"),
         (("measure",), 2, "required"),

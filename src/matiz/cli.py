@@ -169,20 +169,29 @@ def _recipe_command(chosen: argparse.Namespace) -> int:
 def _simulate(chosen: argparse.Namespace) -> int:
     from dataclasses import replace
 
-    from .simcam.camera import IDEAL, Settings, light_spectrum, light_xy_of
-    from .simcam.shoot import simulate, write_frame
+    from .simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
+    from .simcam.shoot import scene_of, tether, write_frame
+    from .simcam.truth import truth_of, write_truth
 
+    if chosen.tether:
+        for name in tether(Path(chosen.tether), chosen.every, size=_size(chosen.size)):
+            print(name, flush=True)
+        return 0
+    if not (chosen.scene and chosen.output):
+        raise ArgumentError("simulate: name a scene and -o OUT.dng, or --tether DIR")
     out = Path(chosen.output)
     if out.suffix.lower() != ".dng":
         raise ArgumentError(f"{out.name}: simulated frames are written as .dng")
-    settings = Settings(iso=chosen.iso, ev=chosen.ev, seed=chosen.seed, mosaic=chosen.mosaic)
+    settings = Settings(iso=chosen.iso, ev=chosen.ev, seed=chosen.seed, mosaic=chosen.mosaic, tilt_degrees=chosen.tilt)
     if chosen.ideal:
-        settings = replace(settings, **IDEAL)  # type: ignore[arg-type]
+        settings = replace(settings, **IDEAL)
     balance = chosen.balance or chosen.light
     if balance:
         settings = replace(settings, balance_xy=light_xy_of(light_spectrum(balance)))
-    frame = simulate(chosen.scene, _size(chosen.size), settings, view=chosen.view, light=chosen.light)
-    write_frame(frame, out)
+    scene = scene_of(chosen.scene, _size(chosen.size), view=chosen.view, light=chosen.light)
+    write_frame(expose(scene, settings), out)
+    if chosen.truth:
+        write_truth(truth_of(scene, settings), Path(chosen.truth))
     return 0
 
 
@@ -299,13 +308,17 @@ def _add_recipe(command: argparse.ArgumentParser) -> None:
 
 
 def _add_simulate(command: argparse.ArgumentParser) -> None:
-    command.add_argument("scene", metavar="SCENE", help="salt-pans, lava-lizard, grain-hall, chart24, grey, wedge")
-    command.add_argument("-o", "--output", required=True, metavar="OUT.dng")
+    command.add_argument("scene", nargs="?", metavar="SCENE", help="a scene or a target by its name")
+    command.add_argument("-o", "--output", metavar="OUT.dng")
+    command.add_argument("--truth", metavar="DIR", help="write what is known of the frame: truth.json, maps.npz")
+    command.add_argument("--tether", metavar="DIR", help="write the next frames of the demo shoot into DIR")
+    command.add_argument("--every", type=float, default=5.0, metavar="S", help="seconds between tethered frames")
     command.add_argument("--size", default="3000x2000", metavar="WxH")
     command.add_argument("--view", type=int, default=0, help="which picture of the scene")
     command.add_argument("--iso", type=float, default=100.0)
     command.add_argument("--ev", type=float, default=0.0, help="0 puts diffuse white at the white level")
     command.add_argument("--seed", type=int, default=1)
+    command.add_argument("--tilt", type=float, default=0.0, help="degrees, clockwise")
     command.add_argument("--mosaic", choices=("2x2", "6x6"), default="2x2")
     command.add_argument("--light", help='for targets: "daylight:6500", "planck:2700", "A", "LED-B3", ...')
     command.add_argument("--balance", help="the light the camera balances for, named likewise")

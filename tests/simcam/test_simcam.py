@@ -5,19 +5,10 @@ import pytest
 import rawpy
 
 from matiz.errors import ArgumentError
-from matiz.simcam.camera import (
-    BLACK,
-    FULL_WELL_ELECTRONS,
-    WHITE,
-    Settings,
-    camera_colour,
-    electrons_full,
-    expose,
-    light_spectrum,
-    read_noise_electrons,
-    sensitivities,
-)
+from matiz.simcam.camera import Settings, camera_colour, expose, light_spectrum, sensitivities
+from matiz.simcam.lens import PERFECT
 from matiz.simcam.scene import Scene
+from matiz.simcam.sensor import BLACK, FULL_WELL_ELECTRONS, WHITE, electrons_full, read_noise_electrons
 from matiz.simcam.shoot import DEMO_SHOTS, SCENES, make_demo, missing_shots, simulate, write_frame
 from matiz.simcam.spectra import chart_patches, fitting_set, reflectance
 from matiz.simcam.textures import cells, smoothstep
@@ -36,7 +27,7 @@ def test_photon_transfer_gives_gain_and_read_noise_back(iso):
     """EMVA 1288: variance is linear in the mean; slope is 1/gain, offset the read noise."""
     means, variances = [], []
     for level in (0.0, 0.05, 0.2, 0.4, 0.6):
-        plain = dict(iso=iso, ev=-0.3, fall_off_EV=0.0, blur_px=0.0, glare=0.0)
+        plain = dict(iso=iso, ev=-0.3, lens=PERFECT)
         pair = [expose(_flat(level, (256, 256)), Settings(seed=s, **plain)).mosaic.values.astype(float) for s in (1, 2)]
         green = [p[0::2, 1::2] - BLACK for p in pair]
         means.append(np.mean(green))

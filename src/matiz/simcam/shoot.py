@@ -2,6 +2,7 @@
 
 import multiprocessing
 import os
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, replace
@@ -23,6 +24,7 @@ from .scene import Scene
 from .scenes.grain_hall import grain_hall
 from .scenes.lava_lizard import lava_lizard
 from .scenes.salt_pans import salt_pans
+from .sensor import DEMO
 
 DEMO_SIZE = (3000, 2000)
 PREVIEW_LONG_SIDE = 1200
@@ -34,6 +36,12 @@ SCENES: dict[str, Callable[..., Scene]] = {
     "chart24": targets.chart,
     "grey": targets.grey,
     "wedge": targets.wedge,
+    "slanted-edge": targets.slanted_edge,
+    "zone-plate": targets.zone_plate,
+    "star-field": targets.star_field,
+    "skin-set": targets.skin_set,
+    "two-light-wall": targets.two_light_wall,
+    "hazy-posts": targets.hazy_posts,
 }
 """Scenes by the names that `matiz simulate` takes."""
 
@@ -49,39 +57,52 @@ class Shot:
 
 
 def _shots() -> tuple[Shot, ...]:
+    """Salt pans at dawn: two frames and a bracket of three. Lava lizard: two of a burst, at two
+    ISO values. Lantern supper in the grain hall: the grey card first, then two frames."""
     dawn, noon, supper = cct_to_xy(5480.0, 0.003), cct_to_xy(5600.0, 0.003), cct_to_xy(3300.0, 0.0)
-    landscape = Settings(iso=100, time_s=1 / 60, f_number=8.0, focal_mm=24.0, balance_xy=dawn)
-    wildlife = Settings(iso=1600, time_s=1 / 800, f_number=5.6, focal_mm=98.0, balance_xy=noon)
-    event = Settings(iso=800, time_s=1 / 60, f_number=4.0, focal_mm=28.0, balance_xy=supper)
-
-    def shot(n: int, scene: str, view: int, base: Settings, time: str, **changes: float) -> Shot:
-        return Shot(f"CORVA_{n:04d}.dng", scene, view, replace(base, seed=n, time_utc=time, **changes))  # type: ignore[arg-type]
-
-    return (
-        shot(11, "salt-pans", 0, landscape, "2026-03-14T06:12:20Z", ev=-1.6),
-        shot(12, "salt-pans", 1, landscape, "2026-03-14T06:15:41Z", ev=-0.6),
-        shot(31, "lava-lizard", 0, wildlife, "2026-03-15T10:40:05Z", ev=0.2),
-        shot(32, "lava-lizard", 1, wildlife, "2026-03-15T10:40:06Z", ev=0.2, iso=3200.0),
-        shot(51, "grain-hall", 0, event, "2026-03-16T19:02:10Z", ev=1.0),
-        shot(52, "grain-hall", 1, event, "2026-03-16T19:31:44Z", ev=1.3),
-        shot(53, "grain-hall", 2, event, "2026-03-16T19:48:02Z", ev=1.3, iso=1600.0),
+    landscape = Settings(
+        iso=100, time_s=1 / 60, f_number=11.0, focal_mm=24.0, balance_xy=dawn, tilt_degrees=0.8, faults=DEMO
     )
+    wildlife = Settings(iso=1600, time_s=1 / 800, f_number=5.6, focal_mm=98.0, balance_xy=noon, faults=DEMO)
+    event = Settings(iso=800, time_s=1 / 60, f_number=4.0, focal_mm=28.0, balance_xy=supper, faults=DEMO)
+    out: list[Shot] = []
+
+    def add(number: int, scene: str, view: int, base: Settings, taken: str, **changes: float) -> None:
+        settings = replace(base, seed=number, time_utc=f"2026-03-{taken}Z", **changes)  # type: ignore[arg-type]
+        out.append(Shot(f"CORVA_{number:04d}.dng", scene, view, settings))
+
+    for n, (taken, ev) in enumerate((("14T06:12:20", -1.6), ("14T06:15:41", -0.6))):
+        add(11 + n, "salt-pans", n, landscape, taken, ev=ev)
+    for n, ev in enumerate((-0.6, -2.6, 1.4)):
+        add(16 + n, "salt-pans", 5, landscape, f"14T06:31:{2 + n:02d}", ev=ev, time_s=2.0 ** (ev + 0.6) / 60)
+    for n, iso in enumerate((1600.0, 6400.0)):
+        add(31 + n, "lava-lizard", n, wildlife, f"15T10:40:{5 + n:02d}", ev=0.2, iso=iso, time_s=2.0 / iso)
+    add(51, "grain-hall", 0, event, "16T19:02:10", ev=1.0)
+    for n in range(2):
+        add(52 + n, "grain-hall", 1 + n, event, f"16T19:{31 + 17 * n}:44", ev=1.3, iso=800.0 * (1 + n))
+    return tuple(out)
 
 
 DEMO_SHOTS = _shots()
 
 
-def simulate(
-    scene: str, size: tuple[int, int], settings: Settings, *, view: int = 0, light: str | None = None
-) -> Frame:
-    """One frame of a scene by its name. `light` is for the targets, by `camera.light_spectrum`."""
+def scene_of(scene: str, size: tuple[int, int], *, view: int = 0, light: str | None = None) -> Scene:
+    """A scene by its name. `view` is for the demo's scenes, `light` (a name that
+    `camera.light_spectrum` takes) for the targets."""
     if scene not in SCENES:
         raise ArgumentError(f"scene: one of {', '.join(SCENES)}; got {scene!r}")
     if min(size) < 32 or size[0] * size[1] > 61_000_000:
         raise ArgumentError(f"size: from 32x32 px to 61 megapixels, got {size[0]}x{size[1]}")
     if SCENES[scene].__module__ == targets.__name__:
-        return expose(SCENES[scene](size, light) if light else SCENES[scene](size), settings)
-    return expose(SCENES[scene](size, view), settings)
+        return SCENES[scene](size, light) if light else SCENES[scene](size)
+    return SCENES[scene](size, view)
+
+
+def simulate(
+    scene: str, size: tuple[int, int], settings: Settings, *, view: int = 0, light: str | None = None
+) -> Frame:
+    """One frame of a scene by its name."""
+    return expose(scene_of(scene, size, view=view, light=light), settings)
 
 
 def write_frame(frame: Frame, path: Path) -> None:
@@ -105,19 +126,44 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
     """
     folder.mkdir(parents=True, exist_ok=True)
     todo = missing_shots(folder)
-    workers = max(1, min(len(todo), os.cpu_count() or 1))
+    # frames of the same view, such as a bracket, share the scene
+    views: dict[tuple[str, int], list[Shot]] = {}
+    for shot in todo:
+        views.setdefault((shot.scene, shot.view), []).append(shot)
+    workers = max(1, min(len(views), os.cpu_count() or 1))
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(workers, mp_context=context) as pool:
-        futures = {pool.submit(_make, shot, folder, size): shot for shot in todo}
+    done = 0
+    with ProcessPoolExecutor(workers, mp_context=context, initializer=_one_thread) as pool:
+        futures = {pool.submit(_make, shots, folder, size): shots for shots in views.values()}
         try:
-            for done, future in enumerate(as_completed(futures), 1):
+            for future in as_completed(futures):
                 future.result()
-                yield done, len(todo), futures[future].name
+                done += len(futures[future])
+                yield done, len(todo), futures[future][-1].name
         finally:
             pool.shutdown(wait=True, cancel_futures=True)
 
 
-def _make(shot: Shot, folder: Path, size: tuple[int, int]) -> None:
+def tether(folder: Path, every_s: float, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[str]:
+    """Write the next frames of the demo shoot into `folder` as a tethered camera would, one every
+    `every_s` seconds (or as fast as they are made), each under its name only when it is whole."""
+    folder.mkdir(parents=True, exist_ok=True)
+    due = time.monotonic()
+    for shot in missing_shots(folder):
+        frame = expose(SCENES[shot.scene](size, shot.view), shot.settings)
+        time.sleep(max(0.0, due - time.monotonic()))
+        write_frame(frame, folder / shot.name)
+        due = time.monotonic() + every_s
+        yield shot.name
+
+
+def _one_thread() -> None:
+    """Processes share the work: threads within them would only get in each other's way."""
+    os.environ["HL_NUM_THREADS"] = "1"
     cv2.setNumThreads(1)
-    scene = SCENES[shot.scene](size, shot.view)
-    write_frame(expose(scene, shot.settings), folder / shot.name)
+
+
+def _make(shots: list[Shot], folder: Path, size: tuple[int, int]) -> None:
+    scene = SCENES[shots[0].scene](size, shots[0].view)
+    for shot in shots:
+        write_frame(expose(scene, shot.settings), folder / shot.name)

@@ -5,6 +5,7 @@ import numpy as np
 from .camera import light_spectrum
 from .scene import Scene
 from .spectra import chart_patches
+from .textures import fbm
 
 
 def _flat(size: tuple[int, int], light: str) -> Scene:
@@ -49,4 +50,87 @@ def wedge(size: tuple[int, int], light: str = "daylight:6500") -> Scene:
     for n in range(11):
         left, right = -(-n * width // 11), (n + 1) * width // 11
         scene.areas[f"step {n}"] = (left + 4, 4, right - left - 8, height - 8)
+    return scene
+
+
+def slanted_edge(size: tuple[int, int], light: str = "daylight:6500") -> Scene:
+    """A dark half and a light half, the edge 5 degrees from upright (ISO 12233), contrast 4:1."""
+    scene = _flat(size, light)
+    width, height = size
+    # coverage of each pixel by the light half, from the distance to the edge
+    y, x = np.mgrid[0:height, 0:width].astype(np.float64) + 0.5
+    angle = np.radians(5.0)
+    distance = (x - width / 2) * np.cos(angle) + (y - height / 2) * np.sin(angle)
+    cover = np.clip(distance + 0.5, 0.0, 1.0).astype(np.float32)
+    scene.put_mix(np.ones_like(cover), {"white": 0.2 + 0.6 * cover})
+    return scene
+
+
+def zone_plate(size: tuple[int, int], light: str = "daylight:6500") -> Scene:
+    """Rings that grow finer outward, up to one cycle in two pixels at the border's middle."""
+    scene = _flat(size, light)
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width].astype(np.float64)
+    radius2 = (x - width / 2) ** 2 + (y - height / 2) ** 2
+    rings = 0.5 + 0.5 * np.cos(np.pi / 2 * radius2 / (max(size) / 2))
+    scene.put_mix(np.ones((height, width), np.float32), {"white": (0.1 + 0.8 * rings).astype(np.float32)})
+    return scene
+
+
+def star_field(size: tuple[int, int], light: str = "daylight:6500", *, count: int = 200, seed: int = 5) -> Scene:
+    """Points of light on a dark ground; `areas` names the first ones "star 0", ... with their places."""
+    scene = _flat(size, light)
+    width, height = size
+    random = np.random.default_rng(seed)
+    scene.put_mix(np.ones((height, width), np.float32), {"white": np.full((height, width), 0.004, np.float32)})
+    stars = np.zeros((height, width), np.float32)
+    for n in range(count):
+        x, y = int(random.integers(4, width - 4)), int(random.integers(4, height - 4))
+        stars[y, x] += float(0.15 * 2.0 ** random.uniform(0.0, 6.0))
+        if n < 20:
+            scene.areas[f"star {n}"] = (x - 3, y - 3, 7, 7)
+    scene.glow(light, stars)
+    return scene
+
+
+def skin_set(size: tuple[int, int], light: str = "daylight:5500") -> Scene:
+    """Two skins in five lightnesses each, on grey."""
+    scene = grey(size, light)
+    width, height = size
+    for n in range(10):
+        x, y = round((n % 5 + 0.1) * width / 5), round((n // 5 + 0.1) * height / 2)
+        w, h = round(width / 5 * 0.8), round(height / 2 * 0.8)
+        cover = np.zeros((height, width), np.float32)
+        cover[y : y + h, x : x + w] = 1.0
+        tone = np.float32(0.5 + 0.15 * (n % 5))
+        scene.put_mix(cover, {("skin", "skin_deep")[n // 5]: tone * np.ones_like(cover)})
+        scene.areas[f"skin {n}"] = (x + w // 6, y + h // 6, w * 2 // 3, h * 2 // 3)
+    return scene
+
+
+def two_light_wall(size: tuple[int, int], light: str = "daylight:7000", *, warm: str = "planck:2700") -> Scene:
+    """A plastered wall, `light` from the left and `warm` from the right, half and half in the middle."""
+    width, height = size
+    ramp = np.broadcast_to(np.linspace(0.0, 1.0, width, dtype=np.float32) ** 1.5, (height, width))
+    lights = {light: light_spectrum(light), warm: light_spectrum(warm)}
+    scene = Scene(size, lights, {light: (1.0 - ramp).astype(np.float32), warm: ramp.astype(np.float32).copy()})
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32) / width
+    grain = 1.0 + 0.15 * fbm(x * 60.0, y * 60.0, seed=8, octaves=5, footprint=60.0 / width)
+    scene.put_mix(np.ones((height, width), np.float32), {"plaster": grain * 0.9})
+    return scene
+
+
+def hazy_posts(size: tuple[int, int], light: str = "daylight:6000") -> Scene:
+    """Rows of dark and light posts further and further off; `masks["transmission"]` is the haze's truth."""
+    scene = _flat(size, light)
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    row = np.minimum(y * 6 // height, 5)
+    transmission = np.exp(-0.22 * row).astype(np.float32)
+    posts = ((x + row * width / 23) % (width / 12) < width / 24).astype(np.float32)
+    scene.put_mix(
+        np.ones_like(posts), {"old_wood": transmission * posts, "plaster": transmission * (1.0 - posts) * 0.9}
+    )
+    scene.glow(light, 0.75 * (1.0 - transmission))
+    scene.masks["transmission"] = transmission
     return scene

@@ -226,18 +226,22 @@ def _guest(
 
 def _lanterns(scene: Scene, x: Map, y: Map) -> None:
     """Paper lanterns: a bright body, ribs, a halo in the air, the cord."""
+    bodies = np.zeros_like(x)
+    scene.masks["lanterns"] = bodies
     for cx, cy, r in LANTERNS:
-        cord_box = box_near(x, (cx - 0.002, 0.0), (cx + 0.002, cy))
-        cord = smoothstep(0.0010, 0.0006, np.abs(x[cord_box] - cx))
-        scene.window(cord_box).put_mix(cord, {"cloth_dark": np.full_like(cord, 0.5)})
-        distance = np.hypot(x - cx, (y - cy) * 0.82)
+        box = box_near(x, (cx - 16 * r, 0.0), (cx + 16 * r, cy + 16 * r))
+        part, px, py = scene.window(box), x[box], y[box]
+        cord = smoothstep(0.0010, 0.0006, np.abs(px - cx)) * (py < cy)
+        part.put_mix(cord, {"cloth_dark": np.full_like(px, 0.5)})
+        distance = np.hypot(px - cx, (py - cy) * 0.82)
         body = smoothstep(r, r * 0.97, distance)
-        ribs = 0.88 + 0.12 * np.cos((y - cy) / r * 26.0)
+        ribs = 0.88 + 0.12 * np.cos((py - cy) / r * 26.0)
         hot = 2.2 + 5.0 * np.exp(-((distance / (0.55 * r)) ** 2))
-        scene.put("plaster", body)
-        scene.glow("flame", (body * hot * ribs).astype(np.float32))
-        scene.glow("flame", (0.060 / (1.0 + (distance / (1.7 * r)) ** 3) * (1.0 - body)).astype(np.float32))
-        scene.masks["lanterns"] = np.maximum(scene.masks.get("lanterns", np.zeros_like(x)), body)
+        part.put("plaster", body)
+        part.glow("flame", (body * hot * ribs).astype(np.float32))
+        halo = 0.060 / (1.0 + (distance / (1.7 * r)) ** 3) * smoothstep(16 * r, 10 * r, distance)
+        part.glow("flame", (halo * (1.0 - body)).astype(np.float32))
+        bodies[box] = np.maximum(bodies[box], body)
 
 
 def _grey_card(scene: Scene) -> None:

@@ -25,7 +25,9 @@ def salt_pans(size: tuple[int, int], view: int = 0, seed: int = 11) -> Scene:
     lights = {"sun": black_body(3300.0), "sky": daylight(11_000.0)}
     scene = Scene(size, lights, {"sun": np.full_like(x, 0.55), "sky": np.full_like(x, 0.28)}, glows=GLOWS)
     _above(scene, x, y, view, seed)
-    _ground(scene, x, y, smoothstep(-0.0006, 0.0006, y - HORIZON), view, seed)
+    mirrored = {name: amount.copy() for name, amount in scene.emission.items()}
+    below = (slice(int((HORIZON - 0.002) * size[0]), size[1]), slice(0, size[0]))
+    _ground(scene.window(below), x[below], y[below], mirrored, view, seed)
     _plank(scene, x, y)
     return scene
 
@@ -88,7 +90,8 @@ def _ridges(scene: Scene, x: Map, y: Map, view: int, seed: int) -> None:
         scene.glow("haze_blue", whole(cover * mist * 0.17))
 
 
-def _ground(scene: Scene, x: Map, y: Map, ground: Map, view: int, seed: int) -> None:
+def _ground(scene: Scene, x: Map, y: Map, mirrored: dict[str, Map], view: int, seed: int) -> None:
+    ground = smoothstep(-0.0006, 0.0006, y - HORIZON)
     below = np.maximum(y - HORIZON, 1e-4)
     distance = 0.11 / below
     X = (x - 0.5) * distance * 9.0 + view * 2.3
@@ -114,7 +117,7 @@ def _ground(scene: Scene, x: Map, y: Map, ground: Map, view: int, seed: int) -> 
     frosted = np.clip(bank_grain + 0.45, 0, 1) * bank_light
     scene.put_mix(ground, {"earth": bank_light * 0.7, "wet_salt": 0.30 * frosted})
     scene.put_mix((ground * pool * crusted).astype(np.float32), _crust(X, Z, footprint, warp, near, seed))
-    _water(scene, x, y, wet, X, Z, footprint, cell_value, view, seed)
+    _water(scene, x, y, wet, X, Z, footprint, cell_value, mirrored, seed)
 
 
 def _crust(X: Map, Z: Map, footprint: Map, warp: Map, near: Map, seed: int) -> dict[str, Map]:
@@ -135,7 +138,16 @@ def _crust(X: Map, Z: Map, footprint: Map, warp: Map, near: Map, seed: int) -> d
 
 
 def _water(
-    scene: Scene, x: Map, y: Map, cover: Map, X: Map, Z: Map, footprint: Map, cell_value: Map, view: int, seed: int
+    scene: Scene,
+    x: Map,
+    y: Map,
+    cover: Map,
+    X: Map,
+    Z: Map,
+    footprint: Map,
+    cell_value: Map,
+    above: dict[str, Map],
+    seed: int,
 ) -> None:
     """Shallow brine: the mirrored sky and hills through ripples, Fresnel, the floor below."""
     ripple = fbm(X * 2.6, Z * 1.1, seed=seed + 70, octaves=5, footprint=footprint * 2.0)
@@ -145,14 +157,12 @@ def _water(
     mirrored = 2.0 * HORIZON - y + ripple * 0.010 * (0.2 + calm) - 0.002
     rows = np.clip(mirrored * width - 0.5, 0, HORIZON * width - 1).astype(np.float32)
     columns = (np.clip(x + 0.003 * ripple, 0, 1) * width - 0.5).astype(np.float32)
-    upper = Scene(scene.size, scene.lights, scene.irradiance, glows=GLOWS)
-    _above(upper, x, y, view, seed)
     grazing = np.clip(1.0 - (y - HORIZON) / 0.42, 0.0, 1.0)
     mirror = (0.06 + 0.86 * grazing**2.0).astype(np.float32)
     murk = 1.0 - mirror
     red = smoothstep(0.25, 0.45, cell_value) * (1 - smoothstep(0.50, 0.62, cell_value))
     scene.put_mix(cover, {"brine": murk * (0.35 + red), "wet_salt": murk * (0.55 - 0.4 * red), "water": murk})
-    for name, amount in upper.emission.items():
+    for name, amount in above.items():
         seen = cv2.remap(amount, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         scene.glow(name, cover * mirror * seen)
 
