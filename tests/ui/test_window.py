@@ -348,7 +348,7 @@ def test_every_station_fits_every_window(window, size):
         assert window.size().width() == size[0] and window.size().height() == size[1]
         for button in station.deck.findChildren(QPushButton):
             if button.isVisible():
-                assert button.width() >= button.fontMetrics().horizontalAdvance(button.text()), button.text()
+                assert button.width() >= button.sizeHint().width(), button.text()
                 assert station.deck.rect().contains(button.mapTo(station.deck, button.rect().bottomRight()))
 
 
@@ -454,3 +454,18 @@ def test_a_frame_turned_on_its_side_is_upright(window, shoot, tmp_path):
     settle(window)
     assert window.session.engine.frame.size == (400, 600)
     assert window.view.viewport.picture == (400, 600)
+
+
+def test_a_thousand_files_stay_smooth(window, shoot):
+    """The sheet asks for previews of what is seen only."""
+    source = shoot / "CORVA_0011.dng"
+    for n in range(1000):
+        os.link(source, shoot / f"n{n:04d}.dng")
+    window.open_paths([shoot])
+    settle(window)
+    window.go_to(window.sort)
+    settle(window)
+    window.sort.sheet.scrollToBottom()
+    settle(window)
+    assert len(window.session.pictures) == 1003
+    assert 0 < len(window.sort.sheet.sheet._images) < 100

@@ -138,7 +138,7 @@ class DeliveryDelegate(QStyledItemDelegate):
     """Name, size, state, a thin progress line."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(200, ROW_PX)
+        return QSize(0, ROW_PX)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         row: Delivery = index.data(Qt.ItemDataRole.UserRole)
@@ -147,10 +147,14 @@ class DeliveryDelegate(QStyledItemDelegate):
             painter.fillRect(area, theme.colour("line"))
         inner = area.adjusted(8, 0, -8, 0)
         middle = Qt.AlignmentFlag.AlignVCenter
-        painter.setPen(theme.colour("text"))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | middle, row.path.name if row.path else row.picture.name)
-        painter.setPen(theme.colour("quiet"))
         state = number(row.share * 100, 0, "%") if row.state == WORKING else row.state
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | middle, f"{row.order.format}   {state}")
+        note = f"{row.order.format}  {state}"
+        room = inner.width() - option.fontMetrics.horizontalAdvance(note) - 8  # type: ignore[attr-defined]
+        name = row.path.name if row.path else row.picture.name
+        shown = option.fontMetrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room))  # type: ignore[attr-defined]
+        painter.setPen(theme.colour("text"))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | middle, shown)
+        painter.setPen(theme.colour("quiet"))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | middle, note)
         if row.state == WORKING:
             painter.fillRect(QRectF(area.left(), area.bottom() - 2, area.width() * row.share, 2), theme.colour("text"))

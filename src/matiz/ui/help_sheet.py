@@ -26,7 +26,9 @@ class HelpSheet(QDialog):
         grid.setVerticalSpacing(6)
         row = 0
         for group in dict.fromkeys(spec.group for spec in ACTIONS):
-            grid.addWidget(caption(group, strong=True, px=13), row, 0)
+            heading = caption(group, px=13)
+            heading.setContentsMargins(0, 12 if row else 0, 0, 2)
+            grid.addWidget(heading, row, 0)
             row += 1
             lines = [(", ".join(s.keys), s.help) for s in ACTIONS if s.group == group]
             lines += [(keys, text) for keys, text, where in FIXED if where == group]

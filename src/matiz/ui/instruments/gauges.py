@@ -25,7 +25,7 @@ class Gauges(Instrument):
         super().__init__("Size, range and gamut of the delivery")
         self._size = (0, 0)
         self._reading: DeliveryReading | None = None
-        self.setMinimumWidth(300)
+        self.setMinimumWidth(280)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def sizeHint(self) -> QSize:
@@ -61,7 +61,7 @@ class Gauges(Instrument):
             ("outside sRGB, drawn in", self._reading.out_of_gamut, Qt.BrushStyle.SolidPattern),
         )
         for n, (name, share, pattern) in enumerate(rows):
-            y = inner.top() + 64 + 44 * n
+            y = inner.top() + 54 + 42 * n
             painter.setPen(theme.colour("quiet"))
             painter.drawText(QRectF(inner.left(), y, inner.width(), 18), Qt.AlignmentFlag.AlignLeft, name)
             painter.setPen(theme.colour("text"))
@@ -71,6 +71,5 @@ class Gauges(Instrument):
             filled = QRectF(bar.left(), bar.top(), bar.width() * min(share / FULL_SCALE, 1.0), bar.height())
             painter.fillRect(filled, QBrush(theme.colour("text"), pattern))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(
-            inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, f"bars end at {percent(FULL_SCALE, 0)}"
-        )
+        corner = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
+        painter.drawText(inner, corner, f"bars end at {percent(FULL_SCALE, 0)}")
