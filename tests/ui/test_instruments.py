@@ -149,6 +149,12 @@ def test_zooming_out_ends_at_fit_and_pans_stop_at_the_border():
     assert FULL.zoomed(99.0).scale == 8.0
 
 
+def test_a_small_picture_can_be_seen_one_to_one():
+    small = Viewport((300, 200), (900, 500))
+    assert small.scale == 2.5 and small.zoomed(1.0).scale == 1.0
+    assert small.zoomed(0.3).zoom == FIT and small.zoomed(1.0).zoomed(FIT).scale == 2.5
+
+
 def test_a_region_lands_where_it_belongs():
     view = FULL.zoomed(1.0, (450, 250))
     region = view.region(0)

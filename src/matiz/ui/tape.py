@@ -16,12 +16,13 @@ from PySide6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+from PySide6.QtWidgets import QLineEdit, QSizePolicy
 
 from ..errors import RecipeError
 from ..recipe.fields import Number
 from ..wording import number
 from . import theme
+from .painted import Painted
 
 Mapping = Callable[[float], float]
 TICK_LEAST_PX = 7.0
@@ -69,7 +70,7 @@ class _Editor(QLineEdit):
             super().keyPressEvent(event)
 
 
-class Tape(QWidget):
+class Tape(Painted):
     """One number. `valueChanging` while it is moved, `valueChanged` when it rests."""
 
     valueChanging = Signal(float)
@@ -248,11 +249,8 @@ class Tape(QWidget):
         self._step(event.angleDelta().y() / 120.0, event.modifiers())
         event.accept()
 
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.text() and event.text() in TYPED:
-            event.accept()
-            return True
-        return super().event(event)
+    def keeps(self, event: QKeyEvent) -> bool:
+        return bool(event.text()) and event.text() in TYPED
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         arrows = {Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1}
@@ -264,14 +262,6 @@ class Tape(QWidget):
             self._settle(self._default)
         else:
             super().keyPressEvent(event)
-
-    def focusInEvent(self, event) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event) -> None:
-        super().focusOutEvent(event)
-        self.update()
 
     def is_typing(self) -> bool:
         return self._editor.isVisible()

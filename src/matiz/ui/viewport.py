@@ -55,7 +55,9 @@ class Viewport:
         x, y = around or (self.window[0] / 2, self.window[1] / 2)
         px, py = self.to_picture(x, y)
         fresh = replace(self, zoom=min(zoom, MOST_ZOOM) if zoom != FIT else FIT)
-        if zoom == FIT or fresh.scale <= replace(self, zoom=FIT).scale:
+        fit = replace(self, zoom=FIT).scale
+        # a picture smaller than the window can still be seen 1:1
+        if zoom == FIT or fresh.scale <= fit < 1.0 or fresh.scale < min(fit, 1.0):
             return replace(self, zoom=FIT, centre=(0.5, 0.5))
         cx = (px + (self.window[0] / 2 - x) / fresh.scale) / self.picture[0]
         cy = (py + (self.window[1] / 2 - y) / fresh.scale) / self.picture[1]

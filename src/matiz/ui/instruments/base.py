@@ -1,13 +1,14 @@
 """What every instrument shares: focus, repaint, drag bookkeeping."""
 
-from PySide6.QtCore import QEvent, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy
 
 from .. import theme
+from ..painted import Painted
 
 
-class Instrument(QWidget):
+class Instrument(Painted):
     """A painted display. `grabbed` is what a drag holds; subclasses give it meaning."""
 
     changing = Signal(object)
@@ -40,11 +41,8 @@ class Instrument(QWidget):
 
     # events
 
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in self.own_keys:
-            event.accept()
-            return True
-        return super().event(event)
+    def keeps(self, event: QKeyEvent) -> bool:
+        return event.key() in self.own_keys
 
     def area(self) -> QRectF:
         return QRectF(self.rect())
@@ -81,11 +79,3 @@ class Instrument(QWidget):
                 self.changed.emit(self._last)
             self.grabbed, self._last = None, None
             self.update()
-
-    def focusInEvent(self, event) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event) -> None:
-        super().focusOutEvent(event)
-        self.update()

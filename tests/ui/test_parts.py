@@ -1,0 +1,278 @@
+"""The parts the window is made of: jobs, workers, bound controls, route, header, findings, queue, sheet."""
+
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QModelIndex, QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
+
+from matiz.errors import Cancelled, FileError
+from matiz.findings.model import Finding
+from matiz.recipe.model import Recipe
+from matiz.ui import theme
+from matiz.ui.controls import Words, bind, caption, choose, tape_for
+from matiz.ui.delivery_queue import Delivery
+from matiz.ui.findings_panel import FindingsPanel
+from matiz.ui.jobs import Job
+from matiz.ui.render import to_image
+from matiz.ui.session import Session
+from matiz.ui.shots import settle
+from matiz.ui.worker import LatestWorker
+
+
+def _finished(qtbot, work) -> list[tuple]:
+    """What a job says, in order."""
+    job = Job(work, "test")
+    heard: list[tuple] = []
+    job.started.connect(lambda: heard.append(("started",)))
+    job.progressed.connect(lambda share, text: heard.append(("progressed", share, text)))
+    job.returned.connect(lambda value: heard.append(("returned", value)))
+    job.failed.connect(lambda text: heard.append(("failed", text)))
+    job.stopped.connect(lambda: heard.append(("stopped",)))
+    with qtbot.waitSignal(job.finished, timeout=5000):
+        job.start()
+    return heard
+
+
+def test_a_job_reports_and_returns(qtbot):
+    heard = _finished(qtbot, lambda job: job.progress(0.5, "half") and 7)
+    assert heard == [("started",), ("progressed", 0.5, "half"), ("returned", 7)]
+
+
+def test_a_job_that_fails_says_so(qtbot):
+    def no_space(_job):
+        raise FileError("no space")
+
+    def fault(_job):
+        return 1 / 0
+
+    assert _finished(qtbot, no_space)[-1] == ("failed", "no space")
+    assert "unexpected ZeroDivisionError" in _finished(qtbot, fault)[-1][1], "a fault of ours reaches somebody too"
+
+
+def test_a_job_can_be_stopped_both_ways(qtbot):
+    def polite(job):
+        job.stop()
+        return job.progress(0.1)
+
+    def by_error(_job):
+        raise Cancelled("stopped by the user")
+
+    assert _finished(qtbot, polite)[-1] == ("stopped",)
+    assert _finished(qtbot, by_error)[-1] == ("stopped",)
+
+
+def test_the_worker_answers_the_latest_and_drops_the_rest(qtbot):
+    gate = threading.Event()
+    seen = []
+
+    def answer(request, emit):
+        seen.append(request)
+        gate.wait(5)
+        emit(request * 2)
+
+    worker = LatestWorker(answer, "test-worker")
+    answered = []
+    worker.answered.connect(lambda request, value: answered.append((request, value)))
+    worker.ask(1)
+    while not seen:
+        time.sleep(0.001)
+    for request in (2, 3, 4):
+        worker.ask(request)
+    assert worker.outdated() and not worker.is_idle()
+    gate.set()
+    qtbot.waitUntil(lambda: len(answered) == 2, timeout=5000)
+    assert seen == [1, 4] and answered == [(1, 2), (4, 8)]
+    worker.end()
+    assert not any(t.name == "test-worker" for t in threading.enumerate())
+
+
+def test_a_fault_does_not_end_the_worker(qtbot):
+    worker = LatestWorker(lambda request, emit: emit(1 / request), "test-worker")
+    failed, answered = [], []
+    worker.failed.connect(lambda request, text: failed.append(text))
+    worker.answered.connect(lambda request, value: answered.append(value))
+    worker.ask(0)
+    qtbot.waitUntil(lambda: len(failed) == 1, timeout=5000)
+    worker.ask(2)
+    qtbot.waitUntil(lambda: len(answered) == 1, timeout=5000)
+    assert "ZeroDivisionError" in failed[0] and answered == [0.5]
+    worker.end()
+
+
+def test_words_show_without_saying_and_say_when_chosen(qtbot):
+    words = Words("Rendition", [("a", "A"), ("b", "B")])
+    qtbot.addWidget(words)
+    chosen = []
+    words.chosen.connect(chosen.append)
+    words.show_value("b")
+    assert words.button("b").isChecked() and chosen == []
+    words.button("a").click()
+    assert chosen == ["a"] and not words.button("b").isChecked()
+    words.show_value("none of them")
+    assert not words.button("a").isChecked() and not words.button("b").isChecked()
+
+
+def test_binding_goes_both_ways_without_a_loop(window):
+    tape, words = tape_for("tone.exposure_EV", "Exposure"), Words("R", [("linear", "l"), ("soft", "s")])
+    bind(tape, window.session, "tone.exposure_EV", lambda v: "x")
+    choose(words, window.session, "tone.rendition", lambda v: "y")
+    changes = []
+    window.session.recipeChanged.connect(lambda: changes.append(1))
+    window.session.commit([("tone.exposure_EV", 1.25)], "elsewhere")
+    assert tape.value() == 1.25 and len(changes) == 1
+    tape.valueChanged.emit(0.5)
+    assert window.session.recipe.tone.exposure_EV == 0.5 and len(changes) == 2
+    words.button("soft").click()
+    assert window.session.recipe.tone.rendition == "soft"
+    settle(window)
+
+
+def test_a_preview_is_shown_and_not_kept(window):
+    window.session.preview([("tone.exposure_EV", 2.0)])
+    assert window.session.recipe.tone.exposure_EV == 2.0 and window.session.document.recipe == Recipe()
+    window.session.commit([("tone.exposure_EV", 0.0)], "back where it was")
+    assert window.session.recipe == Recipe() and window.session.document.version.history.position == 0
+    said = []
+    window.session.said.connect(said.append)
+    window.session.preview([("tone.exposure_EV", 99.0)])
+    window.session.commit([("tone.exposure_EV", 99.0)], "x")
+    assert len(said) == 2 and "-6..6" in said[0] and window.session.recipe == Recipe()
+    settle(window)
+
+
+def test_time_on_a_picture_goes_on_where_it_was(window, shoot):
+    first = window.session.path
+    window.session.seconds_on[first] = 40.0
+    window.session._opened_at = time.monotonic()
+    assert 40.0 <= window.session.seconds() < 41.0
+    window.session.step(1)
+    settle(window)
+    assert window.session.seconds() < 10.0
+    window.session.step(-1)
+    settle(window)
+    assert window.session.seconds() >= 40.0
+
+
+def test_the_route_is_clicked_and_walked_by_keys(window):
+    route = window.route
+    QTest.mouseClick(route, Qt.MouseButton.LeftButton, pos=QPoint(60, 8 + 62 * 2 + 20))
+    assert window.station is window.tone
+    QTest.keyClick(route, Qt.Key.Key_Down)
+    assert window.station is window.deliver
+    QTest.keyClick(route, Qt.Key.Key_Up)
+    assert window.station is window.tone
+    assert route.row_at(5000) == -1
+    assert [s.number for s in window.stations] == [1, 3, 4, 9]
+
+
+def test_the_header_zooms_and_speaks(window):
+    window.header._zooms[1.0].click()
+    settle(window)
+    assert window.view.viewport.zoom == 1.0 and window.header._zooms[1.0].isChecked()
+    window.session.said.emit("something to know")
+    assert window.header.word.text() == "something to know"
+    assert window.header.name.text().startswith("CORVA_0011.dng")
+
+
+@pytest.fixture
+def panel(qtbot):
+    made = FindingsPanel()
+    qtbot.addWidget(made)
+    made.show()
+    return made
+
+
+EVIDENCE = {"gap_EV": 1.5, "share_%": 2.0, "kind": "word"}
+FINDING = Finding("tone.x", "tone", "A claim", EVIDENCE, (1, 2, 3, 4), (("a", 1),), "Mend it", 0.8)
+
+
+def test_cards_do_show_and_silence(panel):
+    panel.show_findings([FINDING], measured=True)
+    card = panel.cards()[0]
+    heard = []
+    panel.done.connect(lambda f: heard.append(("done", f.id)))
+    panel.shown.connect(lambda f: heard.append(("shown", f.id)))
+    panel.silenced.connect(lambda f, good: heard.append(("never" if good else "not here", f.id)))
+    for text in ("Mend it", "show", "not here", "never"):
+        next(b for b in card.findChildren(QPushButton) if b.text() == text).click()
+    assert [h[0] for h in heard] == ["done", "shown", "not here", "never"]
+
+
+def test_a_finding_without_fix_or_place_has_no_such_buttons(panel):
+    panel.show_findings([Finding("a.b", "a", "Only a claim")], measured=True)
+    assert {b.text() for b in panel.cards()[0].findChildren(QPushButton)} == {"not here", "never"}
+
+
+def test_nothing_found_is_said_once_measured(panel):
+    panel.show_findings([], measured=False)
+    assert panel._empty.text() == ""
+    panel.show_findings([], measured=True)
+    assert panel._empty.text() == "nothing found" and panel.cards() == []
+
+
+def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
+    queue = window.deliver.queue
+    order = window.deliver.order()
+    failed = []
+    queue.failed.connect(failed.append)
+    queue.add(Delivery(shoot / "gone.dng", window.session.document, order, shoot))
+    queue.add(Delivery(shoot / "CORVA_0031.dng", window.session.document, order, shoot))
+    queue.add(Delivery(shoot / "CORVA_0052.dng", window.session.document, order, shoot))
+    assert [row.state for row in queue.rows] == ["working", "waiting", "waiting"]
+    queue.stop(queue.rows[2])
+    settle(window)
+    assert [row.state for row in queue.rows] == ["failed", "done", "stopped"]
+    assert "no such file" in failed[0] and "no such file" in queue.data(queue.index(0), Qt.ItemDataRole.ToolTipRole)
+    assert queue.rowCount(QModelIndex()) == 3 and "done" in queue.data(queue.index(1))
+    window.go_to(window.deliver)
+    assert not window.deliver.list.grab().isNull()
+
+
+def test_the_sheet_draws_pictures_errors_and_ranks(window, shoot):
+    window.go_to(window.sort)
+    settle(window)
+    model = window.sort.sheet.sheet
+    path = shoot / "CORVA_0031.dng"
+    image = model.data(model.index(1), Qt.ItemDataRole.DecorationRole)
+    assert isinstance(image, QImage) and max(image.width(), image.height()) <= 480
+    before = window.sort.sheet.grab().toImage()
+    window.session.sort_as(path, sorted_as="drop", rank=2)
+    assert window.sort.sheet.grab().toImage() != before
+    model._put(path, "the preview is damaged")
+    assert not window.sort.sheet.grab().isNull()
+    settle(window)
+
+
+def test_an_image_keeps_its_pixels_alive():
+    def made() -> QImage:
+        return to_image(np.full((20, 30, 4), 200, np.uint8))
+
+    image = made()
+    for _ in range(50):
+        np.zeros((20, 30, 4), np.uint8)
+    assert image.pixelColor(29, 19).red() == 200 and (image.width(), image.height()) == (30, 20)
+
+
+def test_captions_and_icons(qapp):
+    assert caption("x").property("quiet") is True and caption("x", strong=True).property("quiet") is False
+    assert not theme.icon("matiz", 32).isNull()
+    assert theme.font(20).pixelSize() == 20 and theme.font().family().startswith("Inter")
+
+
+def test_a_session_without_pictures_says_so(qapp, tmp_path):
+    session = Session()
+    said = []
+    session.said.connect(said.append)
+    session.open_paths([tmp_path])
+    assert "no picture" in said[0] and not session.is_open and session.seconds() == 0.0
+    session.undo()
+    session.step(1)
+    with pytest.raises(FileError):
+        session.open_paths([Path("/nowhere/at/all")])
+    session.end()
