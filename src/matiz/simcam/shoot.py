@@ -4,8 +4,9 @@ import multiprocessing
 import os
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import Path
 
 import cv2
@@ -134,14 +135,18 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
     context = multiprocessing.get_context("spawn")
     done = 0
     with ProcessPoolExecutor(workers, mp_context=context, initializer=_one_thread) as pool:
-        futures = {pool.submit(_make, shots, folder, size): shots for shots in views.values()}
-        try:
-            for future in as_completed(futures):
+        waiting = iter(views.values())
+        # no more at work than there are workers: what a pool has taken in cannot be cancelled
+        at_work = {pool.submit(_make, shots, folder, size): shots for shots in islice(waiting, workers)}
+        while at_work:
+            for future in wait(at_work, return_when=FIRST_COMPLETED).done:
+                shots = at_work.pop(future)
                 future.result()
-                done += len(futures[future])
-                yield done, len(todo), futures[future][-1].name
-        finally:
-            pool.shutdown(wait=True, cancel_futures=True)
+                for following in islice(waiting, 1):
+                    at_work[pool.submit(_make, following, folder, size)] = following
+                for shot in shots:
+                    done += 1
+                    yield done, len(todo), shot.name
 
 
 def tether(folder: Path, every_s: float, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[str]:
