@@ -13,13 +13,14 @@ import subprocess
 import sys
 import sysconfig
 import tempfile
+from functools import cache
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise")
+KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "shadows")
 MODULE = "_matiz_kernels"
 
 
@@ -29,14 +30,20 @@ class NoCompiler(MatizError):
 
 def built_module() -> Path:
     """Where the module for these sources and this processor belongs."""
+    folder = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    suffix = sysconfig.get_config_var("EXT_SUFFIX")
+    return folder / "matiz" / "kernels" / _key() / f"{MODULE}{suffix}"
+
+
+@cache
+def _key() -> str:
+    """What the build depends on, as a name; worked out once, since every call of a kernel asks for it."""
     digest = hashlib.sha256()
     for source in sorted(Path(__file__).parent.glob("*.py")):
         digest.update(source.read_bytes())
     for text in (version("halide"), platform.machine(), _processor(), sys.implementation.cache_tag):
         digest.update(str(text).encode())
-    cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-    suffix = sysconfig.get_config_var("EXT_SUFFIX")
-    return cache / "matiz" / "kernels" / digest.hexdigest()[:16] / f"{MODULE}{suffix}"
+    return digest.hexdigest()[:16]
 
 
 def definitions() -> list[tuple[str, Any, list[Any]]]:

@@ -13,6 +13,10 @@ from .loader import kernel
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
+    return [_define_plane(), _define_space()]
+
+
+def _define_plane() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
     from .pipeline import ROWS_PER_TASK, table
@@ -42,19 +46,64 @@ def define() -> list[tuple[str, Any, list[Any]]]:
         gy = hl.f32(mixed >> 16) / 32767.5 - 1.0
         return gx * (fx - hl.f32(dx)) + gy * (fy - hl.f32(dy))
 
-    def faded(t: Any) -> Any:
-        return t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
-
-    top = hl.lerp(corner(0, 0), corner(1, 0), faded(fx))
-    bottom = hl.lerp(corner(0, 1), corner(1, 1), faded(fx))
+    top = hl.lerp(corner(0, 0), corner(1, 0), _faded(fx))
+    bottom = hl.lerp(corner(0, 1), corner(1, 1), _faded(fx))
     seen = hl.clamp(2.0 - 4.0 * footprint[x, y] * frequency, 0.0, 1.0)
     out = hl.Func("fractal_noise")
     out[x, y] = hl.f32(0.0)
-    out[x, y] += hl.lerp(top, bottom, faded(fy)) * weight * seen
+    out[x, y] += hl.lerp(top, bottom, _faded(fy)) * weight * seen
     tail = hl.TailStrategy.GuardWithIf
     out.vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
     out.update().reorder(r, x, y).vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
-    return [("fractal_noise", out, [u, v, footprint, octaves, seed])]
+    return "fractal_noise", out, [u, v, footprint, octaves, seed]
+
+
+def _define_space() -> tuple[str, Any, list[Any]]:
+    import halide as hl
+
+    from .pipeline import ROWS_PER_TASK, image, table
+
+    x, y = hl.Var("x"), hl.Var("y")
+    points = image("points", 3)
+    footprint = hl.ImageParam(hl.Float(32), 2, "footprint")
+    octaves = table("octaves", 2)
+    seed = hl.Param(hl.Int(32), "seed")
+    r = hl.RDom([(0, octaves.dim(1).extent())], "octave")
+    frequency, weight = octaves[0, r], octaves[1, r]
+
+    shift = hl.f32(r) * hl.f32(17.31)
+    place = [points[i, x, y] * frequency + shift for i in range(3)]
+    cell = [hl.floor(v) for v in place]
+    inside = [v - c for v, c in zip(place, cell, strict=True)]
+
+    def corner(*steps: int) -> Any:
+        ix, iy, iz = (hl.u32(hl.i32(c) + d) for c, d in zip(cell, steps, strict=True))
+        mixed = ix * hl.u32(0x8DA6B343) ^ iy * hl.u32(0xD8163841) ^ iz * hl.u32(0xCB1AB31F)
+        mixed = mixed ^ hl.u32(seed + r) * hl.u32(0x9E3779B1)
+        mixed = (mixed ^ (mixed >> 15)) * hl.u32(0x2C1B3C6D)
+        mixed = (mixed ^ (mixed >> 12)) * hl.u32(0x297A2D39)
+        mixed = mixed ^ (mixed >> 15)
+        total = hl.f32(0.0)
+        for i, d in enumerate(steps):
+            part = (mixed >> (10 * i)) & hl.u32(0x3FF)
+            total += (hl.f32(part) / 511.5 - 1.0) * (inside[i] - hl.f32(d))
+        return total
+
+    fx, fy, fz = (_faded(t) for t in inside)
+    rows = [hl.lerp(corner(0, dy, dz), corner(1, dy, dz), fx) for dz in (0, 1) for dy in (0, 1)]
+    value = hl.lerp(hl.lerp(rows[0], rows[1], fy), hl.lerp(rows[2], rows[3], fy), fz)
+    seen = hl.clamp(2.0 - 4.0 * footprint[x, y] * frequency, 0.0, 1.0)
+    out = hl.Func("fractal_noise_in_space")
+    out[x, y] = hl.f32(0.0)
+    out[x, y] += value * weight * seen
+    tail = hl.TailStrategy.GuardWithIf
+    out.vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.update().reorder(r, x, y).vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
+    return "fractal_noise_in_space", out, [points, footprint, octaves, seed]
+
+
+def _faded(t: Any) -> Any:
+    return t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
 
 
 def fractal_noise(
@@ -76,9 +125,30 @@ def fractal_noise(
     u = require("u", u, np.float32, (None, None))
     v = require("v", v, np.float32, u.shape)
     footprint = require("footprint", footprint, np.float32, u.shape)
-    n = np.arange(max(octaves, 2))
-    table = np.stack([2.03**n, 1.4 * roughness**n * (n < octaves)], axis=1).astype(np.float32)
-    table = require("octaves", table, np.float32, (None, 2))
+    table = _octaves(octaves, roughness)
     result = output("out", out, np.float32, u.shape)
     kernel("fractal_noise")(u, v, footprint, table, int(seed), result)
     return result
+
+
+def fractal_noise_in_space(
+    points: NDArray[np.float32],
+    footprint: NDArray[np.float32],
+    *,
+    seed: int,
+    octaves: int,
+    roughness: float,
+    out: NDArray[np.float32] | None = None,
+) -> NDArray[np.float32]:
+    """The same of points (height, width, 3) in space; returns (height, width)."""
+    points = require("points", points, np.float32, (None, None, 3))
+    footprint = require("footprint", footprint, np.float32, points.shape[:2])
+    result = output("out", out, np.float32, points.shape[:2])
+    kernel("fractal_noise_in_space")(points, footprint, _octaves(octaves, roughness), int(seed), result)
+    return result
+
+
+def _octaves(count: int, roughness: float) -> NDArray[np.float32]:
+    """(n, 2) frequency and weight of each octave; at least two rows, for the compiled code's sake."""
+    n = np.arange(max(count, 2))
+    return np.stack([2.03**n, 1.4 * roughness**n * (n < count)], axis=1).astype(np.float32)

@@ -16,8 +16,9 @@ from ..colour.types import Array, Chromaticity
 from ..errors import ArgumentError
 from ..raw.camera_colour import interpolated, xy_to_neutral
 from ..raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+from .bokeh import circle_px, defocused
 from .lens import KIT, PERFECT, Geometry, Lens, through
-from .scene import Scene
+from .scene import Map, Scene
 from .sensor import BLACK, CLEAN, PATTERNS, WHITE, Faults, counts, electrons_full, read_noise_electrons
 from .spectra import bump, fitting_set
 
@@ -35,6 +36,8 @@ class Settings:
     time_s: float = 1 / 125
     f_number: float = 8.0
     focal_mm: float = 35.0
+    focus_m: float | None = None
+    """Distance in focus; None for a pinhole, which has everything sharp."""
     time_utc: str = "2026-03-14T06:12:00Z"
     balance_xy: Chromaticity = field(default_factory=lambda: D50_XY)
     """What the camera takes for neutral."""
@@ -136,6 +139,8 @@ def geometry_of(scene: Scene, settings: Settings) -> Geometry:
 def expose(scene: Scene, settings: Settings) -> Frame:
     """Take a picture of `scene`."""
     light = scene.seen_through(sensitivities()) / np.float32(_green_of_white(settings.balance_xy))
+    if scene.depth_m is not None and settings.focus_m is not None:
+        light = defocused(light, circles_of(scene.depth_m, settings))
     values = counts(
         through(light, geometry_of(scene, settings)),
         pattern=settings.mosaic,
@@ -160,6 +165,16 @@ def expose(scene: Scene, settings: Settings) -> Frame:
         camera=CAMERA,
         noise_profile=((1.0 / full, (read / full) ** 2),) * 3,
     )
+
+
+def circles_of(depth_m: Map, settings: Settings) -> Map:
+    """Radius in px of the disc that each pixel is spread over, negative nearer than the focus."""
+    if settings.focus_m is None:
+        return np.zeros_like(depth_m)
+    return circle_px(
+        depth_m, focal_mm=settings.focal_mm, f_number=settings.f_number, focus_m=settings.focus_m,
+        width_px=depth_m.shape[1],
+    )  # fmt: skip
 
 
 def _green_of_white(xy: Chromaticity) -> float:

@@ -5,11 +5,10 @@ of light and material has its colour, computed once from the spectra, and maps s
 each is where. That is exact, and mixed light, metamerism and clipping come out as they must.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -42,8 +41,8 @@ class Scene:
     spectrum in `lights` or `glows`, (height, width)."""
     glows: dict[str, Array] = field(default_factory=dict)
     """Further spectra (36,) of luminance 1, for emission."""
-    defocus_px: Map | None = None
-    """Blur of each pixel as sigma in px, (height, width); None where all is sharp."""
+    depth_m: Map | None = None
+    """Distance of each pixel along the camera's axis, (height, width); None where it does not matter."""
     masks: dict[str, Map] = field(default_factory=dict)
     """Truth for tests: "subject", "source", ... with fractional coverage."""
     areas: dict[str, tuple[int, int, int, int]] = field(default_factory=dict)
@@ -65,16 +64,23 @@ class Scene:
         width, height = self.size
         out = np.zeros((height, width, sensitivities.shape[1]), np.float32)
         spectra = [reflectance(name) for name in self.materials]
+        colours = np.concatenate(
+            [[s @ (sensitivities * self.lights[name][:, None]) for s in spectra] for name in self.irradiance], axis=1
+        ).astype(np.float32) if spectra else None
         glowing = [(self.lights | self.glows)[name] @ sensitivities for name in self.emission]
         for top in range(0, height, STRIP_ROWS):
             rows = slice(top, top + STRIP_ROWS)
             strip = out[rows]
-            covers = [cover[rows] for cover in self.materials.values()]
-            for name, light in self.lights.items():
-                colours = [spectrum @ (sensitivities * light[:, None]) for spectrum in spectra]
-                strip += _weighted(covers, colours) * self.irradiance[name][rows][..., None]
-            strip += _weighted([amount[rows] for amount in self.emission.values()], glowing)
-        return out if self.defocus_px is None else _defocused(out, self.defocus_px)
+            if spectra:
+                # one product for all lights: (pixels, materials) by (materials, lights * n)
+                covers = np.stack([cover[rows].ravel() for cover in self.materials.values()])
+                mixed = (covers.T @ colours).reshape(*strip.shape[:2], len(self.lights), -1)
+                for n, amount in enumerate(self.irradiance.values()):
+                    strip += mixed[:, :, n] * amount[rows][..., None]
+            if glowing:
+                amounts = np.stack([amount[rows].ravel() for amount in self.emission.values()])
+                strip += (amounts.T @ np.stack(glowing).astype(np.float32)).reshape(strip.shape)
+        return out
 
     def XYZ(self) -> Map:
         """(height, width, 3), Y = 1 for diffuse white under irradiance 1."""
@@ -121,6 +127,29 @@ class Scene:
             here = self.irradiance[name]
             here += cover * (self.open_light[name] * factor - here)
 
+    def lay(
+        self, box: Box, cover: Map, depth_m: Map, parts: Mapping[str, Map], light: Mapping[str, Map], *, mask: str = ""
+    ) -> None:
+        """Put a surface in front of what is further away: maps are those of a part of the picture.
+
+        light: irradiance of each light on it. mask: name of a mask that keeps what it covers.
+        """
+        if self.depth_m is None:
+            self.depth_m = np.full((self.size[1], self.size[0]), np.inf, np.float32)
+        behind = self.depth_m[box]
+        seen = np.where(depth_m < behind, cover, np.float32(0.0))
+        part = self.window(box)
+        part.put_mix(seen, parts)
+        for name, amount in light.items():
+            here = part.irradiance[name]
+            here += seen * (amount - here)
+        behind[...] = np.where(seen > 0.5, depth_m, behind)
+        for held in self.masks.values():
+            held[box] *= 1.0 - seen
+        if mask:
+            held = self.masks.setdefault(mask, np.zeros((self.size[1], self.size[0]), np.float32))
+            held[box] += seen
+
     def window(self, box: Box) -> "Scene":
         """A part of the scene, (rows, columns), that shares its maps: what is put there is put here."""
         rows, columns = box
@@ -156,24 +185,3 @@ def _rows(amount: Map) -> slice:
     """The rows in which anything is."""
     used = np.flatnonzero(amount.any(axis=1))
     return slice(int(used[0]), int(used[-1]) + 1) if used.size else slice(0, 0)
-
-
-def _weighted(amounts: Sequence[Map], colours: Sequence[Array]) -> Map:
-    """Sum of maps (height, width) times colours (n,)."""
-    if not amounts:
-        return np.float32(0.0)  # type: ignore[return-value]
-    stack = np.stack([amount.ravel() for amount in amounts])
-    mixed = stack.T @ np.stack(colours).astype(np.float32)
-    return np.asarray(mixed.reshape(*amounts[0].shape, -1))
-
-
-def _defocused(light: Map, sigma_px: Map) -> Map:
-    """Blur that changes over the picture, between a few even blurs a factor of 2 apart."""
-    sigmas = [0.0, 0.7, 1.4, 2.8, 5.6, 11.2]
-    sigmas = [s for s in sigmas if s == 0.0 or s / 2 <= float(sigma_px.max())]
-    place = np.interp(sigma_px, sigmas, np.arange(len(sigmas))).astype(np.float32)
-    out = np.zeros_like(light)
-    for n, sigma in enumerate(sigmas):
-        share = np.maximum(1.0 - np.abs(place - n), 0.0)
-        out += share[..., None] * (cv2.GaussianBlur(light, (0, 0), sigma) if sigma else light)
-    return out

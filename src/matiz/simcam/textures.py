@@ -5,7 +5,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import ArrayLike
-from scipy.spatial import cKDTree
 
 from ..kernels.noise import fractal_noise
 from .scene import Map
@@ -13,17 +12,27 @@ from .scene import Map
 TILE = 512
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=16)
 def _cell_tile(seed: int, cells: int) -> tuple[Map, Map]:
-    """F2 - F1 (0 at borders between cells) and a random value per cell, both tiling."""
+    """F2 - F1 (0 at borders between cells) and a random value per cell, both tiling (Worley 1996, with
+    one point in each square of a grid)."""
+    side = round(cells**0.5)
     random = np.random.default_rng(seed)
-    points = random.random((cells, 2))
-    around = np.concatenate([points + (dx, dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)])
-    y, x = np.mgrid[0:TILE, 0:TILE] / TILE
-    distance, index = cKDTree(around).query(np.stack([x.ravel(), y.ravel()], axis=1), k=2)
-    gap = (distance[:, 1] - distance[:, 0]) * np.sqrt(cells)
-    value = random.random(cells)[index[:, 0] % cells]
-    return gap.reshape(TILE, TILE).astype(np.float32), value.reshape(TILE, TILE).astype(np.float32)
+    jitter, value = random.random((side, side, 2)).astype(np.float32), random.random((side, side)).astype(np.float32)
+    at = (np.arange(TILE, dtype=np.float32) * side / TILE).astype(np.float32)
+    square = at.astype(np.int64)
+    y, x = at[:, None], at[None, :]
+    nearest, second = np.full((TILE, TILE), 9.0, np.float32), np.full((TILE, TILE), 9.0, np.float32)
+    found = np.zeros((TILE, TILE), np.float32)
+    for dy in (-1, 0, 1):
+        for dx in (-1, 0, 1):
+            rows, columns = (square + dy)[:, None], (square + dx)[None, :]
+            point = jitter[rows % side, columns % side]
+            distance = np.hypot(columns + point[..., 0] - x, rows + point[..., 1] - y).astype(np.float32)
+            second = np.minimum(second, np.maximum(nearest, distance))
+            found = np.where(distance < nearest, value[rows % side, columns % side], found)
+            nearest = np.minimum(nearest, distance)
+    return second - nearest, found
 
 
 def fbm(u: Map, v: Map, *, seed: int, octaves: int = 6, footprint: ArrayLike = 0.0, roughness: float = 0.5) -> Map:

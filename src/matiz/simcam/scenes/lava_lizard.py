@@ -1,221 +1,290 @@
-"""Lava lizard: a raised head and a long body on dark rock, warm ground out of focus behind."""
+"""Lava lizard: a small lizard on a block of old lava, by a long lens in the late morning."""
 
-from dataclasses import dataclass
-
+import cv2
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from ...colour.illuminants import daylight
+from ..ground import Plane, Relief
 from ..scene import Map, Scene, box_of
-from ..textures import blurred, cells, fbm, grid, slope_light, smoothstep
+from ..shading import ambient, bumped, fbm3, from_sky, from_sun, shine, sun_shadow
+from ..solids import Solid, Surface, trace
+from ..textures import cells, fbm, grid, smoothstep
+from ..view import View
 
-SUN = (-0.62, -0.58, 0.53)
-"""Toward the sun: left, up, toward the camera."""
+SUN = (-0.60, 0.66, -0.46)
+"""Toward the sun: left, up, behind the camera."""
+SUN_LEVEL, SKY_LEVEL = 0.85, 0.20
+PLACE_Z = 1.22
+"""Distance of the animal, m."""
 
 SPINE = np.array([
-    [0.286, 0.258, 0.006], [0.300, 0.255, 0.013], [0.325, 0.250, 0.0225], [0.352, 0.254, 0.027],
-    [0.380, 0.272, 0.0235], [0.412, 0.300, 0.027], [0.450, 0.328, 0.035], [0.515, 0.362, 0.041],
-    [0.580, 0.392, 0.036], [0.632, 0.412, 0.027], [0.690, 0.424, 0.017], [0.770, 0.428, 0.0125],
-    [0.860, 0.412, 0.0085], [0.940, 0.372, 0.0050], [1.020, 0.315, 0.0025],
+    [-0.1150, 0.0700, 0.0000, 0.0030], [-0.1110, 0.0712, 0.0000, 0.0048], [-0.1030, 0.0730, 0.0000, 0.0074],
+    [-0.0930, 0.0735, 0.0005, 0.0098], [-0.0830, 0.0715, 0.0010, 0.0104], [-0.0720, 0.0650, 0.0020, 0.0096],
+    [-0.0600, 0.0560, 0.0030, 0.0118], [-0.0450, 0.0465, 0.0045, 0.0152], [-0.0250, 0.0375, 0.0065, 0.0172],
+    [-0.0020, 0.0300, 0.0090, 0.0178], [0.0200, 0.0240, 0.0120, 0.0160], [0.0380, 0.0200, 0.0150, 0.0125],
+    [0.0560, 0.0165, 0.0180, 0.0094], [0.0850, 0.0125, 0.0200, 0.0070], [0.1200, 0.0100, 0.0160, 0.0053],
+    [0.1550, 0.0085, 0.0060, 0.0040], [0.1850, 0.0085, -0.0080, 0.0030], [0.2120, 0.0100, -0.0220, 0.0020],
+    [0.2360, 0.0140, -0.0330, 0.0009],
 ])  # fmt: skip
-"""x, y, radius along the back, in picture widths."""
+"""X, height over the rock, Z beside PLACE_Z, radius, m."""
 
-LEGS = (
-    np.array([[0.452, 0.338, 0.019], [0.436, 0.378, 0.0135], [0.418, 0.412, 0.0100], [0.392, 0.428, 0.0070]]),
-    np.array([[0.432, 0.330, 0.014], [0.470, 0.392, 0.0105], [0.494, 0.424, 0.0080], [0.476, 0.438, 0.0058]]),
-    np.array(
-        [
-            [0.612, 0.412, 0.021],
-            [0.650, 0.432, 0.0165],
-            [0.668, 0.452, 0.0120],
-            [0.628, 0.470, 0.0085],
-            [0.596, 0.474, 0.006],
-        ]
-    ),
-)
-
-
-@dataclass
-class Body:
-    """A tube around a line, per pixel: height over the picture plane, how far along, how far across."""
-
-    height: Map
-    along: Map
-    across: Map
-    """-1 at the back (upper side), +1 at the belly."""
-    cover: Map
+EYE = np.array([-0.0985, 0.0760, -0.0064])
+LIMBS = {
+    "near arm": [[-0.052, 0.045, -0.008, 0.0076], [-0.064, 0.026, -0.021, 0.0056], [-0.047, 0.007, -0.027, 0.0036]],
+    "far arm": [[-0.052, 0.045, 0.014, 0.0074], [-0.078, 0.026, 0.026, 0.0052], [-0.090, 0.006, 0.024, 0.0034]],
+    "near leg": [[0.026, 0.022, -0.002, 0.0098], [0.004, 0.021, -0.024, 0.0078], [0.034, 0.007, -0.030, 0.0046]],
+}
+TOES = {
+    "near arm": [(-1.0, 0.010), (-0.75, 0.013), (-0.40, 0.013), (0.0, 0.011), (0.5, 0.008)],
+    "far arm": [(-1.1, 0.010), (-0.7, 0.012), (-0.3, 0.012), (0.2, 0.010)],
+    "near leg": [(-1.15, 0.012), (-0.95, 0.019), (-0.75, 0.022), (-0.45, 0.016), (0.1, 0.010)],
+}
+"""Of each foot: the way the toe points (radians from straight toward the camera, to the left negative), length."""
 
 
 def lava_lizard(size: tuple[int, int], view: int = 0, seed: int = 23) -> Scene:
-    """view turns the head a little and moves the picture by a few pixels: frames of a burst."""
+    """view counts the frames of a burst: the head turns and rises a little, the camera wanders by some px."""
     x, y = grid(size)
-    x = x + np.float32(0.004 * view)
+    wander = np.random.default_rng(100 + view).normal(0.0, 0.0006, 2)
+    camera = View(size, 98.0 / 36.0, (0.002 + float(wander[0]), 0.300, 0.0), horizon=-0.268 + float(wander[1]))
     lights = {"sun": daylight(5200.0), "sky": daylight(10_500.0)}
-    scene = Scene(size, lights, {"sun": np.full_like(x, 0.80), "sky": np.full_like(x, 0.17)})
-    _background(scene, x, y, seed)
-    rock = _rock(scene, x, y, seed)
-    spine = SPINE.copy()
-    spine[:4, 1] -= 0.003 * view
-    parts = [tube(x, y, spine), *(tube(x, y, leg) for leg in LEGS)]
-    _cast_shadow(scene, parts, rock, size)
-    for part in reversed(parts[1:]):
-        _skin(scene, x, y, part, seed, leg=True)
-    _skin(scene, x, y, parts[0], seed, leg=False)
-    _eye(scene, x, y, 0.331, 0.2445 - 0.003 * view)
-    subject = np.max([part.cover for part in parts], axis=0)
-    scene.masks["subject"] = subject
-    # in focus at the head; the tail lies behind, the foot of the rock before
-    tail = smoothstep(0.66, 1.0, x) * smoothstep(0.30, 0.33, y) * 2.2
-    near = smoothstep(0.47, 0.66, y) * 9.0
-    scene.defocus_px = ((tail + near) * size[0] / 3000.0).astype(np.float32)
+    scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)})
+    scene.depth_m = np.full_like(x, 9.0)
+    _distance(scene, x, y, seed)
+    relief = _rock_heights(camera, seed)
+    animal, eye, line = _animal(relief, view)
+    balls = animal.spheres(least_m=0.0012)
+    _rock(scene, camera, relief, balls, seed)
+    surface = trace(camera, animal)
+    if surface is not None:
+        _skin(scene, camera, surface, line, balls, seed)
+    ball = trace(camera, eye)
+    if ball is not None:
+        _eye(scene, camera, ball)
     return scene
 
 
-def tube(x: Map, y: Map, line: np.ndarray) -> Body:
-    """A tube of varying radius around a line of (x, y, radius)."""
-    best = np.full(x.shape, 9.0, np.float32)
-    height, along, across = (np.zeros_like(x) for _ in range(3))
-    lengths = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line[:, :2], axis=0).T))])
-    fine = np.linspace(0.0, lengths[-1], 6 * len(line))
-    smooth = np.stack([PchipInterpolator(lengths, line[:, c])(fine) for c in range(3)], axis=1)
-    for start, end, s0, s1 in zip(smooth[:-1], smooth[1:], fine[:-1], fine[1:], strict=True):
-        reach = max(start[2], end[2]) * 1.4 + 0.003
-        box = _box(x, np.minimum(start[:2], end[:2]) - reach, np.maximum(start[:2], end[:2]) + reach)
-        if box is None:
-            continue
-        dx, dy = end[:2] - start[:2]
-        px, py = x[box] - np.float32(start[0]), y[box] - np.float32(start[1])
-        t = np.clip((px * dx + py * dy) / (dx * dx + dy * dy), 0.0, 1.0)
-        offset_x, offset_y = px - t * np.float32(dx), py - t * np.float32(dy)
-        distance = np.hypot(offset_x, offset_y)
-        radius = start[2] + t * (end[2] - start[2])
-        relative = distance / radius
-        closer = relative < best[box]
-        side = np.sign(offset_y * dx - offset_x * dy)
-        best[box] = np.where(closer, relative, best[box])
-        height[box] = np.where(closer, radius * np.sqrt(np.maximum(1.0 - relative**2, 0.0)), height[box])
-        along[box] = np.where(closer, s0 + t * (s1 - s0), along[box])
-        across[box] = np.where(closer, relative * side, across[box])
-    edge = 1.0 / (x.shape[1] * max(float(line[:, 2].max()) * 0.35, 1e-3))
-    return Body(
-        height, along, across, smoothstep(1.0 + edge, 1.0 - edge, best) if edge < 1 else (best < 1).astype(np.float32)
-    )
-
-
-def _box(x: Map, low: np.ndarray, high: np.ndarray) -> tuple[slice, slice] | None:
-    width = x.shape[1]
-    left, right = (int((v - float(x[0, 0])) * width) for v in (low[0], high[0]))
-    top, bottom = (int(v * width) for v in (low[1], high[1]))
-    left, top, right, bottom = max(left, 0), max(top, 0), min(right + 1, width), min(bottom + 1, x.shape[0])
-    return (slice(top, bottom), slice(left, right)) if right > left and bottom > top else None
-
-
-def _background(scene: Scene, x: Map, y: Map, seed: int) -> None:
-    """Sandy ground and scrub far behind, as a long lens blurs them."""
-    broad = fbm(x * 2.1, y * 2.6, seed=seed, octaves=3)
-    spots = fbm(x * 5.0 + 7.0, y * 6.0, seed=seed + 4, octaves=2)
-    tone = np.clip(0.62 + 0.45 * broad + 0.55 * (0.30 - y), 0.15, 1.4)
-    green = smoothstep(-0.1, 1.0, spots + 0.5 * broad)
-    bright = smoothstep(0.1, 1.1, 0.6 * broad - spots)
-    everywhere = np.ones_like(x)
-    scene.put_mix(everywhere, {
-        "sand": tone * (1.0 - 0.7 * green), "earth": tone * 0.5 * (1.0 - green), "leaves": green * tone * 0.9,
-        "plaster": bright * tone * 0.25,
+def _distance(scene: Scene, x: Map, y: Map, seed: int) -> None:
+    """Dry ground and scrub some metres behind; the lens makes discs of its bright spots."""
+    depth = 0.55 / (y + 0.12)
+    u, v = (x - 0.5) * depth * 5.0, depth * 9.0
+    ground = fbm(u * 1.2, v * 0.7, seed=seed, octaves=5)
+    bushes = smoothstep(0.02, 0.45, fbm(u * 0.9 + 3.0, v * 0.5, seed=seed + 3, octaves=4))
+    leaf = fbm(u * 14.0, v * 9.0, seed=seed + 4, octaves=4)
+    bright, value = cells(u * 11.0, v * 8.0, seed=seed + 5)
+    pebbles = smoothstep(0.25, 0.5, bright) * (value > 0.90)
+    tone = np.clip(0.50 + 0.50 * ground, 0.05, 1.4)
+    glints = bushes * (leaf > 0.42) * (value > 0.75) * 2.6
+    scene.shade((1.0 - 0.72 * bushes * smoothstep(0.3, -0.3, leaf)).astype(np.float32), ("sun",))
+    scene.put_mix(np.ones_like(x), {
+        "sand": tone * (1.0 - bushes) * 0.8 + 0.1 + 0.30 * bushes, "earth": tone * 0.5 * (1.0 - bushes) + 0.2 * bushes,
+        "leaves": bushes * (0.35 + 0.35 * leaf + 0.5 * glints), "basalt": (1.0 - bushes) * 0.4,
+        "salt": 0.6 * pebbles * (1.0 - bushes) + 0.25 * glints,
     })  # fmt: skip
 
 
-def _rock(scene: Scene, x: Map, y: Map, seed: int) -> Map:
-    """Rough basalt with rust and lichen; its upper edge is where the animal lies."""
-    footprint = np.float32(1.0 / x.shape[1])
-    edge = 0.436 + 0.022 * fbm(x[:2] * 3.1, x[:2] * 0.0, seed=seed + 9, octaves=7)[:1]
-    edge = edge + 0.10 * smoothstep(0.30, 0.0, x[:1]) - 0.03 * smoothstep(0.72, 1.0, x[:1])
-    cover = smoothstep(-0.0010, 0.0010, y - edge)
-    depth = np.maximum(y - edge, 0.0)
-    u, v = x * 9.0, y * 9.0 + depth * 14.0
-    lumps = fbm(u * 0.8, v * 0.8, seed=seed + 12, octaves=4)
-    rough = fbm(u * 3.0, v * 3.0, seed=seed + 14, octaves=8, footprint=footprint * 27.0, roughness=0.62)
-    pits, _ = cells(u * 3.1, v * 3.1, seed=seed + 16)
-    holes = smoothstep(0.32, 0.05, pits + 0.5 * rough) * 0.55
-    height = lumps * 0.055 + rough * 0.016 - holes * 0.006 + 0.05 * smoothstep(0.0, 0.10, depth)
-    shade = slope_light((height * x.shape[1]).astype(np.float32), SUN, 0.115)
-    facing = np.clip(1.15 - 2.4 * depth, 0.35, 1.15)
-    scene.shade(1.0 - cover + cover * shade * facing, ("sun",))
-    scene.shade(1.0 - cover * (0.35 * holes + 0.25 * smoothstep(0.0, 0.2, depth)), ("sky",))
-    patches = fbm(u * 1.3 + 5.0, v * 1.3, seed=seed + 18, octaves=6)
-    rust = smoothstep(0.05, 0.55, patches)
-    lichen = smoothstep(0.38, 0.52, fbm(u * 1.9, v * 1.9 + 3.0, seed=seed + 19, octaves=7, roughness=0.6))
-    grey = 1.25 + 0.7 * rough
-    scene.put_mix(cover, {
-        "basalt": grey * (1.0 - 0.55 * rust) * (1.0 - lichen),
-        "rust": 0.42 * rust * (1.0 + 0.5 * rough) * (1.0 - lichen),
-        "lichen": lichen * (0.85 + 0.3 * rough),
-        "sand": 0.10 * np.clip(lumps, 0.0, 1.0),
-    })  # fmt: skip
-    return cover
+def _rock_heights(camera: View, seed: int) -> Relief:
+    """A ridge across the picture that falls away before and behind the animal."""
+    plane = Plane(camera, camera.focal * camera.position[1] / 1.52, 0.667 - camera.middle + 0.10)
+    X, Z = plane.X, plane.Z
+    near, far = (Z - PLACE_Z + 0.02), (Z - PLACE_Z - 0.05)
+    base = -0.17 * smoothstep(0.05, -0.30, near) - 0.30 * smoothstep(0.0, 0.24, far)
+    base += 0.030 * smoothstep(0.02, -0.24, X) - 0.035 * smoothstep(0.06, 0.26, X)
+    foot = plane.pixel_deep
+    broad = fbm(X * 8.0, Z * 8.0, seed=seed + 9, octaves=3, footprint=foot * 8.0)
+    ridged = 1.0 - 2.0 * np.abs(fbm(X * 22.0, Z * 22.0, seed=seed + 11, octaves=3, footprint=foot * 22.0))
+    rough = fbm(X * 90.0, Z * 90.0, seed=seed + 14, octaves=5, footprint=foot * 90.0, roughness=0.5)
+    holes = np.zeros_like(X)
+    for n, often in enumerate((95.0, 210.0)):
+        pits, kind = cells(X * often + 0.3 * rough, Z * often + 0.3 * rough, seed=seed + 16 + n)
+        holes += smoothstep(0.15, 0.65, pits) * (kind > 0.5) / often
+    height = base + 0.011 * broad + 0.0048 * ridged + 0.0013 * rough - 0.30 * holes * smoothstep(-0.3, 0.4, broad)
+    return Relief(plane, height.astype(np.float32), there=Z < 1.50)
 
 
-def _cast_shadow(scene: Scene, parts: list[Body], rock: Map, size: tuple[int, int]) -> None:
-    """Sun shadow falls to the lower right; contact shadow right below."""
-    width = size[0]
-    everything = np.max([part.cover for part in parts], axis=0)
-    moved = np.roll(everything, (round(0.030 * width), round(0.026 * width)), axis=(0, 1))
-    sun = blurred(moved, 0.0028 * width)
-    contact = blurred(np.roll(everything, round(0.008 * width), axis=0), 0.010 * width)
-    scene.shade(1.0 - 0.93 * sun * rock, ("sun",))
-    scene.shade(1.0 - 0.60 * contact * rock)
+def _rock(scene: Scene, camera: View, relief: Relief, balls: np.ndarray, seed: int) -> None:
+    """Rough basalt with rust and lichen, under the sun and the shadow of the animal."""
+    plane = relief.plane
+    depth = relief.seen(plane.Z) - np.float32(camera.position[2])
+    points = np.dstack([relief.seen(plane.X), relief.seen(relief.height_m), depth])
+    normals = np.ascontiguousarray(relief.seen(relief.normals))
+    pixel = depth * np.float32(camera.pixel)
+    box = box_of(relief.cover)
+    points, normals, pixel, depth = points[box], normals[box], pixel[box], depth[box]
+    patches = fbm3(points, 16.0, seed=seed + 18, octaves=5, pixel_m=pixel)
+    fine = fbm3(points, 330.0, seed=seed + 20, octaves=4, pixel_m=pixel, roughness=0.6)
+    spots = fbm3(points, 46.0, seed=seed + 19, octaves=6, pixel_m=pixel, roughness=0.6)
+    rust = smoothstep(0.0, 0.7, patches + 0.3 * fine)
+    lichen = smoothstep(0.36, 0.43, spots) * smoothstep(0.35, 0.8, normals[..., 1])
+    crust = smoothstep(0.40, 0.46, fbm3(points, (60.0, 60.0, 61.0), seed=seed + 23, octaves=5, pixel_m=pixel))
+    grey = np.clip(1.10 + 0.65 * fine + 0.45 * patches, 0.3, 2.2)
+    bare = (1.0 - lichen) * (1.0 - 0.8 * crust)
+    parts = {
+        "basalt": grey * (1.0 - 0.45 * rust) * bare, "rust": 0.16 * rust * grey * bare,
+        "lichen": lichen * (0.40 + 0.22 * fine), "plaster": 0.30 * crust * (1.0 - lichen) * (0.8 + 0.4 * fine),
+    }  # fmt: skip
+    grain = fbm3(points, 700.0, seed=seed + 21, octaves=3, pixel_m=pixel, roughness=0.7)
+    smooth = normals
+    normals = bumped(points, normals, (0.00055 * fine + 0.00030 * grain).astype(np.float32))
+    sun = relief.seen(relief.sun(SUN, width=0.02, first_step=0.0006))[box]
+    sun = sun * np.maximum(normals @ _unit_sun(), 0.0) / np.maximum(smooth @ _unit_sun(), 0.05)
+    open_sky = relief.seen(relief.hollows(61, 0.014) * relief.hollows(15, 0.004))[box]
+    cast = sun_shadow(points, SUN, balls)
+    light = {
+        "sun": SUN_LEVEL * sun * cast,
+        "sky": SKY_LEVEL * open_sky * (0.55 + 0.45 * normals[..., 1]) * ambient(points, normals, balls),
+    }  # fmt: skip
+    parts = {name: share.astype(np.float32) for name, share in parts.items()}
+    scene.lay(box, relief.cover[box], depth, parts, light, mask="rock")
 
 
-def _skin(scene: Scene, x: Map, y: Map, part: Body, seed: int, *, leg: bool) -> None:
-    """Scales, shading of a round body, dark back with pale speckles, teal flank, pale throat."""
-    width = x.shape[1]
-    box = box_of(part.cover)
-    scene, x, y = scene.window(box), x[box], y[box]
-    part = Body(*(np.ascontiguousarray(a[box]) for a in (part.height, part.along, part.across, part.cover)))
-    size_of = 1.0 + 0.8 * smoothstep(0.14, 0.0, part.along)
-    u = part.along * 150.0 / size_of
-    v = np.arcsin(np.clip(part.across, -1.0, 1.0)) * (7.0 if not leg else 4.0) + 0.5 * np.floor(u)
+def _animal(relief: Relief, view: int) -> tuple[Solid, Solid, np.ndarray]:
+    """The body, the eye, and the smooth line of the back (n, 4) that the scales follow."""
+    nod = 0.0022 * np.sin(1.3 * view)
+    spine = SPINE.copy()
+    head = smoothstep(-0.055, -0.085, spine[:, 0])
+    spine[:, 1] += nod * head
+    spine[:, 2] -= 0.004 * np.sin(0.9 * view) * head * (0.2 + (-0.085 - spine[:, 0]) * 30.0)
+    ground = np.array([relief.height_at(float(p[0]), PLACE_Z + float(p[2])) for p in spine])
+    spine[:, 1] += cv2.GaussianBlur(ground.astype(np.float32).reshape(-1, 1), (1, 7), 2.0).ravel()
+    spine[:, 2] += PLACE_Z
+    lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(spine[:, :3], axis=0), axis=1))])
+    line = PchipInterpolator(lengths, spine, axis=0)(np.linspace(0.0, lengths[-1], 56))
+    body = Solid()
+    body.chain(line, blend=0.003, flat=((0.0, 1.0, 0.12), 1.10))
+    at_head = spine[3, :3] - SPINE[3, :3]
+    for side in (-1.0, 1.0):
+        # brow, cheek and the muscle behind the jaw
+        body.add(at_head + (-0.1045, 0.0775, side * 0.0050), 0.0022, at_head + (-0.0925, 0.0800, side * 0.0066), 0.0026,
+                 blend=0.003)  # fmt: skip
+        body.add(at_head + (-0.0850, 0.0690, side * 0.0062), 0.0060, blend=0.006)
+        body.add(at_head + (-0.0985, 0.0760, side * 0.0052), 0.0036, blend=0.0015)
+    body.add(at_head + (-0.1110, 0.0672, 0.0), 0.0028, at_head + (-0.0880, 0.0655, 0.0), 0.0068, blend=0.003)
+    body.add(at_head + (-0.0840, 0.0600, 0.0), 0.0066, at_head + (-0.0660, 0.0490, 0.002), 0.0088, blend=0.006)
+    for name, limb in LIMBS.items():
+        joints = np.array(limb)
+        joints[:, 1] += [relief.height_at(float(j[0]), PLACE_Z + float(j[2])) for j in joints]
+        joints[0, 1] = limb[0][1] + relief.height_at(limb[0][0], PLACE_Z)
+        joints[:, 2] += PLACE_Z
+        body.chain(joints, blend=0.006)
+        wrist = joints[-1]
+        for angle, length in TOES[name]:
+            reach = np.array([np.sin(angle), 0.0, -np.cos(angle)]) * length
+            tip = wrist[:3] + reach
+            tip[1] = relief.height_at(float(tip[0]), float(tip[2])) + 0.0014
+            middle = wrist[:3] + reach * 0.5
+            middle[1] = max(relief.height_at(float(middle[0]), float(middle[2])) + 0.0034, (wrist[1] + tip[1]) / 2)
+            body.chain([[*wrist[:3], 0.0020], [*middle, 0.0015], [*tip, 0.0010]], blend=0.0022)
+    ridge = line[(line[:, 0] > -0.08) & (line[:, 0] < 0.03)]
+    for n, (px, py, pz, r) in enumerate(np.repeat(ridge, 2, axis=0)):
+        root = np.array([px + 0.0012 * (n % 2), py + 0.86 * r, pz])
+        body.add(root, 0.0007, root + (0.0011, 0.0016, 0.0), 0.0002, blend=0.0006)
+    eye = Solid()
+    eye.add(at_head + EYE, 0.0034)
+    return body, eye, line
+
+
+def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.ndarray, seed: int) -> None:
+    """Keeled scales, a dark banded back, pale specks, a blue-green flank, a pale throat."""
+    few = s.points[::8, ::8, None, :] - line[None, None, ::2, :3].astype(np.float32)
+    near = np.argmin((few * few).sum(axis=3), axis=2).astype(np.float32) * 2.0
+    near = cv2.resize(near, s.cover.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    limb = s.body >= len(line) - 1
+    # evened out, since a place between two bodies jumps from the end of one to the start of the next
+    weight = cv2.GaussianBlur(s.cover, (0, 0), 0.0022 * camera.size[0]) + np.float32(1e-4)
+    on_body = cv2.GaussianBlur((s.body + s.along) * s.cover, (0, 0), 0.0022 * camera.size[0]) / weight
+    near = np.where(limb, near, on_body)
+    at = [np.interp(near, np.arange(len(line)), line[:, c]).astype(np.float32) for c in range(4)]
+    length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line[:, :3], axis=0), axis=1))])
+    along = np.interp(near, np.arange(len(line)), length).astype(np.float32)
+    radius = np.maximum(at[3], 0.002)
+    up, out = (s.points[..., 1] - at[1]) / radius, (at[2] - s.points[..., 2]) / radius
+    around = np.arctan2(up, np.maximum(out, -0.2)).astype(np.float32)
+    head = smoothstep(-0.074, -0.084, s.points[..., 0])
+
+    jitter = fbm3(s.points, 420.0, seed=seed + 30, octaves=2)
+    scale_m = (0.00105 + 0.0008 * head) * (0.75 + 0.25 * smoothstep(0.004, 0.014, radius))
+    # on the body scales follow the back; on legs and head they lie as they come
+    loose = np.maximum(limb.astype(np.float32), head) > 0.5
+    u = np.where(loose, s.points[..., 0], along * 0.75) / scale_m + 0.25 * jitter
+    v = np.where(loose, s.points[..., 1], around * radius) / scale_m
     gap, value = cells(u, v, seed=seed + 31, count=1024)
-    ridge = smoothstep(0.0, 0.55, gap)
-    height = part.height * width
-    height = (
-        height * 0.80
-        + ridge * np.float32(width * 0.00034)
-        + 0.0006 * width * fbm(x * 60.0, y * 60.0, seed=seed + 33, octaves=4)
-    )
-    shade = slope_light(height.astype(np.float32), SUN, 0.125)
-    lower = smoothstep(-0.5, 1.0, part.across)
-    scene.light_on(part.cover, shade, ("sun",))
-    occluded = 0.70 * lower * smoothstep(0.10, 0.25, part.along) + 0.30 * (1.0 - ridge)
-    scene.light_on(part.cover, np.maximum(1.0 - occluded, 0.05), ("sky",))
-    band = smoothstep(0.30, 0.62, fbm(part.along * 26.0, part.across * 1.4, seed=seed + 36, octaves=4) + 0.25)
-    throat = smoothstep(0.15, 0.65, part.across) * smoothstep(0.17, 0.06, part.along)
-    flank = (
-        smoothstep(0.05, 0.55, part.across) * smoothstep(0.16, 0.22, part.along) * smoothstep(0.52, 0.38, part.along)
-    )
-    throat, flank = throat * (not leg), flank * (not leg)
-    speck = smoothstep(0.90, 0.99, value) * (1.0 - throat)
-    base = (0.75 + 0.5 * value) * (0.55 + 0.45 * ridge)
-    dark = (1.0 - throat) * (1.0 - 0.75 * flank)
-    scene.put_mix(part.cover, {
-        "scale_dark": base * dark * (1.15 - 0.5 * band), "rust": base * dark * band * 0.45,
-        "scale_teal": base * flank * 0.55,
-        "scale_pale": base * (throat * 1.0 + 0.30 * speck * dark + 0.10 * flank), "scale_red": base * throat * 0.20,
-    })  # fmt: skip
+    plates = smoothstep(0.0, 0.45, gap)
+    keel = np.where(loose, 0.0, 0.35 * np.sin(6.28 * v) * plates)
+    relief = (plates * 1.1 + keel).astype(np.float32)
+    folds = fbm3(s.points, (160.0, 90.0, 160.0), seed=seed + 33, octaves=4)
+    raised = cv2.GaussianBlur(relief, (0, 0), 0.8) * 0.00011 + 0.00035 * folds
+    normals = bumped(s.points, s.normals, raised.astype(np.float32))
+
+    # other parts are looked for a little off the skin, so that a part does not shade itself
+    sun = from_sun(s.points, normals, SUN, None) * np.sqrt(sun_shadow(s.points + s.normals * np.float32(0.004), SUN, balls))
+    sky = from_sky(s.points, normals, balls, up=0.75)
+    bounce = 0.10 * np.clip(-normals[..., 1], 0.0, 1.0)
+    glint = shine(s.points, normals, camera.position, SUN, 26.0) * (sun > 0.02)
+    pale_rim = smoothstep(0.15, 0.75, relief)
+
+    leg = limb & (along > 0.066)
+    belly = smoothstep(0.0, -0.55, up)
+    throat = smoothstep(0.15, -0.40, up) * smoothstep(0.075, 0.055, along) * smoothstep(0.006, 0.016, along) * ~leg
+    flank = smoothstep(0.25, -0.35, up) * smoothstep(0.055, 0.085, along) * smoothstep(0.185, 0.140, along) * (~limb)
+    band_at = along * 95.0 + 1.6 * fbm3(s.points, 55.0, seed=seed + 36, octaves=3)
+    band = smoothstep(-0.25, 0.55, np.sin(band_at)) * smoothstep(0.05, 0.09, along)
+    mottle = fbm3(s.points, 170.0, seed=seed + 38, octaves=4)
+    speck = smoothstep(0.80, 0.92, value) * smoothstep(0.0, 0.5, mottle + 0.3 * up) * (1.0 - throat) * (1.0 - 0.7 * head)
+    base = (0.78 + 0.40 * value + 0.30 * mottle) * (0.60 + 0.40 * pale_rim)
+    mouth = _mouth(s, line)
+    dark = np.clip((1.0 - throat) * (1.0 - 0.70 * flank) * (1.0 - speck), 0.0, 1.0)
+    parts = {
+        "scale_dark": base * dark * (1.55 - 0.95 * band) * (1.0 + 0.5 * head),
+        "rust": base * dark * (0.05 + 0.14 * band + 0.10 * head) * (1.0 - 0.6 * belly),
+        "sand": base * dark * (0.10 + 0.22 * band + 0.08 * head) + 0.30 * speck, "scale_teal": base * flank * 0.62,
+        "scale_pale": base * (throat * 0.95 + 0.34 * speck + 0.10 * flank + 0.10 * belly * dark),
+        "scale_red": base * throat * 0.12 + 0.10 * base * dark * head,
+    }  # fmt: skip
+    parts = {name: (share * mouth).astype(np.float32) for name, share in parts.items()}
+    parts["white"] = (0.10 * glint).astype(np.float32)
+    light = {"sun": SUN_LEVEL * (sun + bounce), "sky": SKY_LEVEL * (sky + bounce)}
+    light = {name: amount.astype(np.float32) for name, amount in light.items()}
+    scene.lay(s.box, s.cover, s.depth, parts, light, mask="subject")
 
 
-def _eye(scene: Scene, x: Map, y: Map, cx: float, cy: float) -> None:
-    near = _box(x, np.array([cx - 0.02, cy - 0.02]), np.array([cx + 0.02, cy + 0.02]))
-    if near is None:
-        return
-    ball_map = np.zeros_like(x)
-    scene.masks["eye"], scene, x, y = ball_map, scene.window(near), x[near], y[near]
-    radius = np.hypot(x - cx, (y - cy) * 1.15)
-    lid = smoothstep(0.0098, 0.0088, radius)
-    ball = smoothstep(0.0072, 0.0066, radius)
-    pupil = smoothstep(0.0040, 0.0035, radius)
-    scene.put_mix(lid, {"scale_dark": np.full_like(x, 1.1), "scale_pale": np.full_like(x, 0.10)})
-    scene.put_mix(ball, {"rust": np.full_like(x, 0.8), "cloth_ochre": np.full_like(x, 0.25)})
-    scene.put_mix(pupil, {"cloth_dark": np.full_like(x, 0.3)})
-    glint = smoothstep(0.0016, 0.0010, np.hypot(x - cx + 0.0028, y - cy + 0.0030))
-    scene.glow("sun", 1.3 * glint)
-    ball_map[near] = ball
+def _unit_sun() -> np.ndarray:
+    return np.asarray(SUN, np.float32) / np.float32(np.linalg.norm(SUN))
+
+
+def _mouth(s: Surface, line: np.ndarray) -> Map:
+    """1 on skin, less in the line of the lips, the ear and the nostril."""
+    x, y = s.points[..., 0] - line[0, 0], s.points[..., 1] - line[0, 1]
+    lips = np.exp(-(((y + 0.0012 - 0.06 * x - 1.6 * x * x) / 0.00032) ** 2)) * smoothstep(0.0235, 0.0215, x)
+    ear = smoothstep(1.0, 0.6, np.hypot((x - 0.0325) / 0.0019, (y + 0.0010) / 0.0026))
+    nostril = smoothstep(1.0, 0.5, np.hypot((x - 0.0026) / 0.0006, (y - 0.0022) / 0.0005))
+    return np.asarray(1.0 - 0.72 * np.maximum(np.maximum(lips, ear), nostril), np.float32)
+
+
+def _eye(scene: Scene, camera: View, s: Surface) -> None:
+    """A dark pupil in a copper iris within scaly lids, with the sun in it."""
+    centre = s.points.reshape(-1, 3)[np.argmax(s.cover)] if s.cover.max() > 0 else np.zeros(3)
+    where = s.points[s.cover > 0.5]
+    centre = where.mean(axis=0) if len(where) else centre
+    r = np.hypot(s.points[..., 0] - centre[0], (s.points[..., 1] - centre[1]) * 1.12)
+    lid = smoothstep(0.00235, 0.00250, r)
+    iris = smoothstep(0.00215, 0.00200, r)
+    pupil = smoothstep(0.00118, 0.00104, r)
+    rays = fbm3(s.points, 1500.0, seed=3, octaves=3)
+    parts = {
+        "scale_dark": lid * 0.9 + 0.3 * (1.0 - iris) * (1.0 - lid), "scale_pale": 0.10 * lid,
+        "rust": iris * (1.0 - pupil) * (0.75 + 0.5 * rays), "cloth_ochre": iris * (1.0 - pupil) * 0.4 * (1.0 + rays),
+        "cloth_dark": pupil * 0.2,
+    }  # fmt: skip
+    parts = {name: np.asarray(share, np.float32) for name, share in parts.items()}
+    sun = from_sun(s.points, s.normals, SUN, None) * (0.35 + 0.65 * smoothstep(0.0014, -0.0012, s.points[..., 1] - centre[1]))
+    light = {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * from_sky(s.points, s.normals, None)}
+    scene.lay(s.box, s.cover, s.depth - np.float32(1e-4), parts, light, mask="eye")
+    wet = (1.0 - lid) * s.cover
+    glint = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    glint[s.box] = wet * (6.0 * shine(s.points, s.normals, camera.position, SUN, 900.0))
+    scene.glow("sun", glint)
+    sky = np.zeros_like(glint)
+    sky[s.box] = wet * 0.10 * smoothstep(0.1, 0.9, s.normals[..., 1])
+    scene.glow("sky", sky)

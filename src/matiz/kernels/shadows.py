@@ -1,0 +1,173 @@
+"""Soft shadows: of spheres upon points in space, and of a ground that rises and falls upon itself.
+
+References: Quilez, "Sphere - soft shadow" and "Sphere - occlusion" (analytic, from memory); for the
+ground, a march toward the light that keeps the least angle between ray and ground.
+"""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .buffers import output, require
+from .loader import kernel
+
+MARCH_STEPS = 24
+
+
+def define() -> list[tuple[str, Any, list[Any]]]:
+    return [_define_lamp(), _define_sky(), _define_march()]
+
+
+def _spheres() -> tuple[Any, ...]:
+    import halide as hl
+
+    from .pipeline import image, table
+
+    x, y = hl.Var("x"), hl.Var("y")
+    points, spheres = image("points", 3), table("spheres", 2)
+    r = hl.RDom([(0, spheres.dim(1).extent())], "spheres_here")
+    toward = [spheres[i, r.x] - points[i, x, y] for i in range(3)]
+    return hl, x, y, points, spheres, r, toward
+
+
+def _dot(hl: Any, a: list[Any], b: list[Any]) -> Any:
+    return sum((v * w for v, w in zip(a, b, strict=True)), hl.f32(0.0))
+
+
+def _smooth(hl: Any, t: Any) -> Any:
+    t = hl.clamp(t, hl.f32(0.0), hl.f32(1.0))
+    return t * t * (hl.f32(3.0) - hl.f32(2.0) * t)
+
+
+def _finish(out: Any, x: Any, y: Any, r: Any, hl: Any) -> None:
+    from .pipeline import ROWS_PER_TASK, VECTOR
+
+    tail = hl.TailStrategy.GuardWithIf
+    inner, outer = hl.Var("inner"), hl.Var("outer")
+    out.vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.update().split(x, outer, inner, VECTOR, tail).reorder(inner, r.x, outer, y).vectorize(inner)
+    out.update().parallel(y, ROWS_PER_TASK, tail)
+
+
+def _define_lamp() -> tuple[str, Any, list[Any]]:
+    hl, x, y, points, spheres, r, toward = _spheres()
+    from .pipeline import table
+
+    lamp = table("lamp")
+    ray = [lamp[i] - points[i, x, y] for i in range(3)]
+    far = hl.sqrt(_dot(hl, ray, ray))
+    along = _dot(hl, toward, ray) / far
+    beside = hl.sqrt(hl.max(_dot(hl, toward, toward) - along * along, hl.f32(0.0)))
+    # the lamp, seen past the sphere, is a disc of this radius there
+    disc = hl.max(lamp[3] * along / far, hl.f32(1e-4))
+    seen = _smooth(hl, (beside - spheres[3, r.x]) / (hl.f32(2.0) * disc) + hl.f32(0.5))
+    between = (along > hl.f32(0.0)) & (along < far)
+    out = hl.Func("lamp_shadow")
+    out[x, y] = hl.f32(1.0)
+    out[x, y] *= hl.select(between, seen, hl.f32(1.0))
+    _finish(out, x, y, r, hl)
+    return "lamp_shadow", out, [points, spheres, lamp]
+
+
+def _define_sky() -> tuple[str, Any, list[Any]]:
+    hl, x, y, points, spheres, r, toward = _spheres()
+    from .pipeline import image
+
+    normals = image("normals", 3)
+    distance2 = _dot(hl, toward, toward)
+    radius = spheres[3, r.x]
+    facing = _dot(hl, toward, [normals[i, x, y] for i in range(3)]) / hl.sqrt(distance2)
+    h2 = hl.max(distance2 / (radius * radius), hl.f32(1.02))
+    taken = hl.max(facing * hl.f32(0.8) + hl.f32(0.2), hl.f32(0.0)) / h2
+    out = hl.Func("sky_shadow")
+    out[x, y] = hl.f32(1.0)
+    out[x, y] *= hl.f32(1.0) - hl.min(taken, hl.f32(0.92))
+    _finish(out, x, y, r, hl)
+    return "sky_shadow", out, [points, normals, spheres]
+
+
+def _define_march() -> tuple[str, Any, list[Any]]:
+    """Over a ground seen in perspective: column = middle + focal X / Z, row = scale / Z - first."""
+    import halide as hl
+
+    from .pipeline import table
+
+    x, y = hl.Var("x"), hl.Var("y")
+    ground = hl.ImageParam(hl.Float(32), 2, "ground")
+    view, sun = table("view"), table("sun")
+    middle, focal, scale, first = (view[i] for i in range(4))
+    r = hl.RDom([(0, MARCH_STEPS)], "march")
+    depth = scale / (hl.f32(y) + first)
+    side = (hl.f32(x) - middle) * depth / focal
+    # steps grow with the way gone, from the size of a pixel at hand
+    step = hl.max(sun[4], depth / focal * hl.f32(1.5))
+    t = step * (hl.pow(sun[5], hl.f32(r.x)) - hl.f32(1.0)) / (sun[5] - hl.f32(1.0)) + step
+    z = depth + sun[2] * t
+    column = middle + focal * (side + sun[0] * t) / hl.max(z, hl.f32(1e-3))
+    row = scale / hl.max(z, hl.f32(1e-3)) - first
+    width, height = ground.dim(0).extent(), ground.dim(1).extent()
+    inside = (z > hl.f32(1e-3)) & (row > 0.0) & (row < hl.f32(height) - 1.0)
+    inside &= (column > 0.0) & (column < hl.f32(width) - 1.0)
+    c, w = hl.clamp(hl.i32(column), 0, width - 2), hl.clamp(hl.i32(row), 0, height - 2)
+    fx, fy = column - hl.f32(c), row - hl.f32(w)
+    there = hl.lerp(
+        hl.lerp(ground[c, w], ground[c + 1, w], fx), hl.lerp(ground[c, w + 1], ground[c + 1, w + 1], fx), fy
+    )
+    over = (ground[x, y] + sun[1] * t - there) / t
+    out = hl.Func("ground_shadow")
+    out[x, y] = hl.f32(1.0)
+    out[x, y] = hl.min(out[x, y], hl.select(inside, _smooth(hl, over / sun[3] * 0.5 + 0.5), hl.f32(1.0)))
+    _finish(out, x, y, r, hl)
+    return "ground_shadow", out, [ground, view, sun]
+
+
+def lamp_shadow(
+    points: NDArray[np.float32], spheres: NDArray[np.float32], lamp: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Share of a round lamp that each point sees past the spheres, (height, width).
+
+    points: (height, width, 3). spheres: (n, 4) x, y, z, radius, n at least 2. lamp: (4,) likewise;
+    a lamp very far off stands for the sun.
+    """
+    points = require("points", points, np.float32, (None, None, 3))
+    spheres = require("spheres", spheres, np.float32, (None, 4))
+    lamp = require("lamp", lamp, np.float32, (4,))
+    result = np.empty(points.shape[:2], np.float32)
+    kernel("lamp_shadow")(points, spheres, lamp, result)
+    return result
+
+
+def sky_shadow(
+    points: NDArray[np.float32], normals: NDArray[np.float32], spheres: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Share of light from all round that spheres leave to points of a surface, (height, width)."""
+    points = require("points", points, np.float32, (None, None, 3))
+    normals = require("normals", normals, np.float32, points.shape)
+    spheres = require("spheres", spheres, np.float32, (None, 4))
+    result = np.empty(points.shape[:2], np.float32)
+    kernel("sky_shadow")(points, normals, spheres, result)
+    return result
+
+
+def ground_shadow(
+    ground: NDArray[np.float32],
+    view: tuple[float, float, float, float],
+    toward: tuple[float, float, float],
+    *,
+    width: float,
+    first_step: float,
+    growth: float = 1.22,
+) -> NDArray[np.float32]:
+    """Share of the sun that each point of a ground sees, (height, width).
+
+    ground: heights (height, width) over the plane as a level camera sees it: column = middle +
+    focal * X / Z, row = scale / Z - first, with view = (middle, focal, scale, first). toward: the
+    direction of the sun, X right, Y up, Z away. width: half the sun's width in radians.
+    first_step, growth: of the march, in the units of the heights.
+    """
+    ground = require("ground", ground, np.float32, (None, None))
+    result = np.empty(ground.shape, np.float32)
+    sun = np.array([*toward, width, first_step, growth], np.float32)
+    kernel("ground_shadow")(ground, np.array(view, np.float32), sun, result)
+    return result

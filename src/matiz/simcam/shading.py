@@ -1,0 +1,119 @@
+"""Light on surfaces: bumps, lamps, the sky, and the shadows that rounded bodies cast."""
+
+import cv2
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..kernels.noise import fractal_noise_in_space
+from ..kernels.shadows import lamp_shadow, sky_shadow
+from .scene import Map
+
+FAR_M = 1.0e4
+Spheres = NDArray[np.float32]
+
+
+def fbm3(points: Map, scale: ArrayLike, *, seed: int, octaves: int = 5, pixel_m: ArrayLike = 0.0,
+         roughness: float = 0.5) -> Map:  # fmt: skip
+    """Fractal noise about 0 of points (height, width, 3) times `scale` (one factor, or one per axis);
+    pixel_m is how much of the scene a pixel covers."""
+    factor = np.broadcast_to(np.asarray(scale, np.float32), (3,))
+    shape = points.shape[:2]
+    size = np.ascontiguousarray(np.broadcast_to(np.asarray(pixel_m, np.float32) * factor.max(), shape))
+    scaled = np.ascontiguousarray(points * factor)
+    return fractal_noise_in_space(scaled, size, seed=seed, octaves=octaves, roughness=roughness)
+
+
+def bumped(points: Map, normals: Map, height_m: Map) -> Map:
+    """Normals of a surface raised by `height_m` along them (Mikkelsen 2010, "Bump mapping unparametrized
+    surfaces on the GPU"), from differences between neighbouring pixels."""
+    across, down = _differences(points), _differences(points, axis=0)
+    first, second = np.cross(down, normals), np.cross(normals, across)
+    area = (across * first).sum(axis=2, keepdims=True)
+    rise = np.sign(area) * (_differences(height_m)[..., None] * first + _differences(height_m, axis=0)[..., None] * second)
+    return unit(np.abs(area) * normals - rise)
+
+
+def unit(vectors: Map) -> Map:
+    """Vectors (..., 3) made 1 long."""
+    length = np.sqrt((vectors * vectors).sum(axis=-1, keepdims=True))
+    return np.asarray(vectors / np.maximum(length, 1e-12), np.float32)
+
+
+def from_sun(points: Map, normals: Map, toward: ArrayLike, spheres: Spheres | None, *, width: float = 0.005,
+             wrap: float = 0.0) -> Map:  # fmt: skip
+    """Irradiance from a far disc of half-width `width` in radians, 1 for a surface that faces it.
+    wrap: how far light creeps round, for what is translucent or furry."""
+    direction = np.asarray(toward, np.float64) / np.linalg.norm(toward)
+    facing = _wrapped((normals @ direction.astype(np.float32)), wrap)
+    return facing if spheres is None else facing * sun_shadow(points, toward, spheres, width=width)
+
+
+def sun_shadow(points: Map, toward: ArrayLike, spheres: Spheres, *, width: float = 0.005) -> Map:
+    """Share of a far disc that points see past the spheres."""
+    direction = np.asarray(toward, np.float64) / np.linalg.norm(toward)
+    return _shadow_of_lamp(points, spheres, direction * FAR_M, FAR_M * width)
+
+
+def from_lamp(points: Map, normals: Map, place: ArrayLike, radius_m: float, spheres: Spheres | None,
+              *, wrap: float = 0.0) -> Map:  # fmt: skip
+    """Irradiance from a round lamp, 1 on a surface that faces it 1 m away."""
+    ray = np.asarray(place, np.float32) - points
+    distance2 = np.maximum((ray * ray).sum(axis=2), radius_m**2)
+    facing = _wrapped((ray * normals).sum(axis=2) / np.sqrt(distance2), wrap) / distance2
+    if spheres is None:
+        return facing
+    return facing * _shadow_of_lamp(points, spheres, place, radius_m)
+
+
+def from_sky(points: Map, normals: Map, spheres: Spheres | None, *, up: float = 0.7) -> Map:
+    """Light from all round, more from above: 1 on a surface that faces up, 1 - up on one that faces down."""
+    openness = 1.0 - up * 0.5 * (1.0 - normals[..., 1])
+    if spheres is None:
+        return openness
+    return openness * ambient(points, normals, spheres)
+
+
+def ambient(points: Map, normals: Map, spheres: Spheres) -> Map:
+    """Share of light from all round that the spheres leave, (height, width); at a quarter of the size."""
+    few = [np.ascontiguousarray(m[::4, ::4]) for m in (points, normals)]
+    if min(few[0].shape[:2]) < 2:
+        return sky_shadow(np.ascontiguousarray(points), np.ascontiguousarray(normals), spheres)
+    return _enlarged(sky_shadow(few[0], few[1], spheres), points.shape, 4)
+
+
+def shine(points: Map, normals: Map, eye: ArrayLike, toward: ArrayLike, hardness: float) -> Map:
+    """Blinn's highlight, 1 in its middle; `toward` is a direction, or directions (height, width, 3)."""
+    light = unit(np.broadcast_to(np.asarray(toward, np.float32), points.shape))
+    half = unit(light + unit(np.asarray(eye, np.float32) - points))
+    return np.asarray(np.maximum((half * normals).sum(axis=2), 0.0) ** hardness, np.float32)
+
+
+def _shadow_of_lamp(points: Map, spheres: Spheres, place: ArrayLike, radius_m: float) -> Map:
+    lamp = np.array([*np.asarray(place, np.float64), radius_m], np.float32)
+    few = np.ascontiguousarray(points[::2, ::2])
+    if min(few.shape[:2]) < 2:
+        return lamp_shadow(np.ascontiguousarray(points), spheres, lamp)
+    return _enlarged(lamp_shadow(few, spheres, lamp), points.shape, 2)
+
+
+def _enlarged(small: Map, shape: tuple[int, ...], by: int) -> Map:
+    """Samples of every `by`-th pixel, from the first on, spread over all again."""
+    to = np.array([[1.0 / by, 0.0, 0.0], [0.0, 1.0 / by, 0.0]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpAffine(small, to, shape[1::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE))
+
+
+def _wrapped(facing: Map, wrap: float) -> Map:
+    return np.asarray(np.maximum((facing + wrap) / (1.0 + wrap), 0.0), np.float32)
+
+
+def _differences(image: Map, axis: int = 1) -> Map:
+    """Central differences between neighbours, as large as the image."""
+    out = np.empty_like(image)
+    if axis == 0:
+        out[1:-1] = (image[2:] - image[:-2]) * 0.5
+        out[0], out[-1] = image[1] - image[0], image[-1] - image[-2]
+    else:
+        out[:, 1:-1] = (image[:, 2:] - image[:, :-2]) * 0.5
+        out[:, 0], out[:, -1] = image[:, 1] - image[:, 0], image[:, -1] - image[:, -2]
+    return out
