@@ -20,7 +20,7 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "shadows")
+KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting")
 MODULE = "_matiz_kernels"
 
 

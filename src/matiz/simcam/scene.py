@@ -150,6 +150,18 @@ class Scene:
             held = self.masks.setdefault(mask, np.zeros((self.size[1], self.size[0]), np.float32))
             held[box] += seen
 
+    def copy(self) -> "Scene":
+        """The same scene with maps of its own."""
+
+        def copied(maps: dict[str, Map]) -> dict[str, Map]:
+            return {name: amount.copy() for name, amount in maps.items()}
+
+        return Scene(
+            self.size, self.lights, copied(self.irradiance), copied(self.materials), copied(self.emission), self.glows,
+            None if self.depth_m is None else self.depth_m.copy(), copied(self.masks), dict(self.areas),
+            copied(self.open_light),
+        )  # fmt: skip
+
     def window(self, box: Box) -> "Scene":
         """A part of the scene, (rows, columns), that shares its maps: what is put there is put here."""
         rows, columns = box

@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..kernels.noise import fractal_noise_in_space
-from ..kernels.shadows import lamp_shadow, sky_shadow
+from ..kernels.lighting import lamp_shadow, lit_by_lamps, sky_shadow
 from .scene import Map
 
 FAR_M = 1.0e4
@@ -21,16 +21,6 @@ def fbm3(points: Map, scale: ArrayLike, *, seed: int, octaves: int = 5, pixel_m:
     size = np.ascontiguousarray(np.broadcast_to(np.asarray(pixel_m, np.float32) * factor.max(), shape))
     scaled = np.ascontiguousarray(points * factor)
     return fractal_noise_in_space(scaled, size, seed=seed, octaves=octaves, roughness=roughness)
-
-
-def bumped(points: Map, normals: Map, height_m: Map) -> Map:
-    """Normals of a surface raised by `height_m` along them (Mikkelsen 2010, "Bump mapping unparametrized
-    surfaces on the GPU"), from differences between neighbouring pixels."""
-    across, down = _differences(points), _differences(points, axis=0)
-    first, second = np.cross(down, normals), np.cross(normals, across)
-    area = (across * first).sum(axis=2, keepdims=True)
-    rise = np.sign(area) * (_differences(height_m)[..., None] * first + _differences(height_m, axis=0)[..., None] * second)
-    return unit(np.abs(area) * normals - rise)
 
 
 def unit(vectors: Map) -> Map:
@@ -54,15 +44,19 @@ def sun_shadow(points: Map, toward: ArrayLike, spheres: Spheres, *, width: float
     return _shadow_of_lamp(points, spheres, direction * FAR_M, FAR_M * width)
 
 
-def from_lamp(points: Map, normals: Map, place: ArrayLike, radius_m: float, spheres: Spheres | None,
-              *, wrap: float = 0.0) -> Map:  # fmt: skip
-    """Irradiance from a round lamp, 1 on a surface that faces it 1 m away."""
-    ray = np.asarray(place, np.float32) - points
-    distance2 = np.maximum((ray * ray).sum(axis=2), radius_m**2)
-    facing = _wrapped((ray * normals).sum(axis=2) / np.sqrt(distance2), wrap) / distance2
-    if spheres is None:
-        return facing
-    return facing * _shadow_of_lamp(points, spheres, place, radius_m)
+SHADOW_STEP = 6
+"""Shadows of lamps are soft: one in so many points, both ways, is enough."""
+
+
+def from_lamps(points: Map, normals: Map, lamps: NDArray[np.float32], spheres: Spheres | None) -> Map:
+    """Irradiance from round lamps, (height, width, 2) by group; see `kernels.lighting.lit_by_lamps`."""
+    few = np.ascontiguousarray(points[::SHADOW_STEP, ::SHADOW_STEP])
+    shape = tuple(max(n, 2) for n in few.shape[:2])
+    shadows = np.ones((len(lamps), *shape), np.float32)
+    if spheres is not None and few.shape[:2] == shape:
+        for n, lamp in enumerate(lamps):
+            shadows[n] = lamp_shadow(few, spheres, np.ascontiguousarray(lamp[:4]))
+    return lit_by_lamps(np.ascontiguousarray(points), np.ascontiguousarray(normals), lamps, shadows, SHADOW_STEP)
 
 
 def from_sky(points: Map, normals: Map, spheres: Spheres | None, *, up: float = 0.7) -> Map:
@@ -78,7 +72,7 @@ def ambient(points: Map, normals: Map, spheres: Spheres) -> Map:
     few = [np.ascontiguousarray(m[::4, ::4]) for m in (points, normals)]
     if min(few[0].shape[:2]) < 2:
         return sky_shadow(np.ascontiguousarray(points), np.ascontiguousarray(normals), spheres)
-    return _enlarged(sky_shadow(few[0], few[1], spheres), points.shape, 4)
+    return enlarged(sky_shadow(few[0], few[1], spheres), points.shape, 4)
 
 
 def shine(points: Map, normals: Map, eye: ArrayLike, toward: ArrayLike, hardness: float) -> Map:
@@ -93,10 +87,10 @@ def _shadow_of_lamp(points: Map, spheres: Spheres, place: ArrayLike, radius_m: f
     few = np.ascontiguousarray(points[::2, ::2])
     if min(few.shape[:2]) < 2:
         return lamp_shadow(np.ascontiguousarray(points), spheres, lamp)
-    return _enlarged(lamp_shadow(few, spheres, lamp), points.shape, 2)
+    return enlarged(lamp_shadow(few, spheres, lamp), points.shape, 2)
 
 
-def _enlarged(small: Map, shape: tuple[int, ...], by: int) -> Map:
+def enlarged(small: Map, shape: tuple[int, ...], by: int) -> Map:
     """Samples of every `by`-th pixel, from the first on, spread over all again."""
     to = np.array([[1.0 / by, 0.0, 0.0], [0.0, 1.0 / by, 0.0]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
@@ -105,15 +99,3 @@ def _enlarged(small: Map, shape: tuple[int, ...], by: int) -> Map:
 
 def _wrapped(facing: Map, wrap: float) -> Map:
     return np.asarray(np.maximum((facing + wrap) / (1.0 + wrap), 0.0), np.float32)
-
-
-def _differences(image: Map, axis: int = 1) -> Map:
-    """Central differences between neighbours, as large as the image."""
-    out = np.empty_like(image)
-    if axis == 0:
-        out[1:-1] = (image[2:] - image[:-2]) * 0.5
-        out[0], out[-1] = image[1] - image[0], image[-1] - image[-2]
-    else:
-        out[:, 1:-1] = (image[:, 2:] - image[:, :-2]) * 0.5
-        out[:, 0], out[:, -1] = image[:, 1] - image[:, 0], image[:, -1] - image[:, -2]
-    return out

@@ -113,6 +113,8 @@ def trace(view: View, solid: Solid) -> Surface | None:
             seen = trace_solids(table[listed], view.ray_table(part), near, (max(h, 2), max(w, 2)))[:h, :w]
             found[top : top + h, left : left + w] = seen
             body[top : top + h, left : left + w] = listed[seen[..., 5].astype(np.int32)]
+    if not found[..., 1].any():
+        return None
     rays, _ = view.rays(box)
     along_ray = found[..., 0:1] / np.linalg.norm(rays, axis=2, keepdims=True)
     points = np.asarray(view.position, np.float32) + rays * along_ray

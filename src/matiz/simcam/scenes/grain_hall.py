@@ -1,261 +1,478 @@
-"""Lantern supper in the grain hall: warm lanterns over a long table, blue evening in the window."""
+"""Lantern supper in the grain hall: warm lanterns over a long table, blue evening in the windows."""
 
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
-from ..scene import Box, Map, Scene, box_of
-from ..textures import cells, fbm, grid, polygon, slope_light, smoothstep
+from ...kernels.lighting import bumped, sky_shadow
+from ..people import Person, Pose, person
+from ..planes import beam_surfaces, facet
+from ..scene import Map, Scene
+from ..shading import enlarged, fbm3, from_lamps, shine
+from ..solids import Solid, Surface, trace
+from ..textures import smoothstep
+from ..view import View
 
-LANTERNS = ((0.40, 0.105, 0.018), (0.58, 0.130, 0.015), (0.73, 0.100, 0.019), (0.90, 0.125, 0.015))
-"""x, y, radius."""
-WINDOW = np.array([[0.055, 0.060], [0.205, 0.085], [0.203, 0.335], [0.050, 0.350]])
-TABLE_TOP, TABLE_BOTTOM = 0.395, 0.70
+LANTERNS = ((-0.42, 2.02, 2.95), (0.40, 2.10, 3.90), (-0.34, 2.06, 5.00), (0.36, 2.12, 6.30))
+LANTERN_R = 0.115
+LANTERN_LEVEL = 0.40
+"""Irradiance 1 m from each lantern."""
+WINDOW_LIGHTS = (((-2.2, 1.75, 4.15), 0.75), ((-2.2, 1.75, 6.2), 0.75), ((-1.4, 1.9, 8.3), 0.35))
+"""What comes through each window, as a soft lamp within the wall: place, irradiance 1 m away."""
+HALL = {"left": -2.35, "right": 2.45, "back": 9.0, "top": 3.25}
+TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76}
+
+
+@dataclass(frozen=True)
+class Standpoint:
+    """Where the photographer stands for one picture, and what is going on."""
+
+    position: tuple[float, float, float]
+    yaw: float
+    pitch: float
+    focal_mm: float
+    focus_m: float
+    guests: int = 7
+    turn: float = 0.0
+    toast: float = 0.0
+
+
+STANDPOINTS = (
+    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.3, guests=0),
+    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.5),
+    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.4, turn=-8.0, toast=1.0),
+    Standpoint((0.08, 1.38, 0.90), -13.0, 2.0, 60.0, 2.9, turn=-12.0),
+    Standpoint((0.08, 1.38, 0.90), -13.0, 2.0, 60.0, 2.9, turn=14.0),
+    Standpoint((0.72, 1.46, 0.40), -15.0, 6.0, 35.0, 3.2, turn=18.0),
+    Standpoint((0.72, 1.46, 0.40), -15.0, 6.0, 35.0, 3.2, turn=4.0, toast=0.7),
+)
+"""The grey card before supper, then the guests."""
+
+SEATS = (
+    (-0.86, 2.72, 86.0, "cloth_green"), (-0.84, 3.62, 74.0, "cloth_ochre"), (-0.86, 4.60, 88.0, "linen"),
+    (0.86, 2.60, -84.0, "cloth_red"), (0.84, 3.50, -96.0, "cloth_blue"), (0.86, 4.50, -78.0, "cloth_dark"),
+    (0.05, 6.95, 0.0, "cloth_ochre"),
+)  # fmt: skip
+"""x, z, which way the guest faces, cloth."""
 
 
 def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
-    """view 0 shows the grey card before supper; 1, 2, ... the guests."""
-    x, y = grid(size)
-    lights = {"lanterns": black_body(2150.0), "window": daylight(7600.0)}
-    lanterns = 0.16 + np.sum(
-        [0.0105 / ((x - cx) ** 2 + 1.3 * (y - cy - 0.06) ** 2 + 0.014) for cx, cy, _ in LANTERNS], axis=0
-    )
-    window = 0.42 * np.exp(-np.maximum(x - 0.13, 0.0) / 0.24) * np.exp(-(((y - 0.33) / 0.40) ** 2)) + 0.022
-    light = {"lanterns": (0.21 * lanterns).astype(np.float32), "window": window.astype(np.float32)}
-    scene = Scene(size, lights, light, glows={"outside": daylight(8600.0), "flame": black_body(1950.0)})
-    _walls(scene, x, y, seed)
-    _window(scene, x, y)
-    if view > 0:
-        for n, guest in enumerate(FAR_GUESTS):
-            _guest(scene, x, y, *guest, seed=seed + 5 * n + view, toward=True)
-    _table(scene, x, y, seed)
-    if view > 0:
-        focus = np.zeros_like(x)
-        focus += smoothstep(0.50, 0.60, y) * 5.0 * (size[0] / 3000.0)
-        scene.defocus_px = focus
-        shift = 0.012 * (view - 1)
-        for n, (cx, cy, scale, cloth) in enumerate(NEAR_GUESTS):
-            _guest(scene, x, y, cx + shift * (-1) ** n, cy, scale, cloth, seed=seed + 50 + n, toward=False)
-    else:
-        _grey_card(scene)
-    _lanterns(scene, x, y)
+    """view 0 shows the grey card before supper; 1, 2, ... the guests, from different places."""
+    stand = STANDPOINTS[view % len(STANDPOINTS)]
+    camera = View(size, stand.focal_mm / 36.0, stand.position, stand.pitch, stand.yaw)
+    scene = _empty_hall(camera, seed).copy()
+    people = [_guest(n, seat, stand, seed) for n, seat in enumerate(SEATS[: stand.guests])]
+    balls = np.concatenate([p.solid.spheres(least_m=0.045) for p in people]) if people else np.zeros((2, 4), np.float32)
+    room = _Light(balls)
+    ware = _tableware(seed)
+    _table(scene, camera, _Light(np.concatenate([balls, ware[0].spheres(least_m=0.02)])), seed)
+    for guest, seat in sorted(zip(people, SEATS, strict=False), key=lambda pair: -pair[1][1]):
+        _person(scene, camera, room, guest, seat[3], seed + int(seat[1] * 10))
+    _serve(scene, camera, room, *ware, seed)
+    if view == 0:
+        _grey_card(scene, camera, room)
+    _lanterns(scene, camera)
     return scene
 
 
-FAR_GUESTS = (
-    (0.345, 0.322, 0.034, "cloth_green"), (0.470, 0.330, 0.032, "cloth_ochre"), (0.610, 0.322, 0.034, "cloth_red"),
-    (0.770, 0.328, 0.033, "cloth_blue"),
-)  # fmt: skip
-NEAR_GUESTS = (
-    (0.265, 0.520, 0.062, "cloth_blue"),
-    (0.590, 0.545, 0.066, "cloth_ochre"),
-    (0.880, 0.515, 0.064, "cloth_red"),
-)
-"""x and y of the head's centre, half-width of the head, cloth."""
+@lru_cache(maxsize=1)
+def _empty_hall(camera: View, seed: int) -> Scene:
+    """The room without people; kept, since several pictures are taken from one place."""
+    dark = np.zeros((camera.size[1], camera.size[0]), np.float32)
+    lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
+    scene = Scene(camera.size, lights, {"lanterns": dark, "window": dark.copy()},
+                  glows={"outside": daylight(7400.0), "flame": black_body(1950.0)})  # fmt: skip
+    _shell(scene, camera, _Light(None), seed)
+    return scene
 
 
-def _walls(scene: Scene, x: Map, y: Map, seed: int) -> None:
-    """Plank wall with posts that converge upward a little, dark roof above, floor below."""
-    leaning = (x - 0.5) * (1.0 + 0.10 * (0.33 - y)) + 0.5
-    plank = leaning * 26.0
-    groove = smoothstep(0.06, 0.015, np.abs(plank - np.round(plank)))
-    each = fbm(np.floor(plank + 0.5) * 3.7, y * 0.0, seed=seed, octaves=1)
-    grain = fbm(
-        leaning * 260.0, y * 9.0 + np.floor(plank + 0.5) * 5.0, seed=seed + 2, octaves=5, footprint=260.0 / x.shape[1]
-    )
-    knots = smoothstep(0.50, 0.75, fbm(leaning * 40.0, y * 22.0, seed=seed + 4, octaves=2))
-    tone = np.clip((0.72 + 0.40 * each + 0.35 * grain - 0.35 * knots) * (1.0 - 0.78 * groove), 0.04, 1.6)
-    everywhere = np.ones_like(x)
-    scene.put_mix(everywhere, {"wood": tone * 0.62, "old_wood": tone * 0.55})
-    post = smoothstep(0.022, 0.020, np.abs((leaning * 3.6 + 0.15) - np.round(leaning * 3.6 + 0.15)) / 3.6)
-    beam = smoothstep(0.030, 0.034, y) * smoothstep(0.064, 0.060, y)
-    frame = np.maximum(post, beam)
-    round_post = 0.75 + 0.25 * np.cos(((leaning * 3.6 + 0.15) % 1.0 - 0.5) * 6.0)
-    scene.put_mix(frame, {"old_wood": (0.80 + 0.45 * grain) * round_post})
-    roof = smoothstep(0.034, 0.028, y)
-    scene.shade((1.0 - 0.80 * roof).astype(np.float32))
+class _Light:
+    """What falls on a surface in the hall."""
+
+    def __init__(self, balls: np.ndarray | None) -> None:
+        self.balls = balls
+
+    def on(self, points: Map, normals: Map, *, wrap: float = 0.0) -> dict[str, Map]:
+        lamps = [[*lamp, LANTERN_R, LANTERN_LEVEL, wrap, 0.0] for lamp in LANTERNS]
+        lamps += [[*place, 0.55, level, max(wrap, 0.15), 1.0] for place, level in WINDOW_LIGHTS]
+        direct = from_lamps(points, normals, np.array(lamps, np.float32), self.balls)
+        around = self._around(points, normals) * (0.75 + 0.25 * normals[..., 1])
+        table = np.clip(0.7 - normals[..., 1], 0.0, 1.2)
+        warm = direct[..., 0] + around * (0.026 + 0.030 * table)
+        cool = direct[..., 1] + around * np.float32(0.012)
+        return {"lanterns": warm.astype(np.float32), "window": cool.astype(np.float32)}
+
+    def _around(self, points: Map, normals: Map) -> Map:
+        """Light that the walls send back: less in corners and between people."""
+        few, facing = (np.ascontiguousarray(m[::4, ::4]) for m in (points, normals))
+        x, y, z = few[..., 0], few[..., 1], few[..., 2]
+        walls = np.maximum(np.minimum(x - HALL["left"], HALL["right"] - x), 0.0)
+        nook = 1.0 - 0.55 * np.exp(-walls / 0.18)
+        nook *= 1.0 - 0.6 * np.exp(-np.maximum(y, 0.0) / 0.30)
+        nook *= 1.0 - 0.5 * np.exp(-np.maximum(HALL["back"] - z, 0.0) / 0.25)
+        if min(few.shape[:2]) < 2:
+            return np.full(points.shape[:2], np.float32(nook.mean()))
+        if self.balls is not None:
+            nook = nook * sky_shadow(few, facing, self.balls)
+        return enlarged(nook.astype(np.float32), points.shape, 4)
 
 
-def _window(scene: Scene, x: Map, y: Map) -> None:
-    """Panes full of evening sky, far brighter than the hall, with bars between."""
-    width = scene.size[0]
-    pane = polygon(scene.size, WINDOW * width)
-    frame = polygon(scene.size, (WINDOW + [[-0.012, -0.012], [0.012, -0.011], [0.012, 0.013], [-0.012, 0.014]]) * width)
-    scene.put_mix(frame, {"old_wood": np.full_like(x, 0.8)})
-    across, down = (x - 0.052) / 0.152, (y - 0.070 - 0.11 * (x - 0.05)) / 0.272
-    bars = np.maximum(
-        smoothstep(0.030, 0.018, np.abs(across - np.round(across * 2.0) / 2.0)),
-        smoothstep(0.018, 0.011, np.abs(down - np.round(down * 3.0) / 3.0)),
-    )
-    glass = pane * (1.0 - bars)
-    scene.put_mix(pane, {"old_wood": np.full_like(x, 0.5)})
-    outside = (2.6 + 1.2 * (0.30 - y) / 0.2 + 0.5 * fbm(x * 9.0, y * 12.0, seed=3, octaves=4)) * smoothstep(
-        0.36, 0.26, y + 0.02
-    )
-    hills = smoothstep(0.262, 0.270, y - 0.012 * fbm(x * 22.0, y * 0.0, seed=5, octaves=5))
-    scene.glow("outside", (glass * np.maximum(outside * (1.0 - 0.80 * hills), 0.15)).astype(np.float32))
-    scene.masks["window"] = glass
+def _lay(scene: Scene, s: Surface, parts: dict[str, Map | float], light: dict[str, Map], mask: str = "") -> None:
+    whole = {n: np.asarray(np.broadcast_to(np.asarray(p, np.float32), s.cover.shape)) for n, p in parts.items()}
+    scene.lay(s.box, s.cover, s.depth, whole, light, mask=mask)
 
 
-def _table(scene: Scene, x: Map, y: Map, seed: int) -> None:
-    """A long cloth with folds over its edge; bowls, bread, cups."""
-    width = scene.size[0]
-    top = polygon(scene.size, np.array([[0.235, TABLE_TOP], [0.935, TABLE_TOP], [1.08, 0.56], [0.10, 0.56]]) * width)
-    side = polygon(
-        scene.size, np.array([[0.10, 0.559], [1.08, 0.559], [1.08, TABLE_BOTTOM], [0.10, TABLE_BOTTOM]]) * width
-    )
-    creases = (
-        fbm(x * 5.0, y * 34.0, seed=seed + 7, octaves=5) * 0.010
-        + fbm(x * 26.0, y * 70.0, seed=seed + 8, octaves=4) * 0.003
-    )
-    weave = 0.04 * fbm(x * 700.0, y * 900.0, seed=seed + 9, octaves=2, footprint=700.0 / width)
-    flat = slope_light((creases * width).astype(np.float32), (0.2, -0.9, 0.9), 0.10)
-    scene.light_on(top, 0.75 + 0.85 * flat, ("lanterns",))
-    scene.light_on(top, 0.9, ("window",))
-    scene.put_mix(top, {"linen": 1.0 + weave})
-    folds = np.sin(x * 95.0 + 3.0 * fbm(x * 6.0, y * 3.0, seed=seed + 11, octaves=3)) * 0.010
-    hanging = slope_light((folds * width).astype(np.float32), (-0.5, -0.6, 1.2), 0.07)
-    scene.light_on(side, hanging * 0.45, ("lanterns",))
-    scene.light_on(side, hanging * 0.75, ("window",))
-    scene.put_mix(side, {"linen": 1.0 + weave})
-    for cx, cy, r, stuff in (
-        (0.42, 0.425, 0.028, "lichen"), (0.55, 0.455, 0.036, "rust"), (0.69, 0.420, 0.027, "cloth_ochre"),
-        (0.40, 0.510, 0.044, "cloth_ochre"), (0.73, 0.505, 0.046, "leaves"), (0.87, 0.460, 0.034, "wood"),
-        (0.30, 0.470, 0.034, "wood"), (0.93, 0.520, 0.040, "rust"),
-    ):  # fmt: skip
-        _bowl(scene, x, y, cx, cy, r, stuff, seed)
+def _pixel(camera: View, s: Surface) -> Map:
+    return s.depth * np.float32(camera.pixel)
 
 
-def box_near(x: Map, low: tuple[float, float], high: tuple[float, float]) -> Box:
-    """(rows, columns) of a rectangle given in picture widths, within the picture."""
-    height, width = x.shape
-    rows = slice(max(0, int(low[1] * width)), max(1, min(height, int(high[1] * width))))
-    return rows, slice(max(0, int(low[0] * width)), max(1, min(width, int(high[0] * width))))
+def _shell(scene: Scene, camera: View, room: _Light, seed: int) -> None:
+    """Floor, lime-washed walls, a plank wall at the back, windows, posts and beams."""
+    left, right, back, top = (HALL[k] for k in ("left", "right", "back", "top"))
+    floor = facet(camera, [(left, 0, 0.2), (right, 0, 0.2), (right, 0, back), (left, 0, back)])
+    roof = facet(camera, [(left, top, 0.2), (right, top, 0.2), (right, top, back), (left, top, back)])
+    for s, lengthwise in ((floor, 5.5), (roof, 7.0)):
+        if s is not None:
+            parts = _planks(s, camera, 0, lengthwise, seed)
+            _lay(scene, s, {n: p * (0.8 if s is floor else 0.5) for n, p in parts.items()}, room.on(s.points, s.normals))
+    for x in (left, right):
+        s = facet(camera, [(x, 0, 0.2), (x, top, 0.2), (x, top, back), (x, 0, back)])
+        if s is not None:
+            _plaster(scene, s, camera, room, seed)
+    s = facet(camera, [(left, 0, back), (right, 0, back), (right, top, back), (left, top, back)])
+    if s is not None:
+        parts = _planks(s, camera, 0, 6.0, seed + 3)
+        _lay(scene, s, parts, room.on(s.points, s.normals))
+    for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
+                            ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
+        _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
+    benches = [((x - 0.15, 0.40, 2.1), (x + 0.15, 0.45, 5.3)) for x in (-0.98, 0.98)]
+    timber = [((x - 0.09, 0.0, z - 0.09), (x + 0.09, top, z + 0.09)) for z in (8.6, 5.2, 3.1) for x in (left, right)]
+    timber += benches
+    timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
+    for n, (low, high) in enumerate(timber):
+        for s in beam_surfaces(camera, low, high):
+            grain_along = (3.0, 60.0, 60.0) if n >= 6 else (60.0, 3.0, 60.0)
+            grain = fbm3(s.points, grain_along, seed=seed + n, octaves=5, pixel_m=_pixel(camera, s))
+            checks = smoothstep(0.30, 0.45, fbm3(s.points, np.array(grain_along) * 0.4, seed=seed + 40 + n, octaves=4))
+            normals = bumped(s.points, s.normals, (0.0030 * grain - 0.004 * checks).astype(np.float32))
+            tone = np.clip(0.85 + 0.55 * grain - 0.7 * checks, 0.1, 1.8)
+            _lay(scene, s, {"old_wood": tone * 0.9}, room.on(s.points, normals))
 
 
-def _bowl(scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, stuff: str, seed: int) -> None:
-    """A glazed bowl seen from a low angle, with food heaped in it."""
-    box = box_near(x, (cx - 2 * r, cy - 1.2 * r), (cx + 2 * r, cy + 1.4 * r))
-    scene, x, y = scene.window(box), x[box], y[box]
-    shadow = smoothstep(1.35, 0.55, np.hypot((x - cx - 0.15 * r) / r, (y - cy - 0.32 * r) / (0.55 * r)))
-    scene.shade(1.0 - 0.55 * shadow)
-    wall_y = (y - cy) / r
-    narrowing = 1.0 - 0.35 * np.clip(wall_y / 0.5, 0.0, 1.0)
-    wall = (
-        smoothstep(1.0, 0.97, np.abs(x - cx) / (r * narrowing))
-        * smoothstep(-0.02, 0.02, wall_y)
-        * smoothstep(0.52, 0.46, wall_y)
-    )
-    rim = smoothstep(1.0, 0.96, np.hypot((x - cx) / r, (y - cy) / (0.36 * r)))
-    round_light = np.clip(0.95 - 0.55 * ((x - cx) / r + 0.25) ** 2, 0.1, 1.2)
-    cover = np.maximum(wall, rim)
-    scene.light_on(cover, 0.9)
-    scene.light_on(wall, round_light * 0.60)
-    scene.put_mix(cover, {"plaster": np.full_like(x, 0.85), "cloth_blue": np.full_like(x, 0.20)})
-    heap = smoothstep(0.88, 0.80, np.hypot((x - cx) / r, (y - cy + 0.10 * r) / (0.34 * r)))
-    gap, value = cells(x * 150.0, y * 230.0, seed=seed + 13)
-    lumps = 0.45 + 0.75 * smoothstep(0.0, 0.5, gap) * (0.6 + 0.7 * value)
-    scene.put_mix(heap, {stuff: lumps, "cloth_dark": np.full_like(x, 0.1)})
-    shine = smoothstep(0.020, 0.008, np.hypot((x - cx + 0.55 * r) / r, (y - cy - 0.18 * r) / r) - 0.03)
-    scene.glow("flame", (0.35 * wall * shine).astype(np.float32))
+def _planks(s: Surface, camera: View, axis: int, per_m: float, seed: int) -> dict[str, Map]:
+    """Boards side by side along an axis, each with its own tone, with gaps, grain and knots."""
+    across = s.points[..., axis] * per_m
+    board = np.floor(across)
+    inside = np.abs(across - board - 0.5)
+    pixel = _pixel(camera, s)
+    gap = smoothstep(0.5 - np.float32(0.02), 0.5, inside + pixel * per_m * 0.0)
+    own = np.mod(np.sin(board * 91.7) * 4375.5, 1.0)
+    stretch = np.full(3, 4.0)
+    stretch[axis] = 90.0
+    moved = s.points + (own * 7.0)[..., None] * np.float32(0.37)
+    grain = fbm3(moved.astype(np.float32), stretch, seed=seed, octaves=5, pixel_m=pixel)
+    stains = fbm3(s.points, 1.3, seed=seed + 1, octaves=5)
+    tone = np.clip((0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains) * (1.0 - 0.85 * gap), 0.03, 1.8)
+    return {"old_wood": (tone * 0.62).astype(np.float32), "wood": (tone * 0.24).astype(np.float32)}
 
 
-def _guest(
-    scene: Scene, x: Map, y: Map, cx: float, cy: float, r: float, cloth: str, *, seed: int, toward: bool
-) -> None:
-    """Head, neck and shoulders as rounded bodies under both lights; hair all round, or a face."""
-    box = box_near(x, (cx - 2.4 * r, cy - 1.4 * r), (cx + 2.4 * r, cy + 5.4 * r))
-    whole, scene, x, y = scene, scene.window(box), x[box], y[box]
-    random = np.random.default_rng(seed)
-    lean = float(random.uniform(-0.10, 0.10))
-    from_lantern, from_window = (0.15, -0.75, -0.35 if not toward else 0.55), (-0.92, -0.10, 0.25)
+def _plaster(scene: Scene, s: Surface, camera: View, room: _Light, seed: int) -> None:
+    """Lime wash over stone: uneven, stained, darker near the floor."""
+    pixel = _pixel(camera, s)
+    stones = fbm3(s.points, (3.0, 5.0, 3.0), seed=seed + 5, octaves=3, pixel_m=pixel)
+    rough = fbm3(s.points, 24.0, seed=seed + 6, octaves=6, pixel_m=pixel, roughness=0.6)
+    stains = fbm3(s.points, (0.8, 0.5, 0.8), seed=seed + 8, octaves=5)
+    normals = bumped(s.points, s.normals, (0.016 * stones + 0.0022 * rough).astype(np.float32))
+    bare = 0.6 * smoothstep(0.25, 0.75, stains + 0.12 * rough) + 0.6 * smoothstep(0.6, 0.0, s.points[..., 1] + 0.2 * stains)
+    wash = np.clip(0.66 + 0.05 * rough + 0.16 * stains, 0.2, 1.0)
+    parts = {"plaster": wash * (1.0 - 0.6 * np.clip(bare, 0, 1)), "sand": 0.45 * np.clip(bare, 0, 1)}
+    _lay(scene, s, parts, room.on(s.points, normals))
 
-    def body(dx: float, dy: float, rx: float, ry: float, power: float = 2.0) -> tuple[Map, Map]:
-        u, v = (x - cx - dx * r - lean * (cy - y)) / (rx * r), (y - cy - dy * r) / (ry * r)
-        inside = 1.0 - np.abs(u) ** power - np.abs(v) ** power
-        edge = 4.0 / (whole.size[0] * min(rx, ry) * r)
-        return smoothstep(0.0, edge, inside), np.sqrt(np.maximum(inside, 0.0)).astype(np.float32) * np.float32(
-            min(rx, ry) * r
-        )
 
-    def put(cover: Map, height: Map, parts: dict[str, Map], soft: float = 0.35) -> None:
-        box = box_of(cover)
-        part, relief = scene.window(box), np.ascontiguousarray(height[box] * whole.size[0])
-        inside = cover[box]
-        for light, direction in (("lanterns", from_lantern), ("window", from_window)):
-            dx, dy = np.gradient(relief, axis=1), np.gradient(relief, axis=0)
-            lx, ly, lz = np.array(direction) / np.linalg.norm(direction)
-            lambert = np.maximum((-dx * lx - dy * ly + lz) / np.sqrt(dx**2 + dy**2 + 1.0), 0.0)
-            part.light_on(inside, soft + (1.5 - soft) * lambert, (light,))
-        part.put_mix(
-            inside, {name: np.ascontiguousarray(np.broadcast_to(m, x.shape)[box]) for name, m in parts.items()}
-        )
+def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.ndarray, flat: int, seed: int) -> None:
+    """Panes full of evening sky, far brighter than the hall, with a frame and bars."""
+    side = 2 if flat == 0 else 0
+    inward = 1.0 if flat == 0 else -1.0
 
-    fold = fbm(x * 30.0 / (r * 12), y * 14.0 / (r * 12), seed=seed, octaves=5)
-    weave = 0.10 * fbm(x * 420.0, y * 420.0, seed=seed + 1, octaves=3, footprint=420.0 / whole.size[0])
-    cover, height = body(0.0, 3.05, 2.05, 2.15, 2.6)
-    put(cover, height + 0.10 * r * fold * cover, {cloth: 0.95 + 0.25 * fold + weave})
-    skin = "skin" if seed % 3 else "skin_deep"
-    cover, height = body(0.0, 0.85, 0.46, 0.62, 2.5)
-    put(cover * (body(0.0, 3.05, 2.05, 2.15, 2.6)[0] < 0.5), height, {skin: np.full_like(x, 0.8)})
-    cover, height = body(0.0, 0.0, 0.78, 1.04, 2.2) if toward else body(0.0, 0.0, 0.92, 1.12, 2.3)
-    strands = fbm(
-        (x - cx) * 90.0 / (r * 12), (y - cy) * 14.0 / (r * 12), seed=seed + 2, octaves=6, footprint=30.0 / whole.size[0]
-    )
-    if not toward:
-        put(
-            cover,
-            height + 0.05 * r * strands * cover,
-            {"hair": 1.0 + 0.9 * strands, "rust": np.full_like(x, 0.05 * (seed % 4))},
-        )
+    def corners(a: float, b: float, bottom: float, top: float, off: float) -> list[np.ndarray]:
+        out = []
+        for u, y in ((a, bottom), (b, bottom), (b, top), (a, top)):
+            corner = np.array([0.0, y, 0.0])
+            corner[flat], corner[side] = low[flat] + inward * off, u
+            out.append(corner)
+        return out
+
+    s = facet(camera, corners(low[side], high[side], low[1], high[1], 0.01))
+    if s is None:
         return
-    ears = np.maximum(body(-0.80, 0.10, 0.14, 0.24)[0], body(0.80, 0.10, 0.14, 0.24)[0])
-    put(ears, ears * np.float32(0.1 * r), {skin: np.full_like(x, 0.85)})
-    u, v = (x - cx - lean * (cy - y)) / r, (y - cy) / r
-    nose = np.exp(-((u / 0.10) ** 2) - ((v - 0.16) / 0.24) ** 2) * 0.14 * (v < 0.36)
-    sockets = np.exp(-(((np.abs(u) - 0.30) / 0.15) ** 2) - ((v - 0.0) / 0.09) ** 2) * 0.10
-    cheeks = np.exp(-(((np.abs(u) - 0.36) / 0.22) ** 2) - ((v - 0.34) / 0.22) ** 2) * 0.05
-    relief = height + r * (nose - sockets + cheeks).astype(np.float32) * cover
-    brows = np.exp(-(((np.abs(u) - 0.30) / 0.17) ** 2) - ((v + 0.13) / 0.035) ** 2)
-    eyes = np.exp(-((((np.abs(u) - 0.30) / 0.085) ** 2 + ((v - 0.015) / 0.035) ** 2) ** 2))
-    mouth = np.exp(-((u / 0.22) ** 4) - ((v - 0.55) / 0.045) ** 2)
-    tone = (1.0 + 0.06 * fold) * (1.0 - 0.75 * np.maximum(brows, eyes)) * (1.0 - 0.30 * mouth)
-    put(cover, relief, {skin: tone, "hair": 0.8 * np.maximum(brows, eyes), "cloth_red": 0.22 * mouth}, soft=0.30)
-    cap = cover * smoothstep(-0.30, -0.42, v - 0.22 * u**2 + 0.05 * strands)
-    put(cap, height + 0.05 * r * strands * cap, {"hair": 1.1 + 0.9 * strands})
+    _lay(scene, s, {"cloth_dark": 0.3}, {n: np.zeros_like(s.cover) for n in ("lanterns", "window")}, mask="window")
+    height = (s.points[..., 1] - low[1]) / (high[1] - low[1])
+    across = s.points[..., side]
+    hills = smoothstep(0.02, -0.01, height - 0.30 - 0.06 * np.sin(across * 2.1 + 1.0) - 0.03 * np.sin(across * 5.3))
+    cloud = fbm3(s.points, (1.6, 5.0, 1.6), seed=seed + 21, octaves=4)
+    sky = 3.4 + 1.6 * height + 0.9 * cloud
+    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    glow[s.box] = scene.masks["window"][s.box] * s.cover * (sky * (1.0 - 0.94 * hills))
+    scene.glow("outside", glow)
+    bars = []
+    w, h, t = high[side] - low[side], high[1] - low[1], 0.018
+    for n in range(4):
+        u = low[side] + w * n / 3
+        bars.append((u - t, u + t, low[1], high[1]))
+    for n in range(4):
+        y = low[1] + h * n / 3
+        bars.append((low[side], high[side], y - t, y + t))
+    bars += [(low[side] - 0.09, high[side] + 0.09, low[1] - 0.09, low[1]), (low[side] - 0.09, high[side] + 0.09, high[1], high[1] + 0.09),
+             (low[side] - 0.09, low[side], low[1], high[1]), (high[side], high[side] + 0.09, low[1], high[1])]  # fmt: skip
+    for a, b, bottom, top in bars:
+        s = facet(camera, corners(a, b, bottom, top, 0.04))
+        if s is not None:
+            grain = fbm3(s.points, 40.0, seed=seed + 9, octaves=4)
+            light = room.on(s.points, s.normals)
+            # the sky lights the bars from behind, round their edges
+            light["window"] = light["window"] + np.float32(0.10)
+            _lay(scene, s, {"old_wood": 0.9 + 0.4 * grain}, light)
 
 
-def _lanterns(scene: Scene, x: Map, y: Map) -> None:
-    """Paper lanterns: a bright body, ribs, a halo in the air, the cord."""
-    bodies = np.zeros_like(x)
-    scene.masks["lanterns"] = bodies
-    for cx, cy, r in LANTERNS:
-        box = box_near(x, (cx - 16 * r, 0.0), (cx + 16 * r, cy + 16 * r))
-        part, px, py = scene.window(box), x[box], y[box]
-        cord = smoothstep(0.0010, 0.0006, np.abs(px - cx)) * (py < cy)
-        part.put_mix(cord, {"cloth_dark": np.full_like(px, 0.5)})
-        distance = np.hypot(px - cx, (py - cy) * 0.82)
-        body = smoothstep(r, r * 0.97, distance)
-        ribs = 0.88 + 0.12 * np.cos((py - cy) / r * 26.0)
-        hot = 2.2 + 5.0 * np.exp(-((distance / (0.55 * r)) ** 2))
-        part.put("plaster", body)
-        part.glow("flame", (body * hot * ribs).astype(np.float32))
-        halo = 0.060 / (1.0 + (distance / (1.7 * r)) ** 3) * smoothstep(16 * r, 10 * r, distance)
-        part.glow("flame", (halo * (1.0 - body)).astype(np.float32))
-        bodies[box] = np.maximum(bodies[box], body)
-
-
-def _grey_card(scene: Scene) -> None:
-    """A grey card held up where the guests will sit."""
-    width = scene.size[0]
-    corners = np.array([[0.470, 0.285], [0.640, 0.280], [0.645, 0.398], [0.474, 0.404]])
-    card = polygon(scene.size, corners * width)
-    scene.put("grey", card)
-    rows, columns = box_of((card > 0.99).astype(np.float32))
-    inset = int(0.012 * width)
-    scene.areas["grey card"] = (
-        columns.start + inset,
-        rows.start + inset,
-        columns.stop - columns.start - 2 * inset,
-        rows.stop - rows.start - 2 * inset,
+def _table(scene: Scene, camera: View, room: _Light, seed: int) -> None:
+    """A white cloth with ironed creases, hanging in folds."""
+    left, right, near, far, top = (TABLE[k] for k in ("left", "right", "near", "far", "top"))
+    drop = 0.30
+    sides = (
+        [(left, top - drop, near), (right, top - drop, near), (right, top, near), (left, top, near)],
+        [(left, top - drop, near), (left, top - drop, far), (left, top, far), (left, top, near)],
+        [(right, top - drop, near), (right, top - drop, far), (right, top, far), (right, top, near)],
+        [(left, top, near), (right, top, near), (right, top, far), (left, top, far)],
     )
-    scene.masks["grey card"] = card
+    for n, corners in enumerate(sides):
+        s = facet(camera, corners)
+        if s is None:
+            continue
+        pixel = _pixel(camera, s)
+        x, z = s.points[..., 0], s.points[..., 2]
+        weave = fbm3(s.points, 700.0, seed=seed + 12, octaves=2, pixel_m=pixel)
+        soft = fbm3(s.points, 5.0, seed=seed + 13, octaves=4, pixel_m=pixel)
+        if n < 3:
+            run = x if n == 0 else z
+            waves = np.sin(run * 31.0 + 2.0 * fbm3(s.points, 2.0, seed=seed + 14, octaves=2))
+            raised = 0.012 * waves * smoothstep(top, top - drop, s.points[..., 1]) + 0.004 * soft
+        else:
+            creases = np.exp(-((np.abs(np.mod(z * 1.15, 1.0) - 0.5) / 0.010) ** 2)) + np.exp(-((np.abs(x) / 0.010) ** 2))
+            ridges = 1.0 - np.abs(fbm3(s.points, 3.2, seed=seed + 15, octaves=4, pixel_m=pixel)) * 2.0
+            raised = 0.0016 * creases + 0.0050 * soft + 0.0035 * np.maximum(ridges - 0.55, 0.0)
+        normals = bumped(s.points, s.normals, raised.astype(np.float32))
+        _lay(scene, s, {"linen": 1.0 + 0.07 * weave}, room.on(s.points, normals, wrap=0.12), mask="cloth")
+
+
+def _guest(n: int, seat: tuple[float, float, float, str], stand: Standpoint, seed: int) -> Person:
+    x, z, facing, _ = seat
+    turn = stand.turn * (-1.0) ** n + 7.0 * np.sin(n * 2.3 + stand.turn)
+    # those at the sides look along the table a little, as people do who talk with their neighbours
+    toward = -18.0 if facing > 0 else 18.0 if facing < 0 else 0.0
+    return person(Pose(
+        x, z, facing, head_turn=turn + toward * np.cos(n * 1.7 + stand.turn / 9.0), head_nod=-6.0 + 5.0 * np.sin(n * 3.1 + stand.turn),
+        lean=0.05 + 0.04 * np.sin(n * 1.9), height=0.97 + 0.05 * np.cos(n * 2.7), raised=stand.toast * (n in (1, 3, 4, 6)),
+        seed=seed + 11 * n,
+    ))  # fmt: skip
+
+
+def _person(scene: Scene, camera: View, room: _Light, guest: Person, cloth: str, seed: int) -> None:
+    s = trace(camera, guest.solid)
+    if s is None:
+        return
+    names = np.array(guest.stuff)
+    stuff = {name: (names == name)[s.body] for name in ("cloth", "skin", "hair", "eye", "lip")}
+    pixel = _pixel(camera, s)
+    folds = fbm3(s.points, (9.0, 3.2, 9.0), seed=seed, octaves=4, pixel_m=pixel)
+    crinkle = 1.0 - 2.0 * np.abs(folds)
+    weave = fbm3(s.points, 420.0, seed=seed + 2, octaves=2, pixel_m=pixel)
+    soft_px = max(1.2, 0.006 / float(np.median(pixel[s.cover > 0.0])))
+    strands = fbm3(s.points, (220.0, 16.0, 220.0), seed=seed + 3, octaves=4, pixel_m=pixel, roughness=0.62)
+    pores = fbm3(s.points, 60.0, seed=seed + 5, octaves=4, pixel_m=pixel)
+    # the hairline is ragged: strands lie over the skin
+    hair = cv2.GaussianBlur(stuff["hair"].astype(np.float32), (0, 0), soft_px)
+    hair = smoothstep(0.30, 0.62, hair + 0.45 * strands * (hair > 0.02)) * ~stuff["cloth"]
+    skin_share = (stuff["skin"] | stuff["lip"] | stuff["hair"]) * (1.0 - hair)
+    raised = np.where(stuff["cloth"], 0.0075 * folds + 0.0030 * crinkle + 0.0003 * weave, 0.0)
+    raised = raised + hair * 0.0042 * strands + skin_share * 0.00030 * pores
+    normals = bumped(s.points, s.normals, raised.astype(np.float32))
+    # people shade each other and themselves; points are lifted so that a body does not shade its own skin
+    lifted = (s.points + s.normals * np.float32(0.035)).astype(np.float32)
+    light = room.on(lifted, normals, wrap=0.18)
+    hollow = np.clip(1.0 + 0.35 * crinkle * stuff["cloth"], 0.5, 1.1)
+    deep = seed % 3 == 0
+    red = np.exp(-(((s.points - guest.face.astype(np.float32)) ** 2).sum(axis=2)) / 0.05**2)
+    white, dark_of_eye, brow = _face(s, camera, guest)
+    skin = skin_share * (1.0 - 0.75 * brow) * (1.0 - white) * (1.0 - dark_of_eye)
+    pattern = _pattern(s, seed) * stuff["cloth"]
+    tone = stuff["cloth"] * (0.86 + 0.16 * folds + 0.14 * weave)
+    parts: dict[str, Map] = dict.fromkeys(
+        ("skin", "skin_deep", "cloth_red", "hair", "rust", "white", "linen", "cloth_dark"), np.zeros_like(s.cover)
+    )
+    parts["skin_deep" if deep else "skin"] = skin * (0.86 + 0.16 * pores)
+    parts["cloth_red"] = skin * (0.05 * red + 0.12 * cv2.GaussianBlur(stuff["lip"].astype(np.float32), (0, 0), soft_px))
+    parts["hair"] = hair * (1.0 + 1.2 * strands) + skin_share * (0.8 * brow + 0.35 * dark_of_eye)
+    parts["rust"] = hair * 0.07 * (seed % 4) * (1.0 + strands)
+    parts["white"] = 0.40 * white * skin_share
+    # cloth is dyed unevenly and worn: never as pure as the dye
+    for name, share in ((cloth, 0.50 * (1.0 - pattern)), ("cloth_dark", 0.35), ("linen", 0.045 + 0.30 * pattern)):
+        parts[name] = parts.get(name, np.zeros_like(s.cover)) + tone * share
+    light = {name: amount * hollow for name, amount in light.items()}
+    _lay(scene, s, parts, light, mask=f"guest {seed}")
+
+
+def _pattern(s: Surface, seed: int) -> Map:
+    """0..1: plain, striped or checked cloth."""
+    stripes = [smoothstep(0.55, 0.8, np.cos(s.points[..., axis] * 190.0 + 2.0)) for axis in (0, 1, 2)]
+    kind = seed % 4
+    if kind == 0:
+        return np.asarray(0.5 * np.maximum(np.maximum(stripes[0], stripes[2]), stripes[1]), np.float32)
+    return np.asarray(0.6 * stripes[1] if kind == 1 else np.zeros_like(s.cover), np.float32)
+
+
+def _face(s: Surface, camera: View, guest: Person) -> tuple[Map, Map, Map]:
+    """Painted on the face: the white of the eyes, their irises and lashes, the brows; 0..1 each."""
+    white, dark, brow = (np.zeros_like(s.cover) for _ in range(3))
+    centre = camera.place(guest.face)
+    reach = camera.focal * 0.13 / max(float(centre[2]), 0.1) * camera.size[0]
+    top, left = float(centre[1]) * camera.size[0] - s.box[0].start, float(centre[0]) * camera.size[0] - s.box[1].start
+    part = (slice(max(0, int(top - reach)), max(0, int(top + reach))), slice(max(0, int(left - reach)), max(0, int(left + reach))))
+    points = s.points[part]
+    if points.size == 0:
+        return white, dark, brow
+    up = np.array([0.0, 1.0, 0.0])
+    side = np.cross(up, guest.gaze)
+    for n, eye in enumerate(guest.eyes):
+        d = points - eye.astype(np.float32)
+        along, over = d @ side.astype(np.float32), d[..., 1]
+        ahead = d @ guest.gaze.astype(np.float32)
+        near = (ahead > -0.012) & (ahead < 0.045)
+        outer = along * (-1.0 if n == 0 else 1.0)
+        slit = over - 0.10 * outer + 9.0 * along**2
+        open_ = smoothstep(0.0049, 0.0039, np.abs(slit)) * smoothstep(0.0150, 0.0130, np.abs(along)) * near
+        iris = smoothstep(0.0064, 0.0056, np.hypot(along, over))
+        lash = np.exp(-(((slit - 0.0050) / 0.0011) ** 2)) * smoothstep(0.0165, 0.0140, np.abs(along)) * near
+        white[part] = np.maximum(white[part], open_ * (1.0 - iris))
+        dark[part] = np.maximum(dark[part], np.maximum(open_ * iris, 0.8 * lash))
+        arch = over - 0.0235 + 16.0 * (along - 0.002) ** 2
+        hairs = np.exp(-((np.minimum(np.abs(along), 0.05) / 0.021) ** 6) - (arch / 0.0036) ** 2) * near
+        brow[part] = np.maximum(brow[part], 0.9 * hairs)
+    mouth = points - (guest.face + guest.gaze * 0.030 - up * 0.0430).astype(np.float32)
+    along, over = mouth @ side.astype(np.float32), mouth[..., 1]
+    line = np.exp(-(((over - 3.0 * along**2) / 0.0014) ** 2)) * smoothstep(0.026, 0.016, np.abs(along))
+    dark[part] = np.maximum(dark[part], 0.40 * line * (mouth @ guest.gaze.astype(np.float32) > -0.03))
+    return white, dark, brow
+
+
+def _tableware(seed: int) -> tuple[Solid, list[str]]:
+    """Plates and cups before the guests, bowls of food, bread and bottles along the middle."""
+    random = np.random.default_rng(seed)
+    top = TABLE["top"]
+    solid, stuff = Solid(), []
+
+    def add(name: str, *args: object, **more: object) -> None:
+        solid.add(*args, **more)  # type: ignore[arg-type]
+        stuff.append(name)
+
+    for x, z, _, _ in SEATS:
+        px, pz = (0.30 if x > 0.3 else -0.30 if x < -0.3 else 0.0), z if abs(x) > 0.3 else 6.1
+        add("cloth_blue", (px, top + 0.004, pz), 0.125, flat=((0, 1, 0), 14.0))
+        add("plaster", (px, top + 0.008, pz), 0.105, flat=((0, 1, 0), 12.0))
+        for _ in range(11):
+            a, r = random.uniform(0, 6.3), 0.075 * random.uniform(0.0, 1.0) ** 0.5
+            add(str(random.choice(["rust", "cloth_ochre", "leaves"])), (px + r * np.cos(a), top + 0.02, pz + r * np.sin(a)),
+                float(random.uniform(0.012, 0.022)))  # fmt: skip
+        cup = np.array([px - np.sign(px) * 0.10, top, pz + 0.14])
+        add("rust", cup + (0, 0.012, 0), 0.028, cup + (0, 0.055, 0), 0.035)
+        add("rust", cup + (0, 0.082, 0), 0.040, flat=((0, 1, 0), 6.0), blend=0.004)
+        add("cloth_dark", cup + (0, 0.0868, 0), 0.034, flat=((0, 1, 0), 9.0))
+    for n, z in enumerate(np.arange(2.15, 6.0, 0.52)):
+        x = 0.06 * np.sin(n * 2.0)
+        if n % 3 == 0:
+            add("wood", (x, top + 0.050, z), 0.135, flat=((0, 1, 0), 2.3))
+            for _ in range(26):
+                a, r = random.uniform(0, 6.3), 0.11 * random.uniform(0, 1) ** 0.5
+                fruit = str(random.choice(["cloth_ochre", "cloth_red", "leaves"]))
+                add(fruit, (x + r * np.cos(a), top + 0.105 - 2.2 * r * r + random.uniform(0, 0.02), z + r * np.sin(a)),
+                    float(random.uniform(0.024, 0.033)))  # fmt: skip
+        elif n % 3 == 1:
+            add("cloth_green", (x, top + 0.03, z), 0.037, (x, top + 0.19, z), 0.037)
+            add("cloth_green", (x, top + 0.20, z), 0.034, (x, top + 0.245, z), 0.014, blend=0.03)
+            add("cloth_green", (x, top + 0.245, z), 0.013, (x, top + 0.31, z), 0.013, blend=0.01)
+        else:
+            add("crust", (x - 0.10, top + 0.045, z - 0.03), 0.048, (x + 0.11, top + 0.045, z + 0.04), 0.046)
+            add("crust", (x - 0.07, top + 0.042, z + 0.10), 0.044, (x + 0.13, top + 0.042, z + 0.14), 0.040)
+    return solid, stuff
+
+
+def _serve(scene: Scene, camera: View, room: _Light, solid: Solid, stuff: list[str], seed: int) -> None:
+    s = trace(camera, solid)
+    if s is None:
+        return
+    names = np.array(stuff)
+    pixel = _pixel(camera, s)
+    baked = fbm3(s.points, 60.0, seed=seed + 50, octaves=4, pixel_m=pixel)
+    grain = fbm3(s.points, (20.0, 160.0, 20.0), seed=seed + 51, octaves=3, pixel_m=pixel)
+    is_bread = (names == "crust")[s.body]
+    normals = bumped(s.points, s.normals, np.where(is_bread, 0.004 * baked, 0.0006 * grain).astype(np.float32))
+    light = room.on((s.points + s.normals * np.float32(0.01)).astype(np.float32), normals, wrap=0.05)
+    # things stand close: what is low is shaded by its neighbours
+    low = np.clip(0.45 + (s.points[..., 1] - TABLE["top"]) / 0.06, 0.45, 1.0).astype(np.float32)
+    light = {name: amount * low for name, amount in light.items()}
+    gleam = sum(shine(s.points, normals, camera.position, np.array(lamp) - s.points, 160.0) for lamp in LANTERNS[:2])
+    glazed = np.isin(names, ("plaster", "cloth_green", "rust"))[s.body]
+    parts: dict[str, Map] = {}
+    for name in sorted(set(stuff) - {"crust"}):
+        parts[name] = (names == name)[s.body] * (0.9 + 0.15 * baked)
+    floury = smoothstep(0.1, 0.5, baked)
+    parts["wood"] = parts["wood"] * (0.8 + 0.5 * grain) + is_bread * (0.75 - 0.35 * floury)
+    parts["rust"] = parts["rust"] + is_bread * 0.22 * (1.0 - floury)
+    parts["sand"] = is_bread * 0.5 * floury
+    _lay(scene, s, parts, light, mask="tableware")
+    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    glow[s.box] = s.cover * glazed * gleam * 0.55 * scene.masks["tableware"][s.box]
+    scene.glow("flame", glow)
+
+
+def _lanterns(scene: Scene, camera: View) -> None:
+    """Paper lanterns: a bright body with ribs, its cord and cap."""
+    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    none = {"lanterns": np.float32(0.05), "window": np.float32(0.01)}
+    for lamp in sorted(LANTERNS, key=lambda p: -p[2]):
+        x, y, z = lamp
+        cord = Solid()
+        cord.add((x, y + LANTERN_R * 0.8, z), 0.004, (x, HALL["top"], z), 0.004)
+        cord.add((x, y + LANTERN_R * 0.86, z), 0.040, flat=((0, 1, 0), 3.0))
+        body = Solid()
+        body.add((x, y - 0.02, z), LANTERN_R, (x, y + 0.02, z), LANTERN_R)
+        for solid, lit in ((cord, False), (body, True)):
+            s = trace(camera, solid)
+            if s is None:
+                continue
+            light = {n: np.full_like(s.cover, v) for n, v in none.items()}
+            _lay(scene, s, {"plaster": 0.5 * lit, "cloth_dark": 0.6 * (not lit)}, light, mask="lanterns" if lit else "")
+            seen = s.cover * (s.depth <= scene.depth_m[s.box] + 1e-3)  # type: ignore[index]
+            glow[s.box] *= 1.0 - seen
+            if lit:
+                up = (s.points[..., 1] - y) / LANTERN_R
+                ribs = 0.80 + 0.20 * np.cos(up * 24.0)
+                facing = np.clip(-s.normals[..., 2], 0.0, 1.0)
+                glow[s.box] += seen * ribs * (1.6 + 5.2 * np.exp(-((up + 0.15) ** 2) / 0.18) * facing**1.5)
+    scene.glow("flame", glow)
+
+
+def _grey_card(scene: Scene, camera: View, room: _Light) -> None:
+    """A grey card propped up on the table where the guests will sit."""
+    middle, tilt = np.array([0.02, 0.96, 3.3]), 0.10
+    corners = [middle + (dx, dy, tilt * dy) for dx, dy in ((-0.16, -0.12), (0.16, -0.12), (0.16, 0.12), (-0.16, 0.12))]
+    s = facet(camera, corners)
+    if s is None:
+        return
+    _lay(scene, s, {"grey": 1.0}, room.on(s.points, s.normals), mask="grey card")
+    rows, columns = s.box
+    h, w = rows.stop - rows.start, columns.stop - columns.start
+    scene.areas["grey card"] = (columns.start + w // 5, rows.start + h // 5, w - 2 * (w // 5), h - 2 * (h // 5))

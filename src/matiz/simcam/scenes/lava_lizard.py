@@ -5,9 +5,10 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from ...colour.illuminants import daylight
+from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
 from ..scene import Map, Scene, box_of
-from ..shading import ambient, bumped, fbm3, from_sky, from_sun, shine, sun_shadow
+from ..shading import ambient, fbm3, from_sky, from_sun, shine, sun_shadow
 from ..solids import Solid, Surface, trace
 from ..textures import cells, fbm, grid, smoothstep
 from ..view import View

@@ -1,15 +1,19 @@
-"""Salt pans at dawn: pools between earth banks, crust in the foreground, ridges in the haze."""
+"""Salt pans at dawn: pools between earth banks, heaps of raked salt, a crust of plates, hills in the haze."""
+
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
-from ..scene import Map, Scene
-from ..textures import blurred, cells, fbm, grid, polygon, slope_light, smoothstep
+from ...kernels.lighting import bumped
+from ..ground import Plane, Relief
+from ..planes import facet
+from ..scene import Map, Scene, box_of
+from ..shading import ambient, fbm3, sun_shadow
+from ..textures import cells, fbm, grid, smoothstep
+from ..view import View
 
-HORIZON = 0.26
-"""Height of the horizon, in picture widths from the top."""
-SUN_X = 0.74
 GLOWS = {
     "warm": black_body(2900.0),
     "pale": daylight(5200.0),
@@ -17,166 +21,378 @@ GLOWS = {
     "haze_warm": black_body(3400.0),
     "haze_blue": daylight(9000.0),
 }
+SUN_LEVEL, SKY_LEVEL = 0.62, 0.26
+FOCAL = 24.0 / 36.0
+FAR_M = 900.0
+"""Where the plane ends and the hills begin."""
+PAN_X, PAN_Z = 15.0, 11.0
+"""Size of a pan, m."""
+
+
+@dataclass(frozen=True)
+class Standpoint:
+    """Where the photographer stands among the pans."""
+
+    x: float
+    z: float
+    height: float
+    horizon: float
+    """Row of the horizon in picture widths."""
+    sun_x: float
+    """Column of the rising sun, which lies behind the hills."""
+    focus_m: float = 6.0
+    plank: bool = True
+
+
+STANDPOINTS = (
+    Standpoint(2.0, 0.0, 1.55, 0.235, 0.74),
+    Standpoint(9.5, 3.5, 1.70, 0.200, 0.66, plank=False),
+    Standpoint(-6.5, 6.5, 0.80, 0.290, 0.78, plank=False),
+    Standpoint(26.0, 1.0, 2.60, 0.180, 0.30),
+    Standpoint(-20.5, 2.0, 1.20, 0.330, 0.55, plank=False),
+    Standpoint(40.0, 4.0, 1.45, 0.255, 0.70),
+    Standpoint(-34.0, 1.5, 0.55, 0.240, 0.62, focus_m=0.95, plank=False),
+)
 
 
 def salt_pans(size: tuple[int, int], view: int = 0, seed: int = 11) -> Scene:
     """view moves the camera along the pans: 0, 1, 2, ..."""
+    stand = STANDPOINTS[view % len(STANDPOINTS)]
     x, y = grid(size)
+    camera = View(size, FOCAL, (stand.x, stand.height, stand.z), horizon=stand.horizon)
     lights = {"sun": black_body(3300.0), "sky": daylight(11_000.0)}
-    scene = Scene(size, lights, {"sun": np.full_like(x, 0.55), "sky": np.full_like(x, 0.28)}, glows=GLOWS)
-    _above(scene, x, y, view, seed)
-    mirrored = {name: amount.copy() for name, amount in scene.emission.items()}
-    below = (slice(int((HORIZON - 0.002) * size[0]), size[1]), slice(0, size[0]))
-    _ground(scene.window(below), x[below], y[below], mirrored, view, seed)
-    _plank(scene, x, y)
+    scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)}, glows=GLOWS)
+    scene.depth_m = np.full_like(x, 1e4)
+    rows = slice(0, int((stand.horizon + 0.01) * size[0]))
+    for name, amount in _sky(x[rows], y[rows], stand, seed).items():
+        scene.glow(name, _padded(amount, size[1]))
+    _hills(scene, x, y, stand, seed)
+    mirrored = _mirrored_half(scene, stand, seed)
+    _ground(scene, camera, stand, x, y, mirrored, seed)
+    if stand.plank:
+        _plank(scene, camera, stand)
     return scene
 
 
-def _above(scene: Scene, x: Map, y: Map, view: int, seed: int) -> None:
-    """Sky and hills; below the horizon only what the blur of the lens can reach is filled."""
-    rows = slice(0, int((HORIZON + 0.01) * x.shape[1]))
-    for name, amount in zip(GLOWS, _sky(x[rows], y[rows], view, seed), strict=False):
-        full = np.zeros_like(x)
-        full[rows] = amount
-        scene.glow(name, full)
-    _ridges(scene, x, y, view, seed)
+def _toward_sun(stand: Standpoint) -> tuple[float, float, float]:
+    """The sun: low, beyond the pans."""
+    return ((stand.sun_x - 0.5) / FOCAL + 0.25, 0.115, 0.62)
 
 
-def _sky(x: Map, y: Map, view: int, seed: int) -> tuple[Map, Map, Map]:
-    """Amounts of warm, pale and blue light: a glow at the horizon, cloud banks lit from below."""
-    up = np.abs(HORIZON - y) / HORIZON
-    toward_sun = np.exp(-(((x - SUN_X) / 0.30) ** 2))
-    low = np.exp(-up * 3.2)
-    warm = low * (0.20 + 0.95 * toward_sun) + 0.9 * np.exp(-(((x - SUN_X) / 0.07) ** 2)) * np.exp(-up * 9.0)
-    pale = 0.34 * np.exp(-up * 1.6) + 0.05
-    blue = 0.10 + 0.24 * (1.0 - np.exp(-up * 2.0))
-
-    # a layer of cloud seen from below: far cloud is small and dense
-    depth = 0.16 / (up * HORIZON + 0.035)
-    u, v = (x - 0.5) * depth * 6.0 + view * 1.7, depth * 5.0
-    footprint = depth**2 * 0.010
-    body = fbm(u, v, seed=seed + 1, octaves=6, footprint=footprint)
-    body += 0.5 * fbm(u * 0.4 + 9.0, v * 0.4, seed=seed + 8, octaves=3)
-    cover = smoothstep(0.02, 0.62, body) * smoothstep(0.04, 0.30, up) * (1.0 - 0.25 * up)
-    thickness = smoothstep(0.15, 0.95, body)
-    lit = (0.40 + 0.75 * toward_sun) * (1.0 - 0.75 * thickness) * np.exp(-up * 0.9)
-    warm = warm * (1.0 - 0.55 * cover) + cover * lit * 0.78
-    pale = pale * (1.0 - 0.55 * cover) + cover * (0.16 * lit + 0.04)
-    blue = blue * (1.0 - 0.72 * cover) + cover * 0.10 * (0.6 + 0.4 * thickness)
-    return warm.astype(np.float32), pale.astype(np.float32), blue.astype(np.float32)
+def _padded(amount: Map, rows: int, top: int = 0) -> Map:
+    """A map of some rows of the picture, with nothing above and below it."""
+    return np.pad(amount, ((top, rows - top - amount.shape[0]), (0, 0))).astype(np.float32)
 
 
-def _ridges(scene: Scene, x: Map, y: Map, view: int, seed: int) -> None:
-    """Three ranges of hills, each nearer, darker and clearer."""
-    rows = slice(0, int((HORIZON + 0.003) * x.shape[1]))
+def _mirrored_half(scene: Scene, stand: Standpoint, seed: int) -> dict[str, Map]:
+    """What water shows: the picture above the horizon, and as much sky above the frame as lies below."""
+    width, height = scene.size
+    frame = int(stand.horizon * width)
+    more = max(height - 2 * frame, 4) // 4 * 4 + 40
+    # the sky above the frame is only ever seen broken by ripples: a quarter of the size does
+    x = (np.arange(0, width, 4, dtype=np.float32)[None, :] + 2.0) / width
+    y = (np.arange(-more, 0, 4, dtype=np.float32)[:, None] + 2.0) / width
+    shape = (len(y), x.shape[1])
+    x, y = (np.ascontiguousarray(np.broadcast_to(a, shape)) for a in (x, y))
+    out = {}
+    high = _sky(x, y, stand, seed)
+    for name, amount in scene.emission.items():
+        upper = high.get(name, np.zeros(shape, np.float32))
+        out[name] = np.concatenate([cv2.resize(upper, (width, more), interpolation=cv2.INTER_LINEAR), amount[:frame]])
+    return out
+
+
+def _sky(x: Map, y: Map, stand: Standpoint, seed: int) -> dict[str, Map]:
+    """A glow over the hills, blue above; two layers of cloud lit from below."""
+    height = np.maximum(stand.horizon - y, 0.0) / FOCAL
+    side = (x - stand.sun_x) / FOCAL
+    near_sun = np.exp(-((side / 0.42) ** 2))
+    low = np.exp(-height / 0.115)
+    disc = np.exp(-np.hypot(side, (height - 0.055) * 1.2) / 0.065)
+    warm = low * (0.16 + 0.62 * near_sun) + 0.85 * disc
+    pale = 0.30 * np.exp(-height / 0.22) * (0.75 + 0.4 * near_sun) + 0.05 + 0.35 * disc
+    blue = 0.075 + 0.215 * (1.0 - np.exp(-height / 0.10))
+
+    for layer, (ceiling, grain, amount) in enumerate(((0.40, 1.0, 0.85), (1.00, 0.5, 0.50))):
+        # a layer seen from below: far cloud is small and dense
+        distance = ceiling / (height + 0.050)
+        u, v = (x - 0.5) * distance / FOCAL * 1.25 + stand.x * 0.043, distance * 0.95 + stand.z * 0.01
+        footprint = distance**2 * np.float32(0.9 / x.shape[1])
+        warp = 0.45 * fbm(u * 0.8, v * 0.5, seed=seed + 3 + layer, octaves=3, footprint=footprint * 0.8)
+        body = fbm(u * 0.9 + warp, v * 1.9 + warp, seed=seed + 1 + 10 * layer, octaves=7, footprint=footprint * 1.9)
+        broad = fbm(u * 0.28, v * 0.40 + 3.0, seed=seed + 8 + layer, octaves=3)
+        ripple = fbm(u * 5.5 * grain, v * 11.0 * grain, seed=seed + 5 + layer, octaves=4, footprint=footprint * 11.0)
+        density = body + 0.9 * broad + 0.30 * ripple - 0.02
+        cover = amount * smoothstep(0.10, 0.75, density) * smoothstep(0.015, 0.10, height)
+        thick = smoothstep(0.25, 1.15, density)
+        # the side toward the sun, from the change of density that way
+        edge = cv2.GaussianBlur(np.gradient(density, axis=1) * np.sign(-side), (0, 0), 2.0 * x.shape[1] / 3000.0 + 0.5)
+        edge *= x.shape[1] / 300.0
+        lit = (0.30 + 0.80 * np.exp(-((side / 0.75) ** 2))) * (1.0 - 0.72 * thick) + 0.18 * np.clip(edge, -0.6, 1.0)
+        lit = np.maximum(lit, 0.02) * np.exp(-height * 0.9)
+        warm = warm * (1.0 - 0.75 * cover) + cover * lit * 0.60
+        pale = pale * (1.0 - 0.70 * cover) + cover * (0.20 * lit + 0.030)
+        blue = blue * (1.0 - 0.62 * cover) + cover * (0.085 + 0.03 * (1.0 - thick))
+    return {name: amount.astype(np.float32) for name, amount in (("warm", warm), ("pale", pale), ("blue", blue))}
+
+
+def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
+    """Four ranges with ridges and gullies, each nearer, darker and clearer."""
+    rows = slice(0, int((stand.horizon + 0.004) * x.shape[1]))
     full_x, x, y = x, x[rows], y[rows]
-    for n, (height, rough, clear) in enumerate(((0.085, 0.050, 0.10), (0.052, 0.042, 0.28), (0.024, 0.030, 0.62))):
-        line = fbm(x[:2] * (3.0 + n) + view * 0.4 + n * 5.0, x[:2] * 0.0, seed=seed + 20 + n, octaves=8)[:1]
-        crest = HORIZON - height - rough * line
-        cover = smoothstep(-0.0007, 0.0007, y - crest) * (y < HORIZON + 0.002)
-        folds = fbm(x * 16.0 + n * 3.0, (y - crest) * 26.0 + x * 5.0, seed=seed + 30 + n, octaves=6)
-        shade = np.clip(0.55 + 0.9 * folds + 0.35 * (x - SUN_X), 0.08, 1.6).astype(np.float32)
-        mist = (1.0 - clear) * (0.78 + 0.30 * smoothstep(crest.min(), HORIZON, y))
-        toward_sun = 0.22 + 0.50 * np.exp(-(((x - SUN_X) / 0.33) ** 2))
+    base = stand.horizon + 0.0015
+    ranges = ((0.070, 0.060, 0.09, 2.3), (0.050, 0.046, 0.17, 3.2), (0.028, 0.032, 0.32, 4.6), (0.008, 0.014, 0.58, 8.0))
+    for n, (height, rough, clear, often) in enumerate(ranges):
+        at = x * often + stand.x * 0.011 * (n + 1) + n * 5.0
+        line = fbm(at[:2], at[:2] * 0.0 + n, seed=seed + 20 + n, octaves=9, roughness=0.52)[:1]
+        line = line + 0.35 * (1.0 - 2.0 * np.abs(fbm(at[:2] * 1.7, at[:2] * 0.0, seed=seed + 25 + n, octaves=6)[:1]))
+        crest = base - height - rough * line
+        cover = smoothstep(-0.0005, 0.0005, y - crest) * (y < base)
+        down = (y - crest) / np.maximum(base - crest, 1e-3)
+        # gullies run down from the crest and fan out
+        fan = at * 5.0 + 0.9 * fbm(at * 3.0, down * 2.5, seed=seed + 28 + n, octaves=4)
+        gully = 1.0 - 2.0 * np.abs(fbm(fan, down * 1.6 + 0.1 * n, seed=seed + 30 + n, octaves=6))
+        fine = fbm(x * 90.0, y * 140.0, seed=seed + 33 + n, octaves=5)
+        away = np.sign(x - stand.sun_x)
+        face = np.gradient(gully, axis=1) * x.shape[1] / 220.0 * -away
+        shade = np.clip(0.38 + 0.30 * gully + 0.26 * np.clip(face, -1.2, 1.2) + 0.18 * fine, 0.05, 1.4).astype(np.float32)
+        near_sun = np.exp(-(((x - stand.sun_x) / 0.30) ** 2))
+        mist = (1.0 - clear) * (0.72 + 0.55 * smoothstep(0.15, 1.0, down) * (0.6 + 0.4 * near_sun))
 
         def whole(amount: Map) -> Map:
             out = np.zeros_like(full_x)
             out[rows] = amount
             return out
 
-        rock = {"basalt": shade * clear * 0.7, "earth": shade * clear * 0.5, "leaves": 0.18 * clear * shade}
+        rock = {"basalt": shade * clear * 0.75, "earth": shade * clear * 0.42, "leaves": 0.14 * clear * shade}
         scene.put_mix(whole(cover), {name: whole(share) for name, share in rock.items()})
-        scene.glow("haze_warm", whole(cover * mist * toward_sun * 0.62))
-        scene.glow("haze_blue", whole(cover * mist * 0.17))
+        scene.glow("haze_warm", whole(cover * mist * (0.15 + 0.40 * near_sun) * (0.62 + 0.06 * shade)))
+        scene.glow("haze_blue", whole(cover * mist * 0.155))
 
 
-def _ground(scene: Scene, x: Map, y: Map, mirrored: dict[str, Map], view: int, seed: int) -> None:
-    ground = smoothstep(-0.0006, 0.0006, y - HORIZON)
-    below = np.maximum(y - HORIZON, 1e-4)
-    distance = 0.11 / below
-    X = (x - 0.5) * distance * 9.0 + view * 2.3
-    Z = distance * 7.0
-    footprint = Z / below / x.shape[1]  # depth that one pixel row covers
+@dataclass
+class _Pans:
+    """What lies where on the plane: maps of its lines and columns."""
 
-    # pools: a bent grid of banks, which melts into an even tone where it is finer than the pixels
-    warp = fbm(X * 0.16, Z * 0.16, seed=seed + 40, octaves=3, footprint=footprint * 0.16)
-    a, b = X * 0.30 + 0.55 * warp, Z * 0.16 + 0.22 * warp + 0.05 * X
-    bank = np.minimum(np.abs(a - np.round(a)) * 3.0, np.abs(b - np.round(b)) * 5.6)
-    ragged = 0.10 * fbm(X * 3.0, Z * 3.0, seed=seed + 45, octaves=5, footprint=footprint * 3.0)
-    seen = np.clip(1.6 - footprint * 0.9, 0.0, 1.0).astype(np.float32)
-    pool = smoothstep(0.15, 0.24, bank + ragged) * seen + 0.86 * (1.0 - seen)
-    cell_value = np.mod(np.floor(a + 0.5) * 0.618 + np.floor(b + 0.5) * 0.382 + 0.13, 1.0)
-    cell_value = (cell_value * seen + 0.3 * (1.0 - seen)).astype(np.float32)
-    shore = smoothstep(0.20, 0.60, bank + ragged)
-    near = smoothstep(1.15, 0.70, distance)
-    crusted = np.maximum(smoothstep(0.62, 0.66, cell_value) * (0.45 + 0.55 * (1.0 - shore)), near)
-    wet = (ground * pool * (1.0 - crusted)).astype(np.float32)
-
-    bank_grain = fbm(X * 7.0, Z * 7.0, seed=seed + 60, octaves=9, roughness=0.6, footprint=footprint * 7.0)
-    bank_light = np.clip(0.75 + 0.8 * bank_grain, 0.1, 2.0)
-    frosted = np.clip(bank_grain + 0.45, 0, 1) * bank_light
-    scene.put_mix(ground, {"earth": bank_light * 0.7, "wet_salt": 0.30 * frosted})
-    scene.put_mix((ground * pool * crusted).astype(np.float32), _crust(X, Z, footprint, warp, near, seed))
-    _water(scene, x, y, wet, X, Z, footprint, cell_value, mirrored, seed)
+    height: Map
+    water: Map
+    crust: Map
+    heap: Map
+    kind: Map
+    shore: Map
 
 
-def _crust(X: Map, Z: Map, footprint: Map, warp: Map, near: Map, seed: int) -> dict[str, Map]:
-    """Salt plates with raised rims, grains on them, damp between."""
-    gap, plate = cells(X * 1.1 + 0.3 * warp, Z * 1.1, seed=seed + 50)
-    gap_small, _ = cells(X * 4.3, Z * 4.3, seed=seed + 51)
-    fade = np.clip(1.4 - footprint * 2.2, 0.0, 1.0)
-    fine = np.clip(1.4 - footprint * 8.0, 0.0, 1.0)
-    grain = fbm(X * 9.0, Z * 9.0, seed=seed + 55, octaves=9, footprint=footprint * 9.0, roughness=0.66)
-    rims = np.exp(-((gap / 0.09) ** 2)) * (0.8 + 0.5 * grain) * fade + 0.30 * np.exp(-((gap_small / 0.14) ** 2)) * fine
-    swell = fbm(X * 0.9, Z * 0.9, seed=seed + 58, octaves=3, footprint=footprint)
-    height = rims * 0.50 + 0.16 * grain * fade + 0.30 * swell * fade
-    light = slope_light(height.astype(np.float32), (0.60, -0.45, 0.62), 2.6)
-    shade = np.clip(0.38 + 0.62 * light, 0.10, 1.9)
-    moist = np.clip(0.42 - rims * 0.8 + 0.5 * (plate - 0.5) * fade + 0.25 * grain, 0.0, 1.0) * (1.0 - 0.25 * near)
-    rust = 0.10 * shade * moist * np.clip(swell + 0.4, 0, 1)
-    return {"salt": shade * (1.0 - moist), "wet_salt": shade * moist * 0.9, "rust": rust}
+def _pans(plane: Plane, seed: int) -> _Pans:
+    """Banks between pans, water or crust within, heaps of salt along some banks."""
+    X, Z, foot = plane.X, plane.Z, plane.pixel_deep
+    warp = fbm(X * 0.05, Z * 0.05, seed=seed + 40, octaves=3, footprint=foot * 0.05)
+    a, b = X / PAN_X + 0.16 * warp, Z / PAN_Z + 0.13 * warp + 0.02 * X / PAN_X
+    across, deep = np.abs(a - np.round(a)) * PAN_X, np.abs(b - np.round(b)) * PAN_Z
+    ragged = 0.22 * fbm(X * 0.9, Z * 0.9, seed=seed + 45, octaves=6, footprint=foot * 0.9)
+    bank = np.minimum(across, deep * 1.05) + ragged
+    kind = np.mod(np.floor(a + 0.5) * 0.618 + np.floor(b + 0.5) * 0.382 + 0.29, 1.0).astype(np.float32)
+    clods = fbm(X * 5.0, Z * 5.0, seed=seed + 47, octaves=6, footprint=foot * 5.0, roughness=0.55)
+    mound = (0.22 + 0.020 * clods) * smoothstep(1.05, 0.30, bank) * np.clip(1.0 - foot / 6.0, 0.0, 1.0)
+    dry = smoothstep(0.50, 0.515, kind)
+    swell = fbm(X * 0.22, Z * 0.22, seed=seed + 48, octaves=3, footprint=foot * 0.22)
+    lying_dry = smoothstep(-0.04, 0.10, swell - 0.10 + 0.5 * dry + 0.5 * smoothstep(0.9, 0.2, bank))
+    crusted = np.maximum(lying_dry, dry * 0.0)
+
+    gap, plate = cells(X * 1.35 + 0.10 * clods, Z * 1.35, seed=seed + 50)
+    small, _ = cells(X * 6.0, Z * 6.0, seed=seed + 51)
+    fade, fine = np.clip(1.5 - foot * 3.0, 0.0, 1.0), np.clip(1.5 - foot * 14.0, 0.0, 1.0)
+    rim = np.exp(-((gap / 0.085) ** 2)) * (0.7 + 0.6 * clods) * fade
+    grains = fbm(X * 38.0, Z * 38.0, seed=seed + 55, octaves=6, footprint=foot * 38.0, roughness=0.62)
+    crust = crusted * (0.012 + 0.042 * rim + 0.010 * np.exp(-((small / 0.16) ** 2)) * fine + 0.0075 * grains + 0.012 * plate * fade)
+    crust += crusted * 0.02 * swell
+
+    # heaps: one every few metres beside the banks that run away from the camera
+    row = np.round(Z / 3.4)
+    hx = np.abs(np.abs(a - np.round(a)) * PAN_X - 2.0)
+    offset = 0.35 * np.sin(row * 12.9) * np.float32(1.0)
+    r = np.hypot(hx + offset * 0.4, Z - row * 3.4 + offset)
+    wanted = (np.mod(np.floor(a) * 0.381 + 0.1, 1.0) < 0.55) & (Z > 12.0) & (np.mod(np.sin(row * 78.2) * 437.5, 1.0) < 0.8)
+    size_of = 0.95 + 0.25 * np.sin(row * 5.1)
+    lumps = fbm(X * 3.0, Z * 3.0, seed=seed + 58, octaves=5, footprint=foot * 3.0)
+    cone = np.maximum(size_of * 0.80 - r * 0.72 + 0.05 * lumps, 0.0) * wanted
+    cone = np.where(cone > 0, size_of * 0.62 * (1.0 - np.exp(-cone / (size_of * 0.55))) * 1.25, 0.0)
+    height = np.maximum(np.maximum(mound, crust), cone)
+    over = smoothstep(0.012, 0.030, height)
+    water = (1.0 - over) * (1.0 - smoothstep(0.35, 0.75, crusted)) * smoothstep(0.80, 1.05, bank)
+    return _Pans(
+        height.astype(np.float32), water.astype(np.float32), crusted.astype(np.float32),
+        smoothstep(0.03, 0.10, cone), kind, smoothstep(1.7, 1.0, bank) * (1.0 - over),
+    )  # fmt: skip
 
 
-def _water(
-    scene: Scene,
-    x: Map,
-    y: Map,
-    cover: Map,
-    X: Map,
-    Z: Map,
-    footprint: Map,
-    cell_value: Map,
-    above: dict[str, Map],
-    seed: int,
+def _ground(
+    scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above: dict[str, Map], seed: int
 ) -> None:
-    """Shallow brine: the mirrored sky and hills through ripples, Fresnel, the floor below."""
-    ripple = fbm(X * 2.6, Z * 1.1, seed=seed + 70, octaves=5, footprint=footprint * 2.0)
-    ripple = ripple * np.clip(1.2 - footprint * 0.5, 0.10, 1.0)
-    calm = smoothstep(-0.2, 0.5, fbm(X * 0.3, Z * 0.3, seed=seed + 75, octaves=3, footprint=footprint * 0.3))
-    width = y.shape[1]
-    mirrored = 2.0 * HORIZON - y + ripple * 0.010 * (0.2 + calm) - 0.002
-    rows = np.clip(mirrored * width - 0.5, 0, HORIZON * width - 1).astype(np.float32)
-    columns = (np.clip(x + 0.003 * ripple, 0, 1) * width - 0.5).astype(np.float32)
-    grazing = np.clip(1.0 - (y - HORIZON) / 0.42, 0.0, 1.0)
-    mirror = (0.06 + 0.86 * grazing**2.0).astype(np.float32)
-    murk = 1.0 - mirror
-    red = smoothstep(0.25, 0.45, cell_value) * (1 - smoothstep(0.50, 0.62, cell_value))
-    scene.put_mix(cover, {"brine": murk * (0.35 + red), "wet_salt": murk * (0.55 - 0.4 * red), "water": murk})
+    plane = Plane(camera, FOCAL * stand.height / FAR_M, 0.667 - stand.horizon + 0.16)
+    pans = _pans(plane, seed)
+    relief = Relief(plane, pans.height)
+    X, Z, foot = plane.X, plane.Z, plane.pixel_deep
+    normals = relief.normals
+    sun = relief.sun(_toward_sun(stand), width=0.06, first_step=0.004) / np.float32(0.21)
+    # dawn: the glow round the sun lights from many sides, so slopes count for more than for a point
+    broad = np.clip(0.55 + 1.9 * (normals[..., 0] * 0.25 - normals[..., 2] * -0.55), 0.0, 1.6)
+    sun = np.clip(0.55 * np.minimum(sun, 3.0) + 0.45 * broad, 0.0, 2.2)
+    sky = relief.hollows(0.012 * camera.size[0], 0.07) * (0.4 + 0.6 * normals[..., 1])
+
+    box = box_of(relief.cover)
+    depth = relief.seen(Z)[box] - np.float32(camera.position[2])
+    place = np.dstack([relief.seen(X)[box], relief.seen(pans.height)[box], depth + np.float32(stand.z)])
+    facing = relief.seen(normals)[box]
+    ray = np.dstack([(x[box] - 0.5) / FOCAL, (stand.horizon - y[box]) / FOCAL, np.ones_like(depth)]).astype(np.float32)
+    steep = np.abs((facing * ray).sum(axis=2)) / np.sqrt((ray * ray).sum(axis=2))
+    # a pixel covers more ground the flatter it looks along it; the square root is between its two sides
+    size_m = depth * np.float32(camera.pixel) / np.sqrt(np.maximum(steep, 0.01))
+
+    def texture(often: float, n: int, octaves: int, roughness: float = 0.55) -> Map:
+        return fbm3(place, often, seed=seed + n, octaves=octaves, pixel_m=size_m, roughness=roughness)
+
+    height, crust, heap, water, shore = (
+        relief.seen(m.astype(np.float32))[box] for m in (pans.height, pans.crust, pans.heap, pans.water, pans.shore)
+    )
+    soil = texture(9.0, 60, 7, 0.6)
+    frost = smoothstep(0.0, 0.5, texture(2.6, 61, 6) + 0.5 * shore)
+    grains = texture(55.0, 62, 5, 0.68)
+    damp, stain = smoothstep(-0.15, 0.55, texture(0.5, 63, 5)), smoothstep(0.05, 0.75, texture(0.35, 64, 5))
+    is_salt = np.maximum(smoothstep(0.10, 0.40, crust) * (height < 0.11), heap)
+    is_soil = (1.0 - is_salt) * (1.0 - water)
+    bumps = bumped(place, facing, ((0.006 + 0.010 * is_soil) * grains + 0.016 * is_soil * soil).astype(np.float32))
+    turned = np.clip(1.0 + 1.1 * ((bumps - facing) @ _unit(_toward_sun(stand))), 0.25, 1.9)
+    salt_tone = np.clip(0.92 + 0.20 * grains, 0.3, 1.3)
+    wetness = damp * (1.0 - heap)
+    seen = {
+        "salt": is_salt * salt_tone * (1.0 - 0.50 * wetness) + is_soil * 0.40 * frost * salt_tone,
+        "wet_salt": is_salt * salt_tone * 0.42 * wetness + 0.10 * water,
+        "rust": is_salt * salt_tone * 0.10 * stain * (1.0 - 0.9 * heap),
+        "earth": is_soil * np.clip(0.55 + 0.45 * soil + 0.55 * grains, 0.06, 1.8) * (1.0 - 0.7 * frost),
+        "basalt": is_soil * np.clip(0.55 + 0.5 * grains, 0.1, 1.4) * (1.0 - 0.7 * frost), "brine": water * 0.35,
+    }  # fmt: skip
+    seen = {name: share.astype(np.float32) for name, share in seen.items()}
+    light = {
+        "sun": (relief.seen((SUN_LEVEL * sun).astype(np.float32))[box] * turned).astype(np.float32),
+        "sky": relief.seen((SKY_LEVEL * sky).astype(np.float32))[box],
+    }
+    # far off, the haze lies over the ground as over the hills
+    haze = (1.0 - np.exp(-depth / 420.0)).astype(np.float32)
+    near_sun = np.exp(-(((x[box] - stand.sun_x) / 0.33) ** 2))
+    cover = relief.cover[box]
+    mirror = _mirror(camera, stand, x[box], y[box], depth, water, above, seed)
+    clear = (1.0 - haze) * (1.0 - mirror["share"])
+    scene.lay(box, cover, depth, {name: share * clear for name, share in seen.items()}, light, mask="ground")
+    for name in above:
+        full = np.zeros((scene.size[1], scene.size[0]), np.float32)
+        full[box] = mirror[name] * cover * (1.0 - haze)
+        scene.glow(name, full)
+    for name, amount in (("haze_warm", haze * (0.13 + 0.30 * near_sun)), ("haze_blue", haze * 0.13)):
+        full = np.zeros((scene.size[1], scene.size[0]), np.float32)
+        full[box] = amount * cover
+        scene.glow(name, full)
+    _mirrored_heaps(scene, camera, relief, box, mirror["share"], seen, light)
+    scene.masks["water"] = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    scene.masks["water"][box] = water * cover
+
+
+def _mirror(
+    camera: View, stand: Standpoint, x: Map, y: Map, depth: Map, water: Map, above: dict[str, Map], seed: int,
+) -> dict[str, Map]:  # fmt: skip
+    """Sky and hills in the water, by Fresnel, broken by ripples; and the share that is mirrored."""
+    width = camera.size[0]
+    X = (x - 0.5) * depth / np.float32(FOCAL) + np.float32(stand.x)
+    Z = depth + np.float32(stand.z)
+    foot = depth**2 * np.float32(camera.pixel / stand.height)
+    points = np.dstack([X, np.zeros_like(X), Z])
+    ripple = fbm3(points, (3.2, 1.0, 1.5), seed=seed + 70, octaves=5, pixel_m=foot)
+    calm = smoothstep(-0.1, 0.5, fbm3(points, 0.16, seed=seed + 75, octaves=3, pixel_m=foot))
+    tilt = ripple * (0.0045 + 0.020 * calm) * np.clip(1.2 - foot * 0.6, 0.15, 1.0)
+    known = next(iter(above.values())).shape[0]
+    above_frame = known - int(stand.horizon * width)
+    rows = (2.0 * stand.horizon - y + tilt * 0.8) * width - 0.5 + above_frame
+    rows = np.clip(rows, 0, known - 1).astype(np.float32)
+    columns = (np.clip(x + 0.25 * tilt, 0, 1) * width - 0.5).astype(np.float32)
+    # Schlick 1994: 2 % head on, all at grazing
+    facing = np.clip(stand.height / np.hypot(depth, stand.height) - 1.5 * tilt, 0.0, 1.0)
+    fresnel = 0.02 + 0.98 * (1.0 - facing) ** 5
+    share = (water * fresnel).astype(np.float32)
+    out = {"share": share}
     for name, amount in above.items():
-        seen = cv2.remap(amount, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        scene.glow(name, cover * mirror * seen)
+        out[name] = share * cv2.remap(amount, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return out
 
 
-def _plank(scene: Scene, x: Map, y: Map) -> None:
+def _mirrored_heaps(
+    scene: Scene, camera: View, relief: Relief, box: tuple[slice, slice], share: Map, parts: dict[str, Map],
+    light: dict[str, Map],
+) -> None:  # fmt: skip
+    """Heaps and banks that stand behind water, upside down in it, column by column."""
+    line = cv2.GaussianBlur(relief.seen(relief.height_m)[box], (0, 0), 1.5)
+    raised = (line > 0.10) & (relief.seen(relief.plane.Z)[box] < 90.0 + camera.position[2])
+    if not raised.any():
+        return
+    height, width = line.shape
+    # walking down a column: the foot of what stands there, and how far below it a pixel lies
+    index = np.arange(height, dtype=np.float32)[:, None]
+    last = np.maximum.accumulate(np.where(raised, index, -1.0), axis=0)
+    source = np.where(last >= 0, 2.0 * last - index, -1.0)
+    inside = (source >= 0) & (share > 0.02) & (index - last < 0.02 * camera.size[0])
+    columns = np.broadcast_to(np.arange(width, dtype=np.float32)[None, :], line.shape)
+    at = (np.ascontiguousarray(columns), np.ascontiguousarray(np.maximum(source, 0.0).astype(np.float32)))
+    there = cv2.remap(raised.astype(np.float32), *at, cv2.INTER_LINEAR) * inside
+    seen = cv2.GaussianBlur(there.astype(np.float32), (0, 0), 0.9) * share
+    part = scene.window(box)
+    for amount in part.emission.values():
+        amount *= 1.0 - there
+    for name, amount in parts.items():
+        part.materials[name] += cv2.remap(amount, *at, cv2.INTER_LINEAR) * there * share
+    for name, amount in light.items():
+        here = part.irradiance[name]
+        here += there * (cv2.remap(amount, *at, cv2.INTER_LINEAR) - here)
+
+
+def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
     """A weathered plank that leads in from the lower right border, brighter than it should be."""
-    width = scene.size[0]
-    points = np.array([[1.01, 0.560], [1.01, 0.612], [0.735, 0.505], [0.742, 0.487]]) * width
-    cover = polygon(scene.size, points)
-    shadow = blurred(polygon(scene.size, points + np.array([-0.012, 0.012]) * width), 0.004 * width)
-    scene.shade((1.0 - 0.72 * shadow * (1 - cover)).astype(np.float32), ("sun",))
-    along, across = x * 0.94 + y * 0.36, y * 0.94 - x * 0.36
-    grain = fbm(along * 22.0, across * 420.0, seed=91, octaves=5, footprint=420.0 / width)
-    cracks = smoothstep(0.42, 0.75, fbm(along * 9.0, across * 260.0, seed=95, octaves=4))
-    shade = np.clip(1.25 + 0.5 * grain - 0.9 * cracks, 0.08, 2.0).astype(np.float32)
-    scene.put_mix(cover, {"wood": shade * 0.8, "plaster": shade * 0.38})
-    scene.masks["plank"] = cover
+    far = np.array([stand.x + 0.70 * stand.height, 0.13, stand.z + 3.05 * stand.height])
+    near = np.array([stand.x + 1.85 * stand.height, 0.15, stand.z + 1.90 * stand.height])
+    forward = (near - far) / np.linalg.norm(near - far)
+    side = np.cross(forward, (0.0, 1.0, 0.0)) * 0.11
+    up = np.array([0.0, 0.045, 0.0])
+    balls = np.array([[*(far + (near - far) * t + side * w), 0.035] for t in np.linspace(0, 1, 40) for w in (-0.8, 0.0, 0.8)],
+                     np.float32)  # fmt: skip
+    x, y = grid(scene.size)
+    rows = slice(int((stand.horizon + 0.04) * scene.size[0]), scene.size[1])
+    depth = scene.depth_m[rows]  # type: ignore[index]
+    points = np.dstack([
+        (x[rows] - 0.5) * depth / np.float32(FOCAL) + np.float32(stand.x),
+        np.float32(stand.height) - (y[rows] - np.float32(stand.horizon)) * depth / np.float32(FOCAL), depth + np.float32(stand.z),
+    ])  # fmt: skip
+    scene.irradiance["sun"][rows] *= 0.35 + 0.65 * sun_shadow(points, _toward_sun(stand), balls, width=0.05)
+    normals = np.zeros_like(points)
+    normals[..., 1] = 1.0
+    scene.irradiance["sky"][rows] *= ambient(points, normals, balls)
+    faces = (
+        [far - side, far + side, far + side + up, far - side + up],
+        [far - side, near - side, near - side + up, far - side + up],
+        [far - side + up, near - side + up, near + side + up, far + side + up],
+    )
+    for n, corners in enumerate(faces):
+        s = facet(camera, corners)
+        if s is None:
+            continue
+        local = np.dstack([(s.points - far.astype(np.float32)) @ axis.astype(np.float32)
+                           for axis in (forward, up / 0.045, side / 0.11)])  # fmt: skip
+        pixel = s.depth * np.float32(camera.pixel)
+        grain = fbm3(local, (6.0, 130.0, 130.0), seed=91, octaves=5, pixel_m=pixel)
+        fine = fbm3(local, (30.0, 500.0, 500.0), seed=93, octaves=3, pixel_m=pixel)
+        cracks = smoothstep(0.33, 0.50, fbm3(local, (1.6, 60.0, 60.0), seed=95, octaves=4, pixel_m=pixel))
+        normals = bumped(s.points, s.normals, (0.0012 * grain + 0.0004 * fine - 0.003 * cracks).astype(np.float32))
+        tone = np.clip(1.05 + 0.45 * grain + 0.25 * fine - 0.8 * cracks, 0.08, 1.8).astype(np.float32)
+        facing = np.clip(0.45 + 0.9 * (normals @ _unit(_toward_sun(stand))), 0.05, 1.6)
+        light = {"sun": np.float32(SUN_LEVEL * 1.25) * facing * (0.45 if n < 2 else 1.0), "sky": np.full_like(s.cover, SKY_LEVEL)}
+        scene.lay(s.box, s.cover, s.depth, {"wood": tone * 0.62, "plaster": tone * 0.30}, light, mask="plank")
+
+
+def _unit(vector: tuple[float, float, float]) -> np.ndarray:
+    return np.asarray(vector, np.float32) / np.float32(np.linalg.norm(vector))

@@ -1,7 +1,8 @@
-"""Soft shadows: of spheres upon points in space, and of a ground that rises and falls upon itself.
+"""Light on surfaces: bumps, lamps, and soft shadows of spheres and of a ground that rises and falls.
 
 References: Quilez, "Sphere - soft shadow" and "Sphere - occlusion" (analytic, from memory); for the
-ground, a march toward the light that keeps the least angle between ray and ground.
+ground, a march toward the light that keeps the least angle between ray and ground; for bumps Mikkelsen 2010,
+"Bump mapping unparametrized surfaces on the GPU".
 """
 
 from typing import Any
@@ -16,7 +17,7 @@ MARCH_STEPS = 24
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
-    return [_define_lamp(), _define_sky(), _define_march()]
+    return [_define_lamp(), _define_sky(), _define_march(), _define_lit(), _define_bumped()]
 
 
 def _spheres() -> tuple[Any, ...]:
@@ -85,6 +86,78 @@ def _define_sky() -> tuple[str, Any, list[Any]]:
     out[x, y] *= hl.f32(1.0) - hl.min(taken, hl.f32(0.92))
     _finish(out, x, y, r, hl)
     return "sky_shadow", out, [points, normals, spheres]
+
+
+def _define_lit() -> tuple[str, Any, list[Any]]:
+    """Irradiance from all lamps, in two groups; shadows are read from a coarser grid."""
+    import halide as hl
+
+    from .pipeline import ROWS_PER_TASK, VECTOR, image, interleave, table
+
+    c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
+    points, normals, lamps = image("points", 3), image("normals", 3), table("lamps", 2)
+    shadows = hl.ImageParam(hl.Float(32), 3, "shadows")
+    step = hl.Param(hl.Int(32), "step")
+    r = hl.RDom([(0, lamps.dim(1).extent())], "lamps_here")
+    ray = [lamps[i, r.x] - points[i, x, y] for i in range(3)]
+    distance2 = hl.max(_dot(hl, ray, ray), lamps[3, r.x] * lamps[3, r.x])
+    facing = _dot(hl, ray, [normals[i, x, y] for i in range(3)]) / hl.sqrt(distance2)
+    wrap = lamps[5, r.x]
+    falling = hl.max((facing + wrap) / (hl.f32(1.0) + wrap), hl.f32(0.0)) * lamps[4, r.x] / distance2
+    fx, fy = hl.f32(x) / hl.f32(step), hl.f32(y) / hl.f32(step)
+    across, down = shadows.dim(0).extent(), shadows.dim(1).extent()
+    sx, sy = hl.clamp(hl.i32(fx), 0, across - 2), hl.clamp(hl.i32(fy), 0, down - 2)
+    tx, ty = hl.clamp(fx - hl.f32(sx), 0.0, 1.0), hl.clamp(fy - hl.f32(sy), 0.0, 1.0)
+    above = hl.lerp(shadows[sx, sy, r.x], shadows[sx + 1, sy, r.x], tx)
+    below = hl.lerp(shadows[sx, sy + 1, r.x], shadows[sx + 1, sy + 1, r.x], tx)
+    amount = falling * hl.lerp(above, below, ty)
+    total = hl.Func("total")
+    total[x, y] = (hl.f32(0.0), hl.f32(0.0))
+    first = total[x, y][0] + amount * (hl.f32(1.0) - lamps[6, r.x])
+    total[x, y] = (first, total[x, y][1] + amount * lamps[6, r.x])
+    out = hl.Func("lit_by_lamps")
+    out[c, x, y] = hl.select(c == 0, total[x, y][0], total[x, y][1])
+    tail = hl.TailStrategy.GuardWithIf
+    interleave(out.output_buffer(), 2)
+    out.bound(c, 0, 2).reorder(c, x, y).unroll(c).vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
+    inner, outer = hl.Var("inner"), hl.Var("outer")
+    total.compute_at(out, y).vectorize(x, VECTOR, tail)
+    total.update().split(x, outer, inner, VECTOR, tail).reorder(inner, r.x, outer, y).vectorize(inner)
+    return "lit_by_lamps", out, [points, normals, lamps, shadows, step]
+
+
+def _define_bumped() -> tuple[str, Any, list[Any]]:
+    import halide as hl
+
+    from .pipeline import image, schedule_pixels
+
+    c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
+    points, normals = image("points", 3), image("normals", 3)
+    height = hl.ImageParam(hl.Float(32), 2, "height")
+    width, rows = height.dim(0).extent(), height.dim(1).extent()
+    x0, x1 = hl.max(x - 1, 0), hl.min(x + 1, width - 1)
+    y0, y1 = hl.max(y - 1, 0), hl.min(y + 1, rows - 1)
+    across = [points[i, x1, y] - points[i, x0, y] for i in range(3)]
+    down = [points[i, x, y1] - points[i, x, y0] for i in range(3)]
+    normal = [normals[i, x, y] for i in range(3)]
+
+    def cross(a: list[Any], b: list[Any]) -> list[Any]:
+        return [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+
+    first, second = cross(down, normal), cross(normal, across)
+    area = _dot(hl, across, first)
+    sign = hl.select(area < hl.f32(0.0), hl.f32(-1.0), hl.f32(1.0))
+    rise_x = sign * (height[x1, y] - height[x0, y])
+    rise_y = sign * (height[x, y1] - height[x, y0])
+    raised = [hl.abs(area) * n - rise_x * a - rise_y * b for n, a, b in zip(normal, first, second, strict=True)]
+    length = hl.sqrt(_dot(hl, raised, raised)) + hl.f32(1e-20)
+    parts = [hl.Func(f"raised_{i}") for i in range(3)]
+    for func, value in zip(parts, raised, strict=True):
+        func[x, y] = value / length
+    out = hl.Func("bumped")
+    out[c, x, y] = hl.select(c == 0, parts[0][x, y], c == 1, parts[1][x, y], parts[2][x, y])
+    schedule_pixels(out, c, x, y, 3)
+    return "bumped", out, [points, normals, height]
 
 
 def _define_march() -> tuple[str, Any, list[Any]]:
@@ -170,4 +243,39 @@ def ground_shadow(
     result = np.empty(ground.shape, np.float32)
     sun = np.array([*toward, width, first_step, growth], np.float32)
     kernel("ground_shadow")(ground, np.array(view, np.float32), sun, result)
+    return result
+
+
+def lit_by_lamps(
+    points: NDArray[np.float32],
+    normals: NDArray[np.float32],
+    lamps: NDArray[np.float32],
+    shadows: NDArray[np.float32],
+    step: int,
+) -> NDArray[np.float32]:
+    """Irradiance from round lamps upon a surface, (height, width, 2): that of group 0 and of group 1.
+
+    points, normals: (height, width, 3). lamps: (n, 7) x, y, z, radius, irradiance at distance 1, how
+    far light creeps round (0 for a hard surface), group. shadows: (n, rows, columns), the share of
+    each lamp seen, for every `step`-th point from the first on.
+    """
+    points = require("points", points, np.float32, (None, None, 3))
+    normals = require("normals", normals, np.float32, points.shape)
+    lamps = require("lamps", lamps, np.float32, (None, 7))
+    shadows = require("shadows", shadows, np.float32, (len(lamps), None, None))
+    result = np.empty((*points.shape[:2], 2), np.float32)
+    kernel("lit_by_lamps")(points, normals, lamps, shadows, int(step), result)
+    return result
+
+
+def bumped(
+    points: NDArray[np.float32], normals: NDArray[np.float32], height: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Normals (height, width, 3) of a surface raised along them by `height` (height, width), in the
+    units of its points (height, width, 3); from differences between neighbouring pixels."""
+    points = require("points", points, np.float32, (None, None, 3))
+    normals = require("normals", normals, np.float32, points.shape)
+    height = require("height", height, np.float32, points.shape[:2])
+    result = np.empty(points.shape, np.float32)
+    kernel("bumped")(points, normals, height, result)
     return result
