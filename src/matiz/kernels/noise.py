@@ -19,7 +19,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 def _define_plane() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import ROWS_PER_TASK, table
+    from .pipeline import ROWS_PER_TASK, VECTOR, table
 
     x, y = hl.Var("x"), hl.Var("y")
     u = hl.ImageParam(hl.Float(32), 2, "u")
@@ -53,15 +53,15 @@ def _define_plane() -> tuple[str, Any, list[Any]]:
     out[x, y] = hl.f32(0.0)
     out[x, y] += hl.lerp(top, bottom, _faded(fy)) * weight * seen
     tail = hl.TailStrategy.GuardWithIf
-    out.vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
-    out.update().reorder(r, x, y).vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.update().reorder(r, x, y).vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
     return "fractal_noise", out, [u, v, footprint, octaves, seed]
 
 
 def _define_space() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import ROWS_PER_TASK, image, table
+    from .pipeline import ROWS_PER_TASK, VECTOR, image, table
 
     x, y = hl.Var("x"), hl.Var("y")
     points = image("points", 3)
@@ -97,8 +97,8 @@ def _define_space() -> tuple[str, Any, list[Any]]:
     out[x, y] = hl.f32(0.0)
     out[x, y] += value * weight * seen
     tail = hl.TailStrategy.GuardWithIf
-    out.vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
-    out.update().reorder(r, x, y).vectorize(x, 8, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
+    out.update().reorder(r, x, y).vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
     return "fractal_noise_in_space", out, [points, footprint, octaves, seed]
 
 

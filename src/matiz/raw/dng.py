@@ -74,7 +74,8 @@ def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
         tags.append((51041, "d", len(flat), tuple(flat)))
     if shot.iso is not None:
         tags.append((34855, "H", 1, min(int(shot.iso), 65_535)))
-    for tag, value in ((33434, shot.time_s), (33437, shot.f_number), (37386, shot.focal_mm)):
+    lengths = ((33434, shot.time_s), (33437, shot.f_number), (37382, shot.focus_m), (37386, shot.focal_mm))
+    for tag, value in lengths:
         if value is not None:
             fraction = Fraction(value).limit_denominator(100_000)
             tags.append((tag, "2I", 1, (fraction.numerator, fraction.denominator)))

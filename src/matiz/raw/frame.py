@@ -74,6 +74,7 @@ class Exposure:
     time_utc: str | None = None
     focal_mm: float | None = None
     lens: str = ""
+    focus_m: float | None = None
 
 
 @dataclass(frozen=True)

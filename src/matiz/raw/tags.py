@@ -61,6 +61,7 @@ class Tags:
             self.time_utc(),
             self.number(37386),
             self.text(42036),
+            self.number(37382) or None,
         )
 
     def time_utc(self) -> str | None:
@@ -109,4 +110,4 @@ class Tags:
         return np.diag(balance[:3]) @ single @ matrix
 
 
-_RATIONAL = {33434, 33437, 37386, 50714, 50721, 50722, 50723, 50724, 50727, 50728, 50730, 50964, 50965}
+_RATIONAL = {33434, 33437, 37382, 37386, 50714, 50721, 50722, 50723, 50724, 50727, 50728, 50730, 50964, 50965}

@@ -1,4 +1,4 @@
-"""Depth of field: the circle of confusion of a thin lens, and blur by discs, far to near."""
+"""Depth of field, by the circle of confusion of a thin lens, and the blur of a camera that moves."""
 
 import cv2
 import numpy as np
@@ -26,6 +26,8 @@ def defocused(light: Map, radius_px: Map) -> Map:
         return light
     stops = _stops(radius_px)
     place = np.interp(radius_px, stops, np.arange(len(stops))).astype(np.float32)
+    # the fourth channel counts how much of each pixel a layer has
+    whole = np.dstack([light, np.ones(light.shape[:2], np.float32)])
     out = np.zeros_like(light)
     covered = np.zeros(light.shape[:2], np.float32)
     # from near to far: each layer shows where those before it leave room
@@ -34,12 +36,25 @@ def defocused(light: Map, radius_px: Map) -> Map:
         box = _box_of(share, int(abs(radius)) + 2)
         if box is None:
             continue
-        share = share[box]
-        spread = _disc(np.dstack([light[box] * share[..., None], share]), abs(radius))
+        spread = _disc(whole[box] * share[box][..., None], abs(radius))
         amount = np.minimum(spread[..., 3], 1.0 - covered[box])
         out[box] += spread[..., :3] * (amount / np.maximum(spread[..., 3], 1e-6))[..., None]
         covered[box] += amount
     return out / np.maximum(covered, 1e-3)[..., None]
+
+
+SHAKE_DEGREES = 24.0
+"""Direction of the movement, from level, downward to the right."""
+
+
+def shaken(light: Map, length_px: float) -> Map:
+    """light (height, width, 3) drawn out along a straight line."""
+    reach = int(np.ceil(length_px / 2)) + 1
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
+    angle = np.radians(SHAKE_DEGREES)
+    along, beside = x * np.cos(angle) + y * np.sin(angle), y * np.cos(angle) - x * np.sin(angle)
+    line = np.clip(length_px / 2 + 0.5 - np.abs(along), 0.0, 1.0) * np.clip(1.0 - np.abs(beside), 0.0, 1.0)
+    return np.asarray(cv2.filter2D(light, -1, (line / line.sum()).astype(np.float32), borderType=cv2.BORDER_REFLECT_101))
 
 
 def _box_of(share: Map, margin: int) -> Box | None:

@@ -16,7 +16,7 @@ from ..colour.types import Array, Chromaticity
 from ..errors import ArgumentError
 from ..raw.camera_colour import interpolated, xy_to_neutral
 from ..raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
-from .bokeh import circle_px, defocused
+from .bokeh import circle_px, defocused, shaken
 from .lens import KIT, PERFECT, Geometry, Lens, through
 from .scene import Map, Scene
 from .sensor import BLACK, CLEAN, PATTERNS, WHITE, Faults, counts, electrons_full, read_noise_electrons
@@ -38,6 +38,8 @@ class Settings:
     focal_mm: float = 35.0
     focus_m: float | None = None
     """Distance in focus; None for a pinhole, which has everything sharp."""
+    shake: float = 0.0
+    """How far the picture moved during the exposure, along a straight line, in widths of the frame."""
     time_utc: str = "2026-03-14T06:12:00Z"
     balance_xy: Chromaticity = field(default_factory=lambda: D50_XY)
     """What the camera takes for neutral."""
@@ -141,6 +143,8 @@ def expose(scene: Scene, settings: Settings) -> Frame:
     light = scene.seen_through(sensitivities()) / np.float32(_green_of_white(settings.balance_xy))
     if scene.depth_m is not None and settings.focus_m is not None:
         light = defocused(light, circles_of(scene.depth_m, settings))
+    if settings.shake:
+        light = shaken(light, settings.shake * light.shape[1])
     values = counts(
         through(light, geometry_of(scene, settings)),
         pattern=settings.mosaic,
@@ -160,7 +164,9 @@ def expose(scene: Scene, settings: Settings) -> Frame:
     return Frame(
         Path(),
         CameraColour(colour.calibrations, neutral),
-        Exposure(settings.iso, settings.time_s, settings.f_number, settings.time_utc, settings.focal_mm, LENS),
+        Exposure(
+            settings.iso, settings.time_s, settings.f_number, settings.time_utc, settings.focal_mm, LENS, settings.focus_m
+        ),
         mosaic,
         camera=CAMERA,
         noise_profile=((1.0 / full, (read / full) ** 2),) * 3,

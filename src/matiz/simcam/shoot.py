@@ -1,12 +1,13 @@
 """The demo shoot, and single simulated frames as files."""
 
+import contextlib
 import multiprocessing
 import os
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
-from itertools import islice
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -22,8 +23,10 @@ from ..recipe.model import Recipe
 from . import targets
 from .camera import Settings, expose
 from .scene import Scene
+from .scenes.grain_hall import STANDPOINTS as SUPPER
 from .scenes.grain_hall import grain_hall
 from .scenes.lava_lizard import lava_lizard
+from .scenes.salt_pans import STANDPOINTS as PANS
 from .scenes.salt_pans import salt_pans
 from .sensor import DEMO
 
@@ -58,29 +61,41 @@ class Shot:
 
 
 def _shots() -> tuple[Shot, ...]:
-    """Salt pans at dawn: two frames and a bracket of three. Lava lizard: two of a burst, at two
-    ISO values. Lantern supper in the grain hall: the grey card first, then two frames."""
+    """Salt pans at dawn: five frames, a bracket of three, a focus pair. Lava lizard: a burst of six at
+    three ISO values. Lantern supper in the grain hall: the grey card first, then six frames."""
     dawn, noon, supper = cct_to_xy(5480.0, 0.003), cct_to_xy(5600.0, 0.003), cct_to_xy(3300.0, 0.0)
     landscape = Settings(
         iso=100, time_s=1 / 60, f_number=11.0, focal_mm=24.0, balance_xy=dawn, tilt_degrees=0.8, faults=DEMO
     )
-    wildlife = Settings(iso=1600, time_s=1 / 800, f_number=5.6, focal_mm=98.0, balance_xy=noon, faults=DEMO)
-    event = Settings(iso=800, time_s=1 / 60, f_number=4.0, focal_mm=28.0, balance_xy=supper, faults=DEMO)
+    wildlife = Settings(iso=1600, f_number=7.1, focal_mm=98.0, balance_xy=noon, faults=DEMO, focus_m=1.205, ev=-0.1)
+    event = Settings(iso=800, time_s=1 / 60, f_number=2.0, balance_xy=supper, faults=DEMO)
     out: list[Shot] = []
 
     def add(number: int, scene: str, view: int, base: Settings, taken: str, **changes: float) -> None:
         settings = replace(base, seed=number, time_utc=f"2026-03-{taken}Z", **changes)  # type: ignore[arg-type]
         out.append(Shot(f"CORVA_{number:04d}.dng", scene, view, settings))
 
-    for n, (taken, ev) in enumerate((("14T06:12:20", -1.6), ("14T06:15:41", -0.6))):
-        add(11 + n, "salt-pans", n, landscape, taken, ev=ev)
+    focus = [stand.focus_m for stand in PANS]
+    for n, (taken, ev) in enumerate(
+        (("14T06:12:20", -1.6), ("14T06:15:41", -0.7), ("14T06:19:08", -0.9), ("14T06:22:55", -0.6), ("14T06:26:30", -0.8))
+    ):
+        add(11 + n, "salt-pans", n, landscape, taken, ev=ev, focus_m=focus[n])
     for n, ev in enumerate((-0.6, -2.6, 1.4)):
-        add(16 + n, "salt-pans", 5, landscape, f"14T06:31:{2 + n:02d}", ev=ev, time_s=2.0 ** (ev + 0.6) / 60)
-    for n, iso in enumerate((1600.0, 6400.0)):
-        add(31 + n, "lava-lizard", n, wildlife, f"15T10:40:{5 + n:02d}", ev=0.2, iso=iso, time_s=2.0 / iso)
-    add(51, "grain-hall", 0, event, "16T19:02:10", ev=1.0)
-    for n in range(2):
-        add(52 + n, "grain-hall", 1 + n, event, f"16T19:{31 + 17 * n}:44", ev=1.3, iso=800.0 * (1 + n))
+        time_s = 2.0 ** (ev + 0.6) / 60
+        add(16 + n, "salt-pans", 5, landscape, f"14T06:31:{2 + n:02d}", ev=ev, time_s=time_s, focus_m=focus[5])
+    for n, focus_m in enumerate((focus[6], 14.0)):
+        add(19 + n, "salt-pans", 6, landscape, f"14T06:38:{10 + 4 * n}", ev=-0.6, f_number=5.6, time_s=1 / 240, focus_m=focus_m)
+    for n, iso in enumerate((1600.0, 1600.0, 3200.0, 3200.0, 6400.0, 6400.0)):
+        # hand-held on a rest: a little turned each time; the third frame is shaken, the fifth focused too far
+        add(
+            31 + n, "lava-lizard", n, wildlife, f"15T10:40:{5 + n // 3:02d}", iso=iso, time_s=1.25 / iso,
+            tilt_degrees=(0.0, 0.05, -0.12, 0.04, 0.10, -0.03)[n], shake=0.0015 if n == 2 else 0.0,
+            focus_m=1.232 if n == 4 else 1.205,
+        )  # fmt: skip
+    for n, stand in enumerate(SUPPER):
+        iso = (800.0, 1600.0, 1600.0, 1600.0, 3200.0, 1600.0, 3200.0)[n]
+        changes = {"iso": iso, "focal_mm": stand.focal_mm, "focus_m": stand.focus_m, "time_s": 1 / (60 * iso / 800)}
+        add(51 + n, "grain-hall", n, event, f"16T19:{2 + 5 * n:02d}:44", ev=(0.0, 0.9, 0.7, 0.8, 0.9, 0.7, 0.8)[n], **changes)
     return tuple(out)
 
 
@@ -127,26 +142,67 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
     """
     folder.mkdir(parents=True, exist_ok=True)
     todo = missing_shots(folder)
-    # frames of the same view, such as a bracket, share the scene
-    views: dict[tuple[str, int], list[Shot]] = {}
+    # frames of one place share what stays the same there, so one worker takes them all
+    places: dict[tuple[str, object], list[Shot]] = {}
     for shot in todo:
-        views.setdefault((shot.scene, shot.view), []).append(shot)
-    workers = max(1, min(len(views), os.cpu_count() or 1))
-    context = multiprocessing.get_context("spawn")
+        places.setdefault((shot.scene, _place_of(shot)), []).append(shot)
+    lanes = max(1, min(len(places), os.cpu_count() or 1))
+    groups = sorted(places.values(), key=lambda shots: -len(shots))
     done = 0
-    with ProcessPoolExecutor(workers, mp_context=context, initializer=_one_thread) as pool:
-        waiting = iter(views.values())
-        # no more at work than there are workers: what a pool has taken in cannot be cancelled
-        at_work = {pool.submit(_make, shots, folder, size): shots for shots in islice(waiting, workers)}
+    with contextlib.ExitStack() as stack:
+        stack.enter_context(_roomy_memory())
+        context = multiprocessing.get_context("spawn")
+        pools = [
+            stack.enter_context(ProcessPoolExecutor(1, mp_context=context, initializer=_one_thread)) for _ in range(lanes)
+        ]
+        left: list[list[Shot]] = [[] for _ in pools]
+
+        def start(lane: int) -> dict[Future[None], tuple[int, Shot]]:
+            if not left[lane] and groups:
+                left[lane] = groups.pop(0)
+            if not left[lane]:
+                return {}
+            shot = left[lane].pop(0)
+            return {pools[lane].submit(_make, shot, folder, size): (lane, shot)}
+
+        at_work: dict[Future[None], tuple[int, Shot]] = {}
+        for lane in range(lanes):
+            at_work |= start(lane)
         while at_work:
             for future in wait(at_work, return_when=FIRST_COMPLETED).done:
-                shots = at_work.pop(future)
+                lane, shot = at_work.pop(future)
                 future.result()
-                for following in islice(waiting, 1):
-                    at_work[pool.submit(_make, following, folder, size)] = following
-                for shot in shots:
-                    done += 1
-                    yield done, len(todo), shot.name
+                at_work |= start(lane)
+                done += 1
+                yield done, len(todo), shot.name
+
+
+def _place_of(shot: Shot) -> object:
+    """What frames that can share their work have in common."""
+    if shot.scene == "grain-hall":
+        return replace(SUPPER[shot.view], guests=0, turn=0.0, toast=0.0, focus_m=1.0)
+    return shot.view // 3 if shot.scene == "lava-lizard" else shot.view
+
+
+@contextlib.contextmanager
+def _roomy_memory() -> Iterator[None]:
+    """Processes started meanwhile keep freed memory for the next map: fresh pages cost as much as the
+    arithmetic on them. Settings of the GNU C library; others ignore them."""
+    wanted = {
+        "MALLOC_MMAP_THRESHOLD_": str(2**25),
+        "MALLOC_TRIM_THRESHOLD_": str(2**33),
+        "MALLOC_TOP_PAD_": str(2**28),
+    }
+    before = {name: os.environ.get(name) for name in wanted}
+    os.environ.update(wanted)
+    try:
+        yield
+    finally:
+        for name, value in before.items():
+            if value is None:
+                os.environ.pop(name, None)
+            else:
+                os.environ[name] = value
 
 
 def tether(folder: Path, every_s: float, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[str]:
@@ -155,7 +211,7 @@ def tether(folder: Path, every_s: float, *, size: tuple[int, int] = DEMO_SIZE) -
     folder.mkdir(parents=True, exist_ok=True)
     due = time.monotonic()
     for shot in missing_shots(folder):
-        frame = expose(SCENES[shot.scene](size, shot.view), shot.settings)
+        frame = expose(_scene(shot.scene, shot.view, size), shot.settings)
         time.sleep(max(0.0, due - time.monotonic()))
         write_frame(frame, folder / shot.name)
         due = time.monotonic() + every_s
@@ -168,7 +224,11 @@ def _one_thread() -> None:
     cv2.setNumThreads(1)
 
 
-def _make(shots: list[Shot], folder: Path, size: tuple[int, int]) -> None:
-    scene = SCENES[shots[0].scene](size, shots[0].view)
-    for shot in shots:
-        write_frame(expose(scene, shot.settings), folder / shot.name)
+@lru_cache(maxsize=1)
+def _scene(name: str, view: int, size: tuple[int, int]) -> Scene:
+    """The last scene: frames of a bracket or a focus pair follow each other."""
+    return SCENES[name](size, view)
+
+
+def _make(shot: Shot, folder: Path, size: tuple[int, int]) -> None:
+    write_frame(expose(_scene(shot.scene, shot.view, size), shot.settings), folder / shot.name)

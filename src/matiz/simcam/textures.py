@@ -56,8 +56,16 @@ def _wrapped(a: Map) -> Map:
 
 
 def smoothstep(low: float, high: float, x: ArrayLike) -> Map:
-    t = np.clip((np.asarray(x, np.float32) - low) / (high - low), 0.0, 1.0)
-    return (t * t * (3.0 - 2.0 * t)).astype(np.float32)
+    """0 below `low`, 1 above `high`, smooth between; `high` may lie below `low`."""
+    # in place: these maps are large, and fresh memory costs more than the arithmetic
+    t = np.subtract(x, low, dtype=np.float32)
+    t = np.multiply(t, np.float32(1.0 / (high - low)), out=t if t.ndim else None)
+    t = np.clip(t, 0.0, 1.0, out=t if t.ndim else None)
+    bend = np.multiply(t, np.float32(-2.0))
+    bend += np.float32(3.0)
+    bend *= t
+    bend *= t
+    return np.asarray(bend)
 
 
 def slope_light(height: Map, direction: tuple[float, float, float], relief: float) -> Map:

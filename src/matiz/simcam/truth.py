@@ -7,10 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from .camera import Settings, geometry_of
+from .camera import Settings, circles_of, geometry_of
 from .lens import warped
 from .scene import Map, Scene
 from .sensor import electrons_full, read_noise_electrons
+
+
+FAR_M = 1.0e5
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,10 @@ class Truth:
     light_shares: dict[str, Map]
     masks: dict[str, Map]
     """By name, fractional coverage 0..1."""
+    depth_m: Map | None
+    """Along the camera's axis; None for flat targets."""
+    blur_px: Map | None
+    """Radius of the disc of defocus, negative nearer than the focus."""
     parameters: dict[str, Any]
     """Exposure, noise, tilt, lens, dust and hairs, named areas of the scene."""
 
@@ -40,16 +47,23 @@ def truth_of(scene: Scene, settings: Settings) -> Truth:
         "f_number": settings.f_number,
         "electrons_full": electrons_full(settings.iso),
         "read_noise_electrons": read_noise_electrons(settings.iso),
+        "focal_mm": settings.focal_mm,
+        "focus_m": settings.focus_m,
+        "shake_px": settings.shake * scene.size[0],
         "tilt_degrees": settings.tilt_degrees,
         "balance_xy": [float(v) for v in settings.balance_xy],
         "lens": asdict(settings.lens),
         "faults": asdict(settings.faults),
         "areas": {name: list(area) for name, area in scene.areas.items()},
     }
+    # beyond all surfaces depth is infinite, which no interpolation survives
+    depth = None if scene.depth_m is None else placed(np.minimum(scene.depth_m, np.float32(FAR_M)))
     return Truth(
         placed(scene.XYZ()),
         {name: placed(share) for name, share in scene.light_shares().items()},
         {name: np.clip(placed(mask), 0.0, 1.0) for name, mask in scene.masks.items()},
+        depth,
+        None if depth is None or settings.focus_m is None else circles_of(depth, settings),
         parameters,
     )
 
@@ -61,5 +75,6 @@ def write_truth(truth: Truth, folder: Path) -> None:
     maps = {"XYZ": truth.XYZ}
     maps |= {f"share {name}": share for name, share in truth.light_shares.items()}
     maps |= {f"mask {name}": mask for name, mask in truth.masks.items()}
+    maps |= {name: m for name, m in (("depth", truth.depth_m), ("blur", truth.blur_px)) if m is not None}
     arrays: dict[str, Any] = {name: m.astype(np.float32) for name, m in maps.items()}
     np.savez_compressed(folder / "maps.npz", **arrays)

@@ -1,5 +1,8 @@
 """Lava lizard: a small lizard on a block of old lava, by a long lens in the late morning."""
 
+from dataclasses import dataclass
+from functools import lru_cache
+
 import cv2
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -7,7 +10,7 @@ from scipy.interpolate import PchipInterpolator
 from ...colour.illuminants import daylight
 from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
-from ..scene import Map, Scene, box_of
+from ..scene import Box, Map, Scene, box_of
 from ..shading import ambient, fbm3, from_sky, from_sun, shine, sun_shadow
 from ..solids import Solid, Surface, trace
 from ..textures import cells, fbm, grid, smoothstep
@@ -45,25 +48,46 @@ TOES = {
 
 
 def lava_lizard(size: tuple[int, int], view: int = 0, seed: int = 23) -> Scene:
-    """view counts the frames of a burst: the head turns and rises a little, the camera wanders by some px."""
+    """view counts the frames of a burst: the head turns, rises and sinks a little."""
+    stage = _stage(size, seed)
+    scene = stage.scene.copy()
+    animal, eye, line = _animal(stage.relief, view)
+    balls = animal.spheres(least_m=0.0012)
+    sun, sky = scene.irradiance["sun"][stage.box], scene.irradiance["sky"][stage.box]
+    sun *= sun_shadow(stage.points, SUN, balls)
+    sky *= ambient(stage.points, stage.normals, balls)
+    surface = trace(stage.camera, animal)
+    if surface is not None:
+        _skin(scene, stage.camera, surface, line, balls, seed)
+    ball = trace(stage.camera, eye)
+    if ball is not None:
+        _eye(scene, stage.camera, ball)
+    return scene
+
+
+@dataclass(frozen=True)
+class _Stage:
+    """What stays the same through a burst: the camera on its rest, the rock, the ground beyond."""
+
+    camera: View
+    scene: Scene
+    relief: Relief
+    box: Box
+    """The part of the picture in which rock is, and its places and normals."""
+    points: Map
+    normals: Map
+
+
+@lru_cache(maxsize=1)
+def _stage(size: tuple[int, int], seed: int) -> _Stage:
     x, y = grid(size)
-    wander = np.random.default_rng(100 + view).normal(0.0, 0.0006, 2)
-    camera = View(size, 98.0 / 36.0, (0.002 + float(wander[0]), 0.300, 0.0), horizon=-0.268 + float(wander[1]))
+    camera = View(size, 98.0 / 36.0, (0.002, 0.300, 0.0), horizon=-0.268)
     lights = {"sun": daylight(5200.0), "sky": daylight(10_500.0)}
     scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)})
     scene.depth_m = np.full_like(x, 9.0)
     _distance(scene, x, y, seed)
     relief = _rock_heights(camera, seed)
-    animal, eye, line = _animal(relief, view)
-    balls = animal.spheres(least_m=0.0012)
-    _rock(scene, camera, relief, balls, seed)
-    surface = trace(camera, animal)
-    if surface is not None:
-        _skin(scene, camera, surface, line, balls, seed)
-    ball = trace(camera, eye)
-    if ball is not None:
-        _eye(scene, camera, ball)
-    return scene
+    return _Stage(camera, scene, relief, *_rock(scene, camera, relief, seed))
 
 
 def _distance(scene: Scene, x: Map, y: Map, seed: int) -> None:
@@ -104,8 +128,8 @@ def _rock_heights(camera: View, seed: int) -> Relief:
     return Relief(plane, height.astype(np.float32), there=Z < 1.50)
 
 
-def _rock(scene: Scene, camera: View, relief: Relief, balls: np.ndarray, seed: int) -> None:
-    """Rough basalt with rust and lichen, under the sun and the shadow of the animal."""
+def _rock(scene: Scene, camera: View, relief: Relief, seed: int) -> tuple[Box, Map, Map]:
+    """Rough basalt with rust and lichen; returns where it is, its points and its normals."""
     plane = relief.plane
     depth = relief.seen(plane.Z) - np.float32(camera.position[2])
     points = np.dstack([relief.seen(plane.X), relief.seen(relief.height_m), depth])
@@ -131,13 +155,10 @@ def _rock(scene: Scene, camera: View, relief: Relief, balls: np.ndarray, seed: i
     sun = relief.seen(relief.sun(SUN, width=0.02, first_step=0.0006))[box]
     sun = sun * np.maximum(normals @ _unit_sun(), 0.0) / np.maximum(smooth @ _unit_sun(), 0.05)
     open_sky = relief.seen(relief.hollows(61, 0.014) * relief.hollows(15, 0.004))[box]
-    cast = sun_shadow(points, SUN, balls)
-    light = {
-        "sun": SUN_LEVEL * sun * cast,
-        "sky": SKY_LEVEL * open_sky * (0.55 + 0.45 * normals[..., 1]) * ambient(points, normals, balls),
-    }  # fmt: skip
+    light = {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * open_sky * (0.55 + 0.45 * normals[..., 1])}
     parts = {name: share.astype(np.float32) for name, share in parts.items()}
     scene.lay(box, relief.cover[box], depth, parts, light, mask="rock")
+    return box, points, normals
 
 
 def _animal(relief: Relief, view: int) -> tuple[Solid, Solid, np.ndarray]:
