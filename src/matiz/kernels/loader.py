@@ -5,19 +5,22 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from functools import cache
 from typing import Any
 
 import numpy as np
 
 from .build import MODULE, NoCompiler, built_module, definitions
 
+Pipelines = dict[str, Callable[..., Any]]
+
 _lock = threading.Lock()
+_ready: list[Pipelines] = []
+"""The pipelines of this process, once they are there: every call of a kernel asks for them."""
 
 
 def kernel(name: str) -> Callable[..., Any]:
     """The compiled pipeline `name`; its last argument is the output array."""
-    return _all()[name]
+    return (_ready[0] if _ready else _all())[name]
 
 
 def preload(say: Callable[[str], None] | None = None) -> None:
@@ -25,13 +28,14 @@ def preload(say: Callable[[str], None] | None = None) -> None:
     _all(say)
 
 
-def _all(say: Callable[[str], None] | None = None) -> dict[str, Callable[..., Any]]:
+def _all(say: Callable[[str], None] | None = None) -> Pipelines:
     with _lock:
-        return _load(say or (lambda text: print(text, file=sys.stderr)))
+        if not _ready:
+            _ready.append(_load(say or (lambda text: print(text, file=sys.stderr))))
+        return _ready[0]
 
 
-@cache
-def _load_once() -> dict[str, Callable[..., Any]]:
+def _load_built() -> Pipelines:
     spec = importlib.util.spec_from_file_location(MODULE, built_module())
     if spec is None or spec.loader is None:
         raise ImportError(f"cannot load {built_module()}")
@@ -40,23 +44,22 @@ def _load_once() -> dict[str, Callable[..., Any]]:
     return {name: value for name, value in vars(module).items() if callable(value)}
 
 
-def _load(say: Callable[[str], None]) -> dict[str, Callable[..., Any]]:
+def _load(say: Callable[[str], None]) -> Pipelines:
     if not built_module().exists():
         say("Matiz: building its kernels for this processor, once (about half a minute)")
         done = subprocess.run([sys.executable, "-m", "matiz.kernels.build"], capture_output=True)
         if done.returncode:
             say("Matiz: no built kernels; compiling them for this session. For a quick start, install g++.")
             return _compile_here()
-    return _load_once()
+    return _load_built()
 
 
-@cache
-def _compile_here() -> dict[str, Callable[..., Any]]:
+def _compile_here() -> Pipelines:
     """Every pipeline compiled in this process, without a C++ compiler."""
     import halide as hl
 
     target = hl.get_host_target()
-    made: dict[str, Callable[..., Any]] = {}
+    made: Pipelines = {}
     for name, func, arguments in definitions():
         made[name] = _adapt(func.compile_to_callable(arguments, target))
     return made

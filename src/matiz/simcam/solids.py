@@ -9,7 +9,7 @@ from ..kernels.solids import COLUMNS, RESULTS, trace_solids
 from .scene import Box, Map
 from .view import View
 
-TILE = 64
+TILE = 40
 
 
 @dataclass
@@ -28,6 +28,18 @@ class Surface:
     """Which body of the list is nearest."""
     along: Map
     """How far from its end A to B, 0..1."""
+    more: dict[str, Map] = field(default_factory=dict)
+    """Further maps that a scene wants to have at hand when it shades."""
+
+    def part(self, box: Box) -> "Surface":
+        """Some rows and columns of it."""
+        rows, columns = self.box
+        moved = (
+            slice(rows.start + box[0].start, rows.start + box[0].stop),
+            slice(columns.start + box[1].start, columns.start + box[1].stop),
+        )
+        maps = (self.cover, self.depth, self.points, self.normals, self.body, self.along)
+        return Surface(moved, *(m[box] for m in maps), {name: m[box] for name, m in self.more.items()})
 
 
 @dataclass
@@ -71,7 +83,7 @@ class Solid:
 
     def spheres(self, *, least_m: float = 0.0) -> NDArray[np.float32]:
         """(n, 4) balls that stand for the bodies when they cast shadows; those thinner than `least_m` are left out."""
-        balls = []
+        balls: list[list[float]] = []
         for row in self.rows:
             a, b = np.array(row[:4]), np.array(row[4:8])
             count = max(1, round(float(np.linalg.norm(b[:3] - a[:3])) / max(a[3], b[3], 1e-3)))
@@ -79,11 +91,15 @@ class Solid:
                 ball = a + (b - a) * t
                 balls.append([*ball[:3], 0.94 * ball[3] / max(row[12] ** 0.5, 1.0)])
         # the large first; one that lies well within another adds nothing
-        kept: list[NDArray[np.float64]] = []
-        for ball in sorted(np.array(balls), key=lambda b: -b[3]):
-            if ball[3] >= least_m and all(np.linalg.norm(ball[:3] - k[:3]) > 0.75 * k[3] for k in kept):
-                kept.append(ball)
-        return np.array(kept[:2] if len(kept) == 1 else kept, np.float32).repeat(2 if len(kept) == 1 else 1, axis=0)
+        table = np.array(sorted(balls, key=lambda ball: -ball[3]))
+        table = table[table[:, 3] >= least_m]
+        kept = np.zeros(len(table), bool)
+        for n, ball in enumerate(table):
+            others = table[kept]
+            kept[n] = bool((((others[:, :3] - ball[:3]) ** 2).sum(axis=1) > (0.75 * others[:, 3]) ** 2).all())
+        found = table[kept].astype(np.float32)
+        # the compiled code takes no single one
+        return np.repeat(found, 2, axis=0) if len(found) == 1 else found
 
 
 def trace(view: View, solid: Solid) -> Surface | None:
@@ -97,7 +113,6 @@ def trace(view: View, solid: Solid) -> Surface | None:
     shape = (rows.stop - rows.start, columns.stop - columns.start)
     found = np.zeros((*shape, RESULTS), np.float32)
     body = np.zeros(shape, np.int32)
-    near = max(float(depth.min()) * 0.95, 1e-3)
     low_px, high_px = low * view.size[0], high * view.size[0]
     for top in range(0, shape[0], TILE):
         for left in range(0, shape[1], TILE):
@@ -110,6 +125,7 @@ def trace(view: View, solid: Solid) -> Surface | None:
             part = (slice(y, y + h), slice(x, x + w))
             # the compiled code takes no single row or body
             listed = np.repeat(chosen, 2)[:2] if chosen.size == 1 else chosen
+            near = max(float(depth[chosen].min()) * 0.98, 1e-3)
             seen = trace_solids(table[listed], view.ray_table(part), near, (max(h, 2), max(w, 2)))[:h, :w]
             found[top : top + h, left : left + w] = seen
             body[top : top + h, left : left + w] = listed[seen[..., 5].astype(np.int32)]

@@ -11,7 +11,7 @@ from ...kernels.lighting import bumped, sky_shadow
 from ..people import Person, Pose, person
 from ..planes import beam_surfaces, facet
 from ..scene import Map, Scene
-from ..shading import enlarged, fbm3, from_lamps, shine
+from ..shading import enlarged, fbm3, from_lamps, lay, shine
 from ..solids import Solid, Surface, trace
 from ..textures import smoothstep
 from ..view import View
@@ -23,7 +23,11 @@ LANTERN_LEVEL = 0.40
 WINDOW_LIGHTS = (((-2.2, 1.75, 4.15), 0.75), ((-2.2, 1.75, 6.2), 0.75), ((-1.4, 1.9, 8.3), 0.35))
 """What comes through each window, as a soft lamp within the wall: place, irradiance 1 m away."""
 HALL = {"left": -2.35, "right": 2.45, "back": 9.0, "top": 3.25}
-TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76}
+TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76, "drop": 0.30}
+
+
+LIGHTS = ("lanterns", "window")
+Shaded = tuple[dict[str, Map], dict[str, Map]]
 
 
 @dataclass(frozen=True)
@@ -120,11 +124,6 @@ class _Light:
         return enlarged(nook.astype(np.float32), points.shape, 4)
 
 
-def _lay(scene: Scene, s: Surface, parts: dict[str, Map | float], light: dict[str, Map], mask: str = "") -> None:
-    whole = {n: np.asarray(np.broadcast_to(np.asarray(p, np.float32), s.cover.shape)) for n, p in parts.items()}
-    scene.lay(s.box, s.cover, s.depth, whole, light, mask=mask)
-
-
 def _pixel(camera: View, s: Surface) -> Map:
     return s.depth * np.float32(camera.pixel)
 
@@ -136,16 +135,15 @@ def _shell(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     roof = facet(camera, [(left, top, 0.2), (right, top, 0.2), (right, top, back), (left, top, back)])
     for s, lengthwise in ((floor, 5.5), (roof, 7.0)):
         if s is not None:
-            parts = _planks(s, camera, 0, lengthwise, seed)
-            _lay(scene, s, {n: p * (0.8 if s is floor else 0.5) for n, p in parts.items()}, room.on(s.points, s.normals))
+            dim = 0.8 if s is floor else 0.5
+            lay(scene, s, lambda s, run=lengthwise, dim=dim: (_planks(s, camera, run, seed, dim), room.on(s.points, s.normals)))
     for x in (left, right):
         s = facet(camera, [(x, 0, 0.2), (x, top, 0.2), (x, top, back), (x, 0, back)])
         if s is not None:
-            _plaster(scene, s, camera, room, seed)
+            lay(scene, s, lambda s: _plaster(s, camera, room, seed))
     s = facet(camera, [(left, 0, back), (right, 0, back), (right, top, back), (left, top, back)])
     if s is not None:
-        parts = _planks(s, camera, 0, 6.0, seed + 3)
-        _lay(scene, s, parts, room.on(s.points, s.normals))
+        lay(scene, s, lambda s: (_planks(s, camera, 6.0, seed + 3), room.on(s.points, s.normals)))
     for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
                             ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
         _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
@@ -154,33 +152,37 @@ def _shell(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     timber += benches
     timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
     for n, (low, high) in enumerate(timber):
+        run = (3.0, 60.0, 60.0) if high[0] - low[0] > 1.0 else (60.0, 60.0, 3.0) if high[2] - low[2] > 1.0 else (60.0, 3.0, 60.0)
         for s in beam_surfaces(camera, low, high):
-            grain_along = (3.0, 60.0, 60.0) if n >= 6 else (60.0, 3.0, 60.0)
-            grain = fbm3(s.points, grain_along, seed=seed + n, octaves=5, pixel_m=_pixel(camera, s))
-            checks = smoothstep(0.30, 0.45, fbm3(s.points, np.array(grain_along) * 0.4, seed=seed + 40 + n, octaves=4))
-            normals = bumped(s.points, s.normals, (0.0030 * grain - 0.004 * checks).astype(np.float32))
-            tone = np.clip(0.85 + 0.55 * grain - 0.7 * checks, 0.1, 1.8)
-            _lay(scene, s, {"old_wood": tone * 0.9}, room.on(s.points, normals))
+            lay(scene, s, lambda s, run=run, n=n: _timber(s, camera, room, run, seed + n))
 
 
-def _planks(s: Surface, camera: View, axis: int, per_m: float, seed: int) -> dict[str, Map]:
-    """Boards side by side along an axis, each with its own tone, with gaps, grain and knots."""
-    across = s.points[..., axis] * per_m
+def _timber(s: Surface, camera: View, room: _Light, run: tuple[float, float, float], seed: int) -> Shaded:
+    """Rough-sawn oak with checks along the grain."""
+    grain = fbm3(s.points, run, seed=seed, octaves=5, pixel_m=_pixel(camera, s))
+    checks = smoothstep(0.30, 0.45, fbm3(s.points, np.array(run) * 0.4, seed=seed + 40, octaves=4))
+    normals = bumped(s.points, s.normals, (0.0030 * grain - 0.004 * checks).astype(np.float32))
+    tone = np.clip(0.85 + 0.55 * grain - 0.7 * checks, 0.1, 1.8)
+    return {"old_wood": tone * 0.9}, room.on(s.points, normals)
+
+
+def _planks(s: Surface, camera: View, per_m: float, seed: int, dim: float = 1.0) -> dict[str, Map]:
+    """Boards side by side, each with its own tone, with gaps, grain and knots."""
+    across = s.points[..., 0] * np.float32(per_m)
     board = np.floor(across)
-    inside = np.abs(across - board - 0.5)
+    inside = np.abs(across - board - np.float32(0.5))
     pixel = _pixel(camera, s)
-    gap = smoothstep(0.5 - np.float32(0.02), 0.5, inside + pixel * per_m * 0.0)
+    gap = smoothstep(0.48, 0.5, inside)
     own = np.mod(np.sin(board * 91.7) * 4375.5, 1.0)
-    stretch = np.full(3, 4.0)
-    stretch[axis] = 90.0
+    stretch = (90.0, 4.0, 4.0)
     moved = s.points + (own * 7.0)[..., None] * np.float32(0.37)
     grain = fbm3(moved.astype(np.float32), stretch, seed=seed, octaves=5, pixel_m=pixel)
     stains = fbm3(s.points, 1.3, seed=seed + 1, octaves=5)
     tone = np.clip((0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains) * (1.0 - 0.85 * gap), 0.03, 1.8)
-    return {"old_wood": (tone * 0.62).astype(np.float32), "wood": (tone * 0.24).astype(np.float32)}
+    return {"old_wood": tone * np.float32(0.62 * dim), "wood": tone * np.float32(0.24 * dim)}
 
 
-def _plaster(scene: Scene, s: Surface, camera: View, room: _Light, seed: int) -> None:
+def _plaster(s: Surface, camera: View, room: _Light, seed: int) -> Shaded:
     """Lime wash over stone: uneven, stained, darker near the floor."""
     pixel = _pixel(camera, s)
     stones = fbm3(s.points, (3.0, 5.0, 3.0), seed=seed + 5, octaves=3, pixel_m=pixel)
@@ -190,7 +192,7 @@ def _plaster(scene: Scene, s: Surface, camera: View, room: _Light, seed: int) ->
     bare = 0.6 * smoothstep(0.25, 0.75, stains + 0.12 * rough) + 0.6 * smoothstep(0.6, 0.0, s.points[..., 1] + 0.2 * stains)
     wash = np.clip(0.66 + 0.05 * rough + 0.16 * stains, 0.2, 1.0)
     parts = {"plaster": wash * (1.0 - 0.6 * np.clip(bare, 0, 1)), "sand": 0.45 * np.clip(bare, 0, 1)}
-    _lay(scene, s, parts, room.on(s.points, normals))
+    return parts, room.on(s.points, normals)
 
 
 def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.ndarray, flat: int, seed: int) -> None:
@@ -209,7 +211,7 @@ def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.
     s = facet(camera, corners(low[side], high[side], low[1], high[1], 0.01))
     if s is None:
         return
-    _lay(scene, s, {"cloth_dark": 0.3}, {n: np.zeros_like(s.cover) for n in ("lanterns", "window")}, mask="window")
+    lay(scene, s, lambda s: ({"cloth_dark": np.float32(0.3)}, dict.fromkeys(LIGHTS, np.float32(0.0))), mask="window")
     height = (s.points[..., 1] - low[1]) / (high[1] - low[1])
     across = s.points[..., side]
     hills = smoothstep(0.02, -0.01, height - 0.30 - 0.06 * np.sin(across * 2.1 + 1.0) - 0.03 * np.sin(across * 5.3))
@@ -231,17 +233,20 @@ def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.
     for a, b, bottom, top in bars:
         s = facet(camera, corners(a, b, bottom, top, 0.04))
         if s is not None:
-            grain = fbm3(s.points, 40.0, seed=seed + 9, octaves=4)
-            light = room.on(s.points, s.normals)
-            # the sky lights the bars from behind, round their edges
-            light["window"] = light["window"] + np.float32(0.10)
-            _lay(scene, s, {"old_wood": 0.9 + 0.4 * grain}, light)
+            lay(scene, s, lambda s: _bar(s, room, seed))
+
+
+def _bar(s: Surface, room: _Light, seed: int) -> Shaded:
+    """Painted wood before the bright sky, which lights it round its edges."""
+    light = room.on(s.points, s.normals)
+    light["window"] = light["window"] + np.float32(0.10)
+    return {"old_wood": 0.9 + 0.4 * fbm3(s.points, 40.0, seed=seed + 9, octaves=4)}, light
 
 
 def _table(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     """A white cloth with ironed creases, hanging in folds."""
     left, right, near, far, top = (TABLE[k] for k in ("left", "right", "near", "far", "top"))
-    drop = 0.30
+    drop = TABLE["drop"]
     sides = (
         [(left, top - drop, near), (right, top - drop, near), (right, top, near), (left, top, near)],
         [(left, top - drop, near), (left, top - drop, far), (left, top, far), (left, top, near)],
@@ -250,22 +255,26 @@ def _table(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     )
     for n, corners in enumerate(sides):
         s = facet(camera, corners)
-        if s is None:
-            continue
-        pixel = _pixel(camera, s)
-        x, z = s.points[..., 0], s.points[..., 2]
-        weave = fbm3(s.points, 700.0, seed=seed + 12, octaves=2, pixel_m=pixel)
-        soft = fbm3(s.points, 5.0, seed=seed + 13, octaves=4, pixel_m=pixel)
-        if n < 3:
-            run = x if n == 0 else z
-            waves = np.sin(run * 31.0 + 2.0 * fbm3(s.points, 2.0, seed=seed + 14, octaves=2))
-            raised = 0.012 * waves * smoothstep(top, top - drop, s.points[..., 1]) + 0.004 * soft
-        else:
-            creases = np.exp(-((np.abs(np.mod(z * 1.15, 1.0) - 0.5) / 0.010) ** 2)) + np.exp(-((np.abs(x) / 0.010) ** 2))
-            ridges = 1.0 - np.abs(fbm3(s.points, 3.2, seed=seed + 15, octaves=4, pixel_m=pixel)) * 2.0
-            raised = 0.0016 * creases + 0.0050 * soft + 0.0035 * np.maximum(ridges - 0.55, 0.0)
-        normals = bumped(s.points, s.normals, raised.astype(np.float32))
-        _lay(scene, s, {"linen": 1.0 + 0.07 * weave}, room.on(s.points, normals, wrap=0.12), mask="cloth")
+        if s is not None:
+            lay(scene, s, lambda s, n=n: _linen(s, camera, room, n, seed), mask="cloth")
+
+
+def _linen(s: Surface, camera: View, room: _Light, side: int, seed: int) -> Shaded:
+    """side 0 hangs before the table, 1 and 2 beside it, 3 lies on top."""
+    pixel = _pixel(camera, s)
+    x, z = s.points[..., 0], s.points[..., 2]
+    weave = fbm3(s.points, 700.0, seed=seed + 12, octaves=2, pixel_m=pixel)
+    soft = fbm3(s.points, 5.0, seed=seed + 13, octaves=4, pixel_m=pixel)
+    if side < 3:
+        run = x if side == 0 else z
+        waves = np.sin(run * 31.0 + 2.0 * fbm3(s.points, 2.0, seed=seed + 14, octaves=2))
+        raised = 0.012 * waves * smoothstep(TABLE["top"], TABLE["top"] - TABLE["drop"], s.points[..., 1]) + 0.004 * soft
+    else:
+        creases = np.exp(-((np.abs(np.mod(z * 1.15, 1.0) - 0.5) / 0.010) ** 2)) + np.exp(-((np.abs(x) / 0.010) ** 2))
+        ridges = 1.0 - np.abs(fbm3(s.points, 3.2, seed=seed + 15, octaves=4, pixel_m=pixel)) * 2.0
+        raised = 0.0016 * creases + 0.0050 * soft + 0.0035 * np.maximum(ridges - 0.55, 0.0)
+    normals = bumped(s.points, s.normals, raised.astype(np.float32))
+    return {"linen": 1.0 + 0.07 * weave}, room.on(s.points, normals, wrap=0.12)
 
 
 def _guest(n: int, seat: tuple[float, float, float, str], stand: Standpoint, seed: int) -> Person:
@@ -284,45 +293,52 @@ def _person(scene: Scene, camera: View, room: _Light, guest: Person, cloth: str,
     s = trace(camera, guest.solid)
     if s is None:
         return
+    # the hairline and the lips are softened before the picture is cut into strips
+    soft_px = max(1.2, 0.006 / float(np.median(_pixel(camera, s)[s.cover > 0.0])))
     names = np.array(guest.stuff)
-    stuff = {name: (names == name)[s.body] for name in ("cloth", "skin", "hair", "eye", "lip")}
+    for name in ("hair", "lip"):
+        s.more[name] = cv2.GaussianBlur((names == name)[s.body].astype(np.float32), (0, 0), soft_px)
+    s.more["white"], s.more["dark"], s.more["brow"] = _face(s, camera, guest)
+    lay(scene, s, lambda s: _flesh_and_cloth(s, camera, room, guest, cloth, seed), mask=f"guest {seed}")
+
+
+def _flesh_and_cloth(s: Surface, camera: View, room: _Light, guest: Person, cloth: str, seed: int) -> Shaded:
+    names = np.array(guest.stuff)
+    is_cloth = (names == "cloth")[s.body].astype(np.float32)
     pixel = _pixel(camera, s)
     folds = fbm3(s.points, (9.0, 3.2, 9.0), seed=seed, octaves=4, pixel_m=pixel)
     crinkle = 1.0 - 2.0 * np.abs(folds)
     weave = fbm3(s.points, 420.0, seed=seed + 2, octaves=2, pixel_m=pixel)
-    soft_px = max(1.2, 0.006 / float(np.median(pixel[s.cover > 0.0])))
     strands = fbm3(s.points, (220.0, 16.0, 220.0), seed=seed + 3, octaves=4, pixel_m=pixel, roughness=0.62)
     pores = fbm3(s.points, 60.0, seed=seed + 5, octaves=4, pixel_m=pixel)
     # the hairline is ragged: strands lie over the skin
-    hair = cv2.GaussianBlur(stuff["hair"].astype(np.float32), (0, 0), soft_px)
-    hair = smoothstep(0.30, 0.62, hair + 0.45 * strands * (hair > 0.02)) * ~stuff["cloth"]
-    skin_share = (stuff["skin"] | stuff["lip"] | stuff["hair"]) * (1.0 - hair)
-    raised = np.where(stuff["cloth"], 0.0075 * folds + 0.0030 * crinkle + 0.0003 * weave, 0.0)
+    hair = smoothstep(0.30, 0.62, s.more["hair"] + 0.45 * strands * (s.more["hair"] > 0.02)) * (1.0 - is_cloth)
+    skin_share = (1.0 - is_cloth) * (1.0 - hair)
+    raised = is_cloth * (0.0075 * folds + 0.0030 * crinkle + 0.0003 * weave)
     raised = raised + hair * 0.0042 * strands + skin_share * 0.00030 * pores
     normals = bumped(s.points, s.normals, raised.astype(np.float32))
-    # people shade each other and themselves; points are lifted so that a body does not shade its own skin
+    # people shade each other; points are lifted so that a body does not shade its own skin
     lifted = (s.points + s.normals * np.float32(0.035)).astype(np.float32)
     light = room.on(lifted, normals, wrap=0.18)
-    hollow = np.clip(1.0 + 0.35 * crinkle * stuff["cloth"], 0.5, 1.1)
+    hollow = np.clip(1.0 + 0.35 * crinkle * is_cloth, 0.5, 1.1)
     deep = seed % 3 == 0
     red = np.exp(-(((s.points - guest.face.astype(np.float32)) ** 2).sum(axis=2)) / 0.05**2)
-    white, dark_of_eye, brow = _face(s, camera, guest)
+    white, dark_of_eye, brow = s.more["white"], s.more["dark"], s.more["brow"]
     skin = skin_share * (1.0 - 0.75 * brow) * (1.0 - white) * (1.0 - dark_of_eye)
-    pattern = _pattern(s, seed) * stuff["cloth"]
-    tone = stuff["cloth"] * (0.86 + 0.16 * folds + 0.14 * weave)
+    pattern = _pattern(s, seed) * is_cloth
+    tone = is_cloth * (0.86 + 0.16 * folds + 0.14 * weave)
     parts: dict[str, Map] = dict.fromkeys(
         ("skin", "skin_deep", "cloth_red", "hair", "rust", "white", "linen", "cloth_dark"), np.zeros_like(s.cover)
     )
     parts["skin_deep" if deep else "skin"] = skin * (0.86 + 0.16 * pores)
-    parts["cloth_red"] = skin * (0.05 * red + 0.12 * cv2.GaussianBlur(stuff["lip"].astype(np.float32), (0, 0), soft_px))
+    parts["cloth_red"] = skin * (0.05 * red + 0.12 * s.more["lip"])
     parts["hair"] = hair * (1.0 + 1.2 * strands) + skin_share * (0.8 * brow + 0.35 * dark_of_eye)
     parts["rust"] = hair * 0.07 * (seed % 4) * (1.0 + strands)
     parts["white"] = 0.40 * white * skin_share
     # cloth is dyed unevenly and worn: never as pure as the dye
     for name, share in ((cloth, 0.50 * (1.0 - pattern)), ("cloth_dark", 0.35), ("linen", 0.045 + 0.30 * pattern)):
         parts[name] = parts.get(name, np.zeros_like(s.cover)) + tone * share
-    light = {name: amount * hollow for name, amount in light.items()}
-    _lay(scene, s, parts, light, mask=f"guest {seed}")
+    return parts, {name: amount * hollow for name, amount in light.items()}
 
 
 def _pattern(s: Surface, seed: int) -> Map:
@@ -413,7 +429,14 @@ def _serve(scene: Scene, camera: View, room: _Light, solid: Solid, stuff: list[s
     s = trace(camera, solid)
     if s is None:
         return
-    names = np.array(stuff)
+    s.more["gleam"] = np.zeros_like(s.cover)
+    lay(scene, s, lambda s: _ware(s, camera, room, np.array(stuff), seed), mask="tableware")
+    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
+    glow[s.box] = s.cover * s.more["gleam"] * 0.55 * scene.masks["tableware"][s.box]
+    scene.glow("flame", glow)
+
+
+def _ware(s: Surface, camera: View, room: _Light, names: np.ndarray, seed: int) -> Shaded:
     pixel = _pixel(camera, s)
     baked = fbm3(s.points, 60.0, seed=seed + 50, octaves=4, pixel_m=pixel)
     grain = fbm3(s.points, (20.0, 160.0, 20.0), seed=seed + 51, octaves=3, pixel_m=pixel)
@@ -424,18 +447,13 @@ def _serve(scene: Scene, camera: View, room: _Light, solid: Solid, stuff: list[s
     low = np.clip(0.45 + (s.points[..., 1] - TABLE["top"]) / 0.06, 0.45, 1.0).astype(np.float32)
     light = {name: amount * low for name, amount in light.items()}
     gleam = sum(shine(s.points, normals, camera.position, np.array(lamp) - s.points, 160.0) for lamp in LANTERNS[:2])
-    glazed = np.isin(names, ("plaster", "cloth_green", "rust"))[s.body]
-    parts: dict[str, Map] = {}
-    for name in sorted(set(stuff) - {"crust"}):
-        parts[name] = (names == name)[s.body] * (0.9 + 0.15 * baked)
+    s.more["gleam"][...] = np.isin(names, ("plaster", "cloth_green", "rust"))[s.body] * gleam
+    parts: dict[str, Map] = {name: (names == name)[s.body] * (0.9 + 0.15 * baked) for name in sorted({*names} - {"crust"})}
     floury = smoothstep(0.1, 0.5, baked)
     parts["wood"] = parts["wood"] * (0.8 + 0.5 * grain) + is_bread * (0.75 - 0.35 * floury)
     parts["rust"] = parts["rust"] + is_bread * 0.22 * (1.0 - floury)
     parts["sand"] = is_bread * 0.5 * floury
-    _lay(scene, s, parts, light, mask="tableware")
-    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
-    glow[s.box] = s.cover * glazed * gleam * 0.55 * scene.masks["tableware"][s.box]
-    scene.glow("flame", glow)
+    return parts, light
 
 
 def _lanterns(scene: Scene, camera: View) -> None:
@@ -453,8 +471,8 @@ def _lanterns(scene: Scene, camera: View) -> None:
             s = trace(camera, solid)
             if s is None:
                 continue
-            light = {n: np.full_like(s.cover, v) for n, v in none.items()}
-            _lay(scene, s, {"plaster": 0.5 * lit, "cloth_dark": 0.6 * (not lit)}, light, mask="lanterns" if lit else "")
+            paper = {"plaster": np.float32(0.5 * lit), "cloth_dark": np.float32(0.6 * (not lit))}
+            lay(scene, s, lambda _, paper=paper: (paper, none), mask="lanterns" if lit else "")
             seen = s.cover * (s.depth <= scene.depth_m[s.box] + 1e-3)  # type: ignore[index]
             glow[s.box] *= 1.0 - seen
             if lit:
@@ -472,7 +490,7 @@ def _grey_card(scene: Scene, camera: View, room: _Light) -> None:
     s = facet(camera, corners)
     if s is None:
         return
-    _lay(scene, s, {"grey": 1.0}, room.on(s.points, s.normals), mask="grey card")
+    lay(scene, s, lambda s: ({"grey": np.float32(1.0)}, room.on(s.points, s.normals)), mask="grey card")
     rows, columns = s.box
     h, w = rows.stop - rows.start, columns.stop - columns.start
     scene.areas["grey card"] = (columns.start + w // 5, rows.start + h // 5, w - 2 * (w // 5), h - 2 * (h // 5))

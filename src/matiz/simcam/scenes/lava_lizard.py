@@ -11,11 +11,12 @@ from ...colour.illuminants import daylight
 from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
 from ..scene import Box, Map, Scene, box_of
-from ..shading import ambient, fbm3, from_sky, from_sun, shine, sun_shadow
+from ..shading import ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
 from ..solids import Solid, Surface, trace
 from ..textures import cells, fbm, grid, smoothstep
 from ..view import View
 
+Shaded = tuple[dict[str, Map], dict[str, Map]]
 SUN = (-0.60, 0.66, -0.46)
 """Toward the sun: left, up, behind the camera."""
 SUN_LEVEL, SKY_LEVEL = 0.85, 0.20
@@ -134,14 +135,24 @@ def _rock(scene: Scene, camera: View, relief: Relief, seed: int) -> tuple[Box, M
     depth = relief.seen(plane.Z) - np.float32(camera.position[2])
     points = np.dstack([relief.seen(plane.X), relief.seen(relief.height_m), depth])
     normals = np.ascontiguousarray(relief.seen(relief.normals))
-    pixel = depth * np.float32(camera.pixel)
     box = box_of(relief.cover)
-    points, normals, pixel, depth = points[box], normals[box], pixel[box], depth[box]
+    zero = np.zeros(depth.shape, np.float32)
+    s = Surface(camera.whole, relief.cover, depth, points, normals, zero.astype(np.int32), zero)
+    s.more["sun"] = relief.seen(relief.sun(SUN, width=0.02, first_step=0.0006))
+    s.more["sky"] = relief.seen(relief.hollows(61, 0.014) * relief.hollows(15, 0.004))
+    s = s.part(box)
+    lay(scene, s, lambda s: _basalt(s, camera, seed), mask="rock")
+    return box, s.points, s.normals
+
+
+def _basalt(s: Surface, camera: View, seed: int) -> Shaded:
+    points, smooth, pixel = s.points, s.normals, s.depth * np.float32(camera.pixel)
     patches = fbm3(points, 16.0, seed=seed + 18, octaves=5, pixel_m=pixel)
     fine = fbm3(points, 330.0, seed=seed + 20, octaves=4, pixel_m=pixel, roughness=0.6)
     spots = fbm3(points, 46.0, seed=seed + 19, octaves=6, pixel_m=pixel, roughness=0.6)
+    grain = fbm3(points, 700.0, seed=seed + 21, octaves=3, pixel_m=pixel, roughness=0.7)
     rust = smoothstep(0.0, 0.7, patches + 0.3 * fine)
-    lichen = smoothstep(0.36, 0.43, spots) * smoothstep(0.35, 0.8, normals[..., 1])
+    lichen = smoothstep(0.36, 0.43, spots) * smoothstep(0.35, 0.8, smooth[..., 1])
     crust = smoothstep(0.40, 0.46, fbm3(points, (60.0, 60.0, 61.0), seed=seed + 23, octaves=5, pixel_m=pixel))
     grey = np.clip(1.10 + 0.65 * fine + 0.45 * patches, 0.3, 2.2)
     bare = (1.0 - lichen) * (1.0 - 0.8 * crust)
@@ -149,16 +160,12 @@ def _rock(scene: Scene, camera: View, relief: Relief, seed: int) -> tuple[Box, M
         "basalt": grey * (1.0 - 0.45 * rust) * bare, "rust": 0.16 * rust * grey * bare,
         "lichen": lichen * (0.40 + 0.22 * fine), "plaster": 0.30 * crust * (1.0 - lichen) * (0.8 + 0.4 * fine),
     }  # fmt: skip
-    grain = fbm3(points, 700.0, seed=seed + 21, octaves=3, pixel_m=pixel, roughness=0.7)
-    smooth = normals
-    normals = bumped(points, normals, (0.00055 * fine + 0.00030 * grain).astype(np.float32))
-    sun = relief.seen(relief.sun(SUN, width=0.02, first_step=0.0006))[box]
-    sun = sun * np.maximum(normals @ _unit_sun(), 0.0) / np.maximum(smooth @ _unit_sun(), 0.05)
-    open_sky = relief.seen(relief.hollows(61, 0.014) * relief.hollows(15, 0.004))[box]
-    light = {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * open_sky * (0.55 + 0.45 * normals[..., 1])}
-    parts = {name: share.astype(np.float32) for name, share in parts.items()}
-    scene.lay(box, relief.cover[box], depth, parts, light, mask="rock")
-    return box, points, normals
+    normals = bumped(points, smooth, (0.00055 * fine + 0.00030 * grain).astype(np.float32))
+    turned = np.maximum(normals @ _unit_sun(), 0.0) / np.maximum(smooth @ _unit_sun(), 0.05)
+    light = {
+        "sun": SUN_LEVEL * s.more["sun"] * turned, "sky": SKY_LEVEL * s.more["sky"] * (0.55 + 0.45 * normals[..., 1]),
+    }  # fmt: skip
+    return parts, light
 
 
 def _animal(relief: Relief, view: int) -> tuple[Solid, Solid, np.ndarray]:
@@ -208,7 +215,6 @@ def _animal(relief: Relief, view: int) -> tuple[Solid, Solid, np.ndarray]:
 
 
 def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.ndarray, seed: int) -> None:
-    """Keeled scales, a dark banded back, pale specks, a blue-green flank, a pale throat."""
     few = s.points[::8, ::8, None, :] - line[None, None, ::2, :3].astype(np.float32)
     near = np.argmin((few * few).sum(axis=3), axis=2).astype(np.float32) * 2.0
     near = cv2.resize(near, s.cover.shape[::-1], interpolation=cv2.INTER_LINEAR)
@@ -216,7 +222,13 @@ def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.nd
     # evened out, since a place between two bodies jumps from the end of one to the start of the next
     weight = cv2.GaussianBlur(s.cover, (0, 0), 0.0022 * camera.size[0]) + np.float32(1e-4)
     on_body = cv2.GaussianBlur((s.body + s.along) * s.cover, (0, 0), 0.0022 * camera.size[0]) / weight
-    near = np.where(limb, near, on_body)
+    s.more["near"] = np.where(limb, near, on_body)
+    lay(scene, s, lambda s: _scales(s, camera, line, balls, seed), mask="subject")
+
+
+def _scales(s: Surface, camera: View, line: np.ndarray, balls: np.ndarray, seed: int) -> Shaded:
+    """Keeled scales, a dark banded back, pale specks, a blue-green flank, a pale throat."""
+    near, limb = s.more["near"], s.body >= len(line) - 1
     at = [np.interp(near, np.arange(len(line)), line[:, c]).astype(np.float32) for c in range(4)]
     length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line[:, :3], axis=0), axis=1))])
     along = np.interp(near, np.arange(len(line)), length).astype(np.float32)
@@ -267,8 +279,7 @@ def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.nd
     parts = {name: (share * mouth).astype(np.float32) for name, share in parts.items()}
     parts["white"] = (0.10 * glint).astype(np.float32)
     light = {"sun": SUN_LEVEL * (sun + bounce), "sky": SKY_LEVEL * (sky + bounce)}
-    light = {name: amount.astype(np.float32) for name, amount in light.items()}
-    scene.lay(s.box, s.cover, s.depth, parts, light, mask="subject")
+    return parts, light
 
 
 def _unit_sun() -> np.ndarray:

@@ -9,8 +9,9 @@ from ...colour.illuminants import black_body, daylight
 from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
 from ..planes import facet
-from ..scene import Map, Scene, box_of
-from ..shading import ambient, fbm3, sun_shadow
+from ..scene import Box, Map, Scene, box_of
+from ..shading import STRIP_ROWS, ambient, fbm3, lay, sun_shadow
+from ..solids import Surface
 from ..textures import cells, fbm, grid, smoothstep
 from ..view import View
 
@@ -21,6 +22,7 @@ GLOWS = {
     "haze_warm": black_body(3400.0),
     "haze_blue": daylight(9000.0),
 }
+Shaded = tuple[dict[str, Map], dict[str, Map]]
 SUN_LEVEL, SKY_LEVEL = 0.62, 0.26
 FOCAL = 24.0 / 36.0
 FAR_M = 900.0
@@ -178,13 +180,20 @@ class _Pans:
     water: Map
     crust: Map
     heap: Map
-    kind: Map
     shore: Map
 
 
 def _pans(plane: Plane, seed: int) -> _Pans:
-    """Banks between pans, water or crust within, heaps of salt along some banks."""
-    X, Z, foot = plane.X, plane.Z, plane.pixel_deep
+    """The whole plane, a few lines at a time."""
+    strips = [slice(top, min(plane.rows, top + STRIP_ROWS)) for top in range(0, plane.rows, STRIP_ROWS)]
+    if strips[-1].stop - strips[-1].start < 2:
+        strips[-2:] = [slice(strips[-2].start, strips[-1].stop)]
+    done = [_some_pans(plane.X[rows], plane.Z[rows], plane.pixel_deep[rows], seed) for rows in strips]
+    return _Pans(*(np.concatenate(maps) for maps in zip(*done, strict=True)))
+
+
+def _some_pans(X: Map, Z: Map, foot: Map, seed: int) -> tuple[Map, ...]:
+    """Banks between pans, water or crust within, heaps of salt along some banks; see _Pans."""
     warp = fbm(X * 0.05, Z * 0.05, seed=seed + 40, octaves=3, footprint=foot * 0.05)
     a, b = X / PAN_X + 0.16 * warp, Z / PAN_Z + 0.13 * warp + 0.02 * X / PAN_X
     across, deep = np.abs(a - np.round(a)) * PAN_X, np.abs(b - np.round(b)) * PAN_Z
@@ -219,114 +228,106 @@ def _pans(plane: Plane, seed: int) -> _Pans:
     height = np.maximum(np.maximum(mound, crust), cone)
     over = smoothstep(0.012, 0.030, height)
     water = (1.0 - over) * (1.0 - smoothstep(0.35, 0.75, crusted)) * smoothstep(0.80, 1.05, bank)
-    return _Pans(
-        height.astype(np.float32), water.astype(np.float32), crusted.astype(np.float32),
-        smoothstep(0.03, 0.10, cone), kind, smoothstep(1.7, 1.0, bank) * (1.0 - over),
-    )  # fmt: skip
+    maps = (height, water, crusted, smoothstep(0.03, 0.10, cone), smoothstep(1.7, 1.0, bank) * (1.0 - over))
+    return tuple(m.astype(np.float32) for m in maps)
 
 
-def _ground(
-    scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above: dict[str, Map], seed: int
-) -> None:
+def _ground(scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above: dict[str, Map], seed: int) -> None:
     plane = Plane(camera, FOCAL * stand.height / FAR_M, 0.667 - stand.horizon + 0.16)
     pans = _pans(plane, seed)
     relief = Relief(plane, pans.height)
-    X, Z, foot = plane.X, plane.Z, plane.pixel_deep
     normals = relief.normals
     sun = relief.sun(_toward_sun(stand), width=0.06, first_step=0.004) / np.float32(0.21)
-    # dawn: the glow round the sun lights from many sides, so slopes count for more than for a point
-    broad = np.clip(0.55 + 1.9 * (normals[..., 0] * 0.25 - normals[..., 2] * -0.55), 0.0, 1.6)
-    sun = np.clip(0.55 * np.minimum(sun, 3.0) + 0.45 * broad, 0.0, 2.2)
-    sky = relief.hollows(0.012 * camera.size[0], 0.07) * (0.4 + 0.6 * normals[..., 1])
-
     box = box_of(relief.cover)
-    depth = relief.seen(Z)[box] - np.float32(camera.position[2])
-    place = np.dstack([relief.seen(X)[box], relief.seen(pans.height)[box], depth + np.float32(stand.z)])
-    facing = relief.seen(normals)[box]
-    ray = np.dstack([(x[box] - 0.5) / FOCAL, (stand.horizon - y[box]) / FOCAL, np.ones_like(depth)]).astype(np.float32)
-    steep = np.abs((facing * ray).sum(axis=2)) / np.sqrt((ray * ray).sum(axis=2))
+    whole = Surface(
+        camera.whole, relief.cover, relief.seen(plane.Z) - np.float32(camera.position[2]),
+        np.dstack([relief.seen(m) for m in (plane.X, pans.height, plane.Z)]), relief.seen(normals),
+        np.zeros(relief.cover.shape, np.int32), x,
+    )  # fmt: skip
+    maps = {"sun": sun, "open": relief.hollows(0.012 * camera.size[0], 0.07)}
+    maps |= {"crust": pans.crust, "heap": pans.heap, "water": pans.water, "shore": pans.shore}
+    whole.more = {name: relief.seen(m) for name, m in maps.items()}
+    whole.more["x"], whole.more["y"] = x, y
+    for name in ("clear", "share", *above):
+        whole.more[name] = np.zeros_like(x)
+    surface = whole.part(box)
+    lay(scene, surface, lambda s: _salt_and_soil(s, camera, stand, above, seed), mask="ground")
+    near_sun = np.exp(-(((x[box] - stand.sun_x) / 0.33) ** 2))
+    haze = (1.0 - surface.more["clear"]) * surface.cover
+    glows = {name: surface.more[name] * surface.cover for name in above}
+    glows["haze_warm"] = glows["haze_warm"] + haze * (0.13 + 0.30 * near_sun)
+    glows["haze_blue"] = glows["haze_blue"] + haze * 0.13
+    part = scene.window(box)
+    for name, amount in glows.items():
+        part.glow(name, amount)
+    _mirrored_heaps(scene, camera, relief, box, surface.more["share"])
+    scene.masks["water"] = _padded(surface.more["water"] * surface.cover, scene.size[1], box[0].start)
+
+
+def _salt_and_soil(s: Surface, camera: View, stand: Standpoint, above: dict[str, Map], seed: int) -> Shaded:
+    """What the ground is made of, the light on it, and what its water mirrors (kept in `more`)."""
+    x, y, depth, more = s.more["x"], s.more["y"], s.depth, s.more
+    ray = np.dstack([(x - 0.5) / FOCAL, (stand.horizon - y) / FOCAL, np.ones_like(depth)]).astype(np.float32)
+    steep = np.abs((s.normals * ray).sum(axis=2)) / np.sqrt((ray * ray).sum(axis=2))
     # a pixel covers more ground the flatter it looks along it; the square root is between its two sides
     size_m = depth * np.float32(camera.pixel) / np.sqrt(np.maximum(steep, 0.01))
 
     def texture(often: float, n: int, octaves: int, roughness: float = 0.55) -> Map:
-        return fbm3(place, often, seed=seed + n, octaves=octaves, pixel_m=size_m, roughness=roughness)
+        return fbm3(s.points, often, seed=seed + n, octaves=octaves, pixel_m=size_m, roughness=roughness)
 
-    height, crust, heap, water, shore = (
-        relief.seen(m.astype(np.float32))[box] for m in (pans.height, pans.crust, pans.heap, pans.water, pans.shore)
-    )
-    soil = texture(9.0, 60, 7, 0.6)
-    frost = smoothstep(0.0, 0.5, texture(2.6, 61, 6) + 0.5 * shore)
-    grains = texture(55.0, 62, 5, 0.68)
+    height, crust, heap, water = s.points[..., 1], more["crust"], more["heap"], more["water"]
+    soil, grains = texture(9.0, 60, 7, 0.6), texture(55.0, 62, 5, 0.68)
+    frost = smoothstep(0.0, 0.5, texture(2.6, 61, 6) + 0.5 * more["shore"])
     damp, stain = smoothstep(-0.15, 0.55, texture(0.5, 63, 5)), smoothstep(0.05, 0.75, texture(0.35, 64, 5))
     is_salt = np.maximum(smoothstep(0.10, 0.40, crust) * (height < 0.11), heap)
     is_soil = (1.0 - is_salt) * (1.0 - water)
-    bumps = bumped(place, facing, ((0.006 + 0.010 * is_soil) * grains + 0.016 * is_soil * soil).astype(np.float32))
-    turned = np.clip(1.0 + 1.1 * ((bumps - facing) @ _unit(_toward_sun(stand))), 0.25, 1.9)
+    raised = (0.006 + 0.010 * is_soil) * grains + 0.016 * is_soil * soil
+    bumps = bumped(s.points, s.normals, raised.astype(np.float32))
+    toward = _unit(_toward_sun(stand))
+    # dawn: the glow round the sun lights from many sides, so slopes count for more than for a point
+    broad = np.clip(0.55 + 1.9 * (s.normals[..., 0] * 0.25 + s.normals[..., 2] * 0.55), 0.0, 1.6)
+    sun = np.clip(0.55 * np.minimum(more["sun"], 3.0) + 0.45 * broad, 0.0, 2.2)
+    sun = sun * np.clip(1.0 + 1.1 * ((bumps - s.normals) @ toward), 0.25, 1.9)
+    sky = more["open"] * (0.4 + 0.6 * s.normals[..., 1])
+
     salt_tone = np.clip(0.92 + 0.20 * grains, 0.3, 1.3)
     wetness = damp * (1.0 - heap)
-    seen = {
+    parts = {
         "salt": is_salt * salt_tone * (1.0 - 0.50 * wetness) + is_soil * 0.40 * frost * salt_tone,
         "wet_salt": is_salt * salt_tone * 0.42 * wetness + 0.10 * water,
         "rust": is_salt * salt_tone * 0.10 * stain * (1.0 - 0.9 * heap),
         "earth": is_soil * np.clip(0.55 + 0.45 * soil + 0.55 * grains, 0.06, 1.8) * (1.0 - 0.7 * frost),
         "basalt": is_soil * np.clip(0.55 + 0.5 * grains, 0.1, 1.4) * (1.0 - 0.7 * frost), "brine": water * 0.35,
     }  # fmt: skip
-    seen = {name: share.astype(np.float32) for name, share in seen.items()}
-    light = {
-        "sun": (relief.seen((SUN_LEVEL * sun).astype(np.float32))[box] * turned).astype(np.float32),
-        "sky": relief.seen((SKY_LEVEL * sky).astype(np.float32))[box],
-    }
     # far off, the haze lies over the ground as over the hills
-    haze = (1.0 - np.exp(-depth / 420.0)).astype(np.float32)
-    near_sun = np.exp(-(((x[box] - stand.sun_x) / 0.33) ** 2))
-    cover = relief.cover[box]
-    mirror = _mirror(camera, stand, x[box], y[box], depth, water, above, seed)
-    clear = (1.0 - haze) * (1.0 - mirror["share"])
-    scene.lay(box, cover, depth, {name: share * clear for name, share in seen.items()}, light, mask="ground")
-    for name in above:
-        full = np.zeros((scene.size[1], scene.size[0]), np.float32)
-        full[box] = mirror[name] * cover * (1.0 - haze)
-        scene.glow(name, full)
-    for name, amount in (("haze_warm", haze * (0.13 + 0.30 * near_sun)), ("haze_blue", haze * 0.13)):
-        full = np.zeros((scene.size[1], scene.size[0]), np.float32)
-        full[box] = amount * cover
-        scene.glow(name, full)
-    _mirrored_heaps(scene, camera, relief, box, mirror["share"], seen, light)
-    scene.masks["water"] = np.zeros((scene.size[1], scene.size[0]), np.float32)
-    scene.masks["water"][box] = water * cover
+    clear = np.exp(-depth / np.float32(420.0))
+    share, columns, rows = _mirror(camera, stand, s, next(iter(above.values())).shape[0], seed)
+    more["clear"][...], more["share"][...] = clear, share
+    for name, amount in above.items():
+        mirrored = cv2.remap(amount, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        more[name][...] = share * mirrored * clear
+    clear = clear * (1.0 - share)
+    return {name: amount * clear for name, amount in parts.items()}, {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * sky}
 
 
-def _mirror(
-    camera: View, stand: Standpoint, x: Map, y: Map, depth: Map, water: Map, above: dict[str, Map], seed: int,
-) -> dict[str, Map]:  # fmt: skip
-    """Sky and hills in the water, by Fresnel, broken by ripples; and the share that is mirrored."""
-    width = camera.size[0]
-    X = (x - 0.5) * depth / np.float32(FOCAL) + np.float32(stand.x)
-    Z = depth + np.float32(stand.z)
+def _mirror(camera: View, stand: Standpoint, s: Surface, rows_known: int, seed: int) -> tuple[Map, Map, Map]:
+    """How much of the light from above water sends on, by Fresnel, and from which column and row it
+    comes, broken by ripples."""
+    width, depth = camera.size[0], s.depth
     foot = depth**2 * np.float32(camera.pixel / stand.height)
-    points = np.dstack([X, np.zeros_like(X), Z])
-    ripple = fbm3(points, (3.2, 1.0, 1.5), seed=seed + 70, octaves=5, pixel_m=foot)
-    calm = smoothstep(-0.1, 0.5, fbm3(points, 0.16, seed=seed + 75, octaves=3, pixel_m=foot))
+    ripple = fbm3(s.points, (3.2, 1.0, 1.5), seed=seed + 70, octaves=5, pixel_m=foot)
+    calm = smoothstep(-0.1, 0.5, fbm3(s.points, 0.16, seed=seed + 75, octaves=3, pixel_m=foot))
     tilt = ripple * (0.0045 + 0.020 * calm) * np.clip(1.2 - foot * 0.6, 0.15, 1.0)
-    known = next(iter(above.values())).shape[0]
-    above_frame = known - int(stand.horizon * width)
-    rows = (2.0 * stand.horizon - y + tilt * 0.8) * width - 0.5 + above_frame
-    rows = np.clip(rows, 0, known - 1).astype(np.float32)
-    columns = (np.clip(x + 0.25 * tilt, 0, 1) * width - 0.5).astype(np.float32)
+    above_frame = rows_known - int(stand.horizon * width)
+    rows = (2.0 * stand.horizon - s.more["y"] + tilt * 0.8) * width - 0.5 + above_frame
+    columns = np.clip(s.more["x"] + 0.25 * tilt, 0, 1) * width - 0.5
     # Schlick 1994: 2 % head on, all at grazing
     facing = np.clip(stand.height / np.hypot(depth, stand.height) - 1.5 * tilt, 0.0, 1.0)
-    fresnel = 0.02 + 0.98 * (1.0 - facing) ** 5
-    share = (water * fresnel).astype(np.float32)
-    out = {"share": share}
-    for name, amount in above.items():
-        out[name] = share * cv2.remap(amount, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return out
+    share = s.more["water"] * (0.02 + 0.98 * (1.0 - facing) ** 5)
+    return share, columns.astype(np.float32), np.clip(rows, 0, rows_known - 1).astype(np.float32)
 
 
-def _mirrored_heaps(
-    scene: Scene, camera: View, relief: Relief, box: tuple[slice, slice], share: Map, parts: dict[str, Map],
-    light: dict[str, Map],
-) -> None:  # fmt: skip
+def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share: Map) -> None:
     """Heaps and banks that stand behind water, upside down in it, column by column."""
     line = cv2.GaussianBlur(relief.seen(relief.height_m)[box], (0, 0), 1.5)
     raised = (line > 0.10) & (relief.seen(relief.plane.Z)[box] < 90.0 + camera.position[2])
@@ -345,11 +346,10 @@ def _mirrored_heaps(
     part = scene.window(box)
     for amount in part.emission.values():
         amount *= 1.0 - there
-    for name, amount in parts.items():
-        part.materials[name] += cv2.remap(amount, *at, cv2.INTER_LINEAR) * there * share
-    for name, amount in light.items():
-        here = part.irradiance[name]
-        here += there * (cv2.remap(amount, *at, cv2.INTER_LINEAR) - here)
+    for amount in part.materials.values():
+        amount += cv2.remap(np.ascontiguousarray(amount), *at, cv2.INTER_LINEAR) * there * share
+    for here in part.irradiance.values():
+        here += there * (cv2.remap(np.ascontiguousarray(here), *at, cv2.INTER_LINEAR) - here)
 
 
 def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
@@ -381,17 +381,23 @@ def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
         s = facet(camera, corners)
         if s is None:
             continue
-        local = np.dstack([(s.points - far.astype(np.float32)) @ axis.astype(np.float32)
-                           for axis in (forward, up / 0.045, side / 0.11)])  # fmt: skip
-        pixel = s.depth * np.float32(camera.pixel)
-        grain = fbm3(local, (6.0, 130.0, 130.0), seed=91, octaves=5, pixel_m=pixel)
-        fine = fbm3(local, (30.0, 500.0, 500.0), seed=93, octaves=3, pixel_m=pixel)
-        cracks = smoothstep(0.33, 0.50, fbm3(local, (1.6, 60.0, 60.0), seed=95, octaves=4, pixel_m=pixel))
-        normals = bumped(s.points, s.normals, (0.0012 * grain + 0.0004 * fine - 0.003 * cracks).astype(np.float32))
-        tone = np.clip(1.05 + 0.45 * grain + 0.25 * fine - 0.8 * cracks, 0.08, 1.8).astype(np.float32)
-        facing = np.clip(0.45 + 0.9 * (normals @ _unit(_toward_sun(stand))), 0.05, 1.6)
-        light = {"sun": np.float32(SUN_LEVEL * 1.25) * facing * (0.45 if n < 2 else 1.0), "sky": np.full_like(s.cover, SKY_LEVEL)}
-        scene.lay(s.box, s.cover, s.depth, {"wood": tone * 0.62, "plaster": tone * 0.30}, light, mask="plank")
+        axes = (forward, up / 0.045, side / 0.11)
+        lay(scene, s, lambda s, axes=axes, dim=0.45 if n < 2 else 1.0: _old_wood(s, camera, stand, far, axes, dim), mask="plank")
+
+
+def _old_wood(
+    s: Surface, camera: View, stand: Standpoint, origin: np.ndarray, axes: tuple[np.ndarray, ...], dim: float
+) -> Shaded:
+    local = np.dstack([(s.points - origin.astype(np.float32)) @ axis.astype(np.float32) for axis in axes])
+    pixel = s.depth * np.float32(camera.pixel)
+    grain = fbm3(local, (6.0, 130.0, 130.0), seed=91, octaves=5, pixel_m=pixel)
+    fine = fbm3(local, (30.0, 500.0, 500.0), seed=93, octaves=3, pixel_m=pixel)
+    cracks = smoothstep(0.33, 0.50, fbm3(local, (1.6, 60.0, 60.0), seed=95, octaves=4, pixel_m=pixel))
+    normals = bumped(s.points, s.normals, (0.0012 * grain + 0.0004 * fine - 0.003 * cracks).astype(np.float32))
+    tone = np.clip(1.05 + 0.45 * grain + 0.25 * fine - 0.8 * cracks, 0.08, 1.8)
+    facing = np.clip(0.45 + 0.9 * (normals @ _unit(_toward_sun(stand))), 0.05, 1.6)
+    light = {"sun": SUN_LEVEL * 1.25 * dim * facing, "sky": np.float32(SKY_LEVEL)}
+    return {"wood": tone * 0.62, "plaster": tone * 0.30}, light
 
 
 def _unit(vector: tuple[float, float, float]) -> np.ndarray:
