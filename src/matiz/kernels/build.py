@@ -20,7 +20,7 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting")
+KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers")
 MODULE = "_matiz_kernels"
 
 

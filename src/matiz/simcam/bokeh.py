@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 
+from ..kernels.layers import cut_layer, fill_behind
 from .scene import Box, Map
 
 FRAME_MM = 36.0
@@ -26,21 +27,33 @@ def defocused(light: Map, radius_px: Map) -> Map:
         return light
     stops = _stops(radius_px)
     place = np.interp(radius_px, stops, np.arange(len(stops))).astype(np.float32)
-    # the fourth channel counts how much of each pixel a layer has
-    whole = np.dstack([light, np.ones(light.shape[:2], np.float32)])
-    out = np.zeros_like(light)
-    covered = np.zeros(light.shape[:2], np.float32)
+    # three colours, and how much of each pixel has been filled
+    out = np.zeros((*light.shape[:2], 4), np.float32)
     # from near to far: each layer shows where those before it leave room
     for n, radius in enumerate(stops):
-        share = np.maximum(1.0 - np.abs(place - n), 0.0)
-        box = _box_of(share, int(abs(radius)) + 2)
-        if box is None:
+        layer = _layer(light, place, n, abs(radius))
+        if layer is None:
             continue
-        spread = _disc(whole[box] * share[box][..., None], abs(radius))
-        amount = np.minimum(spread[..., 3], 1.0 - covered[box])
-        out[box] += spread[..., :3] * (amount / np.maximum(spread[..., 3], 1e-6))[..., None]
-        covered[box] += amount
-    return out / np.maximum(covered, 1e-3)[..., None]
+        box, spread = layer
+        out[box] = fill_behind(out[box], spread)
+    return out[..., :3] / np.maximum(out[..., 3:], 1e-3)
+
+
+def _layer(light: Map, place: Map, n: int, radius_px: float) -> tuple[Box, Map] | None:
+    """What lies near stop n, spread over discs, with its share in a fourth channel; and where it is."""
+    box = _box_of(np.abs(place - np.float32(n)) < 1.0, int(radius_px) + 2)
+    if box is None:
+        return None
+    layer = cut_layer(light[box], place[box], n)
+    # large discs at reduced size, where nothing fine is left anyway
+    shrink = 1
+    while radius_px / shrink > 4.0:
+        shrink *= 2
+    if shrink == 1:
+        return box, _disc(layer, radius_px)
+    height, width = layer.shape[:2]
+    small = cv2.resize(layer, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
+    return box, cv2.resize(_disc(small, radius_px / shrink), (width, height), interpolation=cv2.INTER_LINEAR)
 
 
 SHAKE_DEGREES = 24.0
@@ -82,20 +95,10 @@ def _stops(radius_px: Map) -> list[float]:
 
 
 def _disc(image: Map, radius_px: float) -> Map:
-    """Blur by a disc; a large one at reduced size, where nothing fine is left anyway."""
+    """Blur by a disc."""
     if radius_px < SHARP_PX:
         return image
-    shrink = 1
-    while radius_px / shrink > 7.0:
-        shrink *= 2
-    height, width = image.shape[:2]
-    small = image
-    if shrink > 1:
-        size = (-(-width // shrink), -(-height // shrink))
-        small = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
-    radius = radius_px / shrink
-    reach = int(np.ceil(radius + 0.5))
+    reach = int(np.ceil(radius_px + 0.5))
     y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-    kernel = np.clip(radius + 0.5 - np.hypot(x, y), 0.0, 1.0).astype(np.float32)
-    small = cv2.filter2D(small, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REFLECT_101)
-    return small if shrink == 1 else cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
+    kernel = np.clip(radius_px + 0.5 - np.hypot(x, y), 0.0, 1.0).astype(np.float32)
+    return np.asarray(cv2.filter2D(image, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REFLECT_101))

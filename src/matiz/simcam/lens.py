@@ -10,6 +10,10 @@ from ..errors import ArgumentError
 from .scene import Map
 
 
+STRIP_ROWS = 64
+"""Rows at a time, so that the arithmetic stays in the processor's cache."""
+
+
 @dataclass(frozen=True)
 class Lens:
     """What a lens does. Lengths are px of the frame; "corner" is half the diagonal from the middle."""
@@ -112,10 +116,13 @@ def through(light: Map, geometry: Geometry) -> Map:
     y, x = np.ogrid[0.5 : height - 0.5 : height * 1j, 0.5 : width - 0.5 : width * 1j]
     radius2 = (((x - width / 2) ** 2 + (y - height / 2) ** 2) / geometry.corner_px**2).astype(np.float32)
     light = _blurred(light, lens, radius2)
-    if lens.glare > 0:
-        light = light * (1.0 - lens.glare) + light.mean(axis=(0, 1)) * np.float32(lens.glare)
-    if lens.fall_off_EV > 0:
-        light = light * (2.0 ** (-lens.fall_off_EV * radius2)).astype(np.float32)[..., None]
+    veil = light.mean(axis=(0, 1)) * np.float32(lens.glare)
+    for top in range(0, height, STRIP_ROWS):
+        part = light[top : top + STRIP_ROWS]
+        part *= np.float32(1.0 - lens.glare)
+        part += veil
+        if lens.fall_off_EV > 0:
+            part *= (2.0 ** (-lens.fall_off_EV * radius2[top : top + STRIP_ROWS])).astype(np.float32)[..., None]
     return light
 
 
@@ -126,4 +133,9 @@ def _blurred(light: Map, lens: Lens, radius2: Map) -> Map:
     if lens.corner_blur_px <= lens.blur_px:
         return middle
     corner = cv2.GaussianBlur(light, (0, 0), lens.corner_blur_px)
-    return middle + (corner - middle) * np.clip(radius2, 0.0, 1.0)[..., None]
+    for top in range(0, len(light), STRIP_ROWS):
+        rows = slice(top, top + STRIP_ROWS)
+        corner[rows] -= middle[rows]
+        corner[rows] *= np.clip(radius2[rows], 0.0, 1.0)[..., None]
+        corner[rows] += middle[rows]
+    return corner

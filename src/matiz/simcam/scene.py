@@ -19,7 +19,7 @@ from .spectra import reflectance
 
 Map = NDArray[np.floating[Any]]
 """(height, width), kept as float32."""
-STRIP_ROWS = 64
+STRIP_ROWS = 16
 Box = tuple[slice, slice]
 
 

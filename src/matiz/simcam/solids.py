@@ -111,7 +111,8 @@ def trace(view: View, solid: Solid) -> Surface | None:
         return None
     rows, columns = box
     shape = (rows.stop - rows.start, columns.stop - columns.start)
-    found = np.zeros((*shape, RESULTS), np.float32)
+    found = np.empty((*shape, RESULTS), np.float32)
+    found[..., :2] = 0.0
     body = np.zeros(shape, np.int32)
     low_px, high_px = low * view.size[0], high * view.size[0]
     for top in range(0, shape[0], TILE):
@@ -132,7 +133,9 @@ def trace(view: View, solid: Solid) -> Surface | None:
     if not found[..., 1].any():
         return None
     rays, _ = view.rays(box)
-    along_ray = found[..., 0:1] / np.linalg.norm(rays, axis=2, keepdims=True)
+    nothing = found[..., 1] == 0.0
+    found[nothing] = (0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 0.0)
+    along_ray = found[..., 0:1] / np.sqrt((rays * rays).sum(axis=2, keepdims=True))
     points = np.asarray(view.position, np.float32) + rays * along_ray
     normals = np.ascontiguousarray(found[..., 2:5])
     return Surface(
