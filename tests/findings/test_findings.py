@@ -56,7 +56,7 @@ def test_a_clipped_patch_points_at_its_place(hall_engine):
     x, y, w, h = finding.area
     masks = scene_of("grain-hall", SMALL, view=1).masks
     bright = np.maximum(masks["window"], masks["lanterns"])
-    assert bright[y : y + h, x : x + w].mean() > 0.5 and max(w, h) < 160, "a window or a lantern"
+    assert bright[y : y + h, x : x + w].mean() > 0.4 and max(w, h) < 160, "a window or a lantern"
     assert finding.evidence["shown_of_255"] > 245
 
 

@@ -22,20 +22,24 @@ def _flat(level: float, size=(128, 128)) -> Scene:
     return scene
 
 
-@pytest.mark.parametrize("iso", [100, 800, 6400])
-def test_photon_transfer_gives_gain_and_read_noise_back(iso):
-    """EMVA 1288: variance is linear in the mean; slope is 1/gain, offset the read noise."""
+@pytest.mark.parametrize("iso", [100, 400, 1600, 3200, 6400, 12_800])
+def test_photon_transfer_gives_gain_read_noise_and_full_well_back(iso):
+    """EMVA 1288: variance is linear in the mean; slope is 1/gain, offset the read noise. Within 2 %."""
     means, variances = [], []
-    for level in (0.0, 0.05, 0.2, 0.4, 0.6):
+    size = (1600, 1200)
+    for level in (0.0, 0.02, 0.1, 0.3, 0.6):
         plain = dict(iso=iso, ev=-0.3, lens=PERFECT)
-        pair = [expose(_flat(level, (256, 256)), Settings(seed=s, **plain)).mosaic.values.astype(float) for s in (1, 2)]
+        pair = [expose(_flat(level, size), Settings(seed=s, **plain)).mosaic.values.astype(float) for s in (1, 2)]
         green = [p[0::2, 1::2] - BLACK for p in pair]
         means.append(np.mean(green))
-        variances.append(np.var(green[0] - green[1]) / 2)
-    slope, offset = np.polyfit(means, variances, 1, w=1 / (np.array(means) + 20))
+        # a count is a whole number: rounding adds a twelfth
+        variances.append(np.var(green[0] - green[1]) / 2 - 1 / 12)
+    slope = np.polyfit(means, variances, 1, w=1 / np.array(variances))[0]
     per_electron = (WHITE - BLACK) / electrons_full(iso)
-    assert slope == pytest.approx(per_electron, rel=0.04)
-    assert np.sqrt(max(offset - 1 / 12, 0)) == pytest.approx(read_noise_electrons(iso) * per_electron, rel=0.12)
+    assert slope == pytest.approx(per_electron, rel=0.02)
+    assert (WHITE - BLACK) / slope == pytest.approx(electrons_full(iso), rel=0.02)
+    # the dark frame alone gives the read noise, once black is not cut off
+    assert np.sqrt(variances[0]) == pytest.approx(read_noise_electrons(iso) * per_electron, rel=0.02)
 
 
 def test_full_well_and_clipping():
@@ -103,7 +107,8 @@ def test_scenes_know_their_truth():
     assert w > 30 and np.ptp(XYZ[..., 1]) < XYZ[..., 1].mean()
     assert lights["window"][y, x] + lights["lanterns"][y, x] == pytest.approx(1.0, abs=1e-5)
     lizard = SCENES["lava-lizard"](SMALL, 0)
-    assert 0.02 < lizard.masks["subject"].mean() < 0.3 and 1.0 < lizard.depth_m.min() < 1.3 and lizard.masks["eye"].max() > 0.5
+    assert 1.0 < lizard.depth_m.min() < 1.3
+    assert 0.02 < lizard.masks["subject"].mean() < 0.3 and lizard.masks["eye"].max() > 0.5
 
 
 def test_the_demo_shoot_goes_on_where_it_was_stopped(tmp_path):

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from .buffers import output, require
+from .buffers import require
 from .loader import kernel
 
 MARCH_STEPS = 24

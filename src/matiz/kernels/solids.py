@@ -20,7 +20,7 @@ bodies before it, a unit direction (x, y, z) and the factor by which it is flatt
 RESULTS = 7
 """Distance along the ray, share of the pixel covered, normal (x, y, z), which body, how far from A to B."""
 
-STEPS, FINE_STEPS = 30, 12
+STEPS, FINE_STEPS = 30, 26
 """Of the wide rays, and of each pixel's own from there on."""
 SQUARE = 4
 EDGE_PX, WIDE_PX = 0.5, 0.85
@@ -78,8 +78,8 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     steps = hl.RDom([(0, count), (0, steps_taken)], "steps")
     walk = hl.Func("walk")
     begin = start[hl.min(x / spacing, start.dim(0).extent() - 1), hl.min(y / spacing, start.dim(1).extent() - 1)]
-    walk[x, y] = (begin, f(FAR), f(FAR))
-    t, so_far, least = (walk[x, y][i] for i in range(3))
+    walk[x, y] = (begin, f(FAR), f(FAR), begin, f(FAR))
+    t, so_far, least, nearest, _ = (walk[x, y][i] for i in range(5))
     d, _ = distance(at(t), steps.x)
     d = joined(so_far, d, steps.x)
     last = steps.x == count - 1
@@ -89,11 +89,16 @@ def define() -> list[tuple[str, Any, list[Any]]]:
         hl.select(last, t + hl.max(clear, f(0.0)) * f(0.85), t),
         hl.select(last, f(FAR), d),
         hl.select(last, hl.min(least, clear / (pixel * t)), least),
+        hl.select(last & (clear / (pixel * t) < least), t, nearest),
+        hl.select(last, clear / (pixel * t), walk[x, y][4]),
     )
 
     bodies_here = hl.RDom([(0, count)], "bodies_here")
     n = bodies_here.x
-    end = walk[x, y][0]
+    # a ray that ends on a surface is covered, however closely it passed others; one that does not
+    # shows, as far as it is covered, the place that it passed closest
+    arrived = walk[x, y][4] < f(1.5)
+    end = hl.select(arrived, walk[x, y][0], walk[x, y][3])
     step = hl.max(f(0.4) * pixel * end, f(2e-5))
     corners = ((1, -1, -1), (-1, -1, 1), (-1, 1, -1), (1, 1, 1))
     surface = hl.Func("surface")
@@ -112,9 +117,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     )
     raw = [sum((surface[x, y][k] * f(float(corners[k][i])) for k in range(4)), f(0.0)) for i in range(3)]
     size = hl.sqrt(raw[0] * raw[0] + raw[1] * raw[1] + raw[2] * raw[2]) + f(1e-12)
-    # a ray that ends on a surface is covered, however closely it passed others
-    left = sum((surface[x, y][k] for k in range(4)), f(0.0)) * f(0.25)
-    cover = hl.select(left < f(4.0) * pixel * end, f(1.0), hl.clamp(f(1.0) - walk[x, y][2], f(0.0), f(1.0)))
+    cover = hl.select(arrived, f(1.0), hl.clamp(f(1.0) - walk[x, y][2], f(0.0), f(1.0)))
     values = [end, cover, *(v / size for v in raw), surface[x, y][5], surface[x, y][6]]
     out = hl.Func("trace_solids")
     picked = values[-1]

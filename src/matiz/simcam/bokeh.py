@@ -67,7 +67,9 @@ def shaken(light: Map, length_px: float) -> Map:
     angle = np.radians(SHAKE_DEGREES)
     along, beside = x * np.cos(angle) + y * np.sin(angle), y * np.cos(angle) - x * np.sin(angle)
     line = np.clip(length_px / 2 + 0.5 - np.abs(along), 0.0, 1.0) * np.clip(1.0 - np.abs(beside), 0.0, 1.0)
-    return np.asarray(cv2.filter2D(light, -1, (line / line.sum()).astype(np.float32), borderType=cv2.BORDER_REFLECT_101))
+    return np.asarray(
+        cv2.filter2D(light, -1, (line / line.sum()).astype(np.float32), borderType=cv2.BORDER_REFLECT_101)
+    )
 
 
 def _box_of(share: Map, margin: int) -> Box | None:

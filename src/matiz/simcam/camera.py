@@ -165,7 +165,13 @@ def expose(scene: Scene, settings: Settings) -> Frame:
         Path(),
         CameraColour(colour.calibrations, neutral),
         Exposure(
-            settings.iso, settings.time_s, settings.f_number, settings.time_utc, settings.focal_mm, LENS, settings.focus_m
+            settings.iso,
+            settings.time_s,
+            settings.f_number,
+            settings.time_utc,
+            settings.focal_mm,
+            LENS,
+            settings.focus_m,
         ),
         mosaic,
         camera=CAMERA,

@@ -10,7 +10,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from ..kernels.lighting import ground_shadow
 from .scene import Map
@@ -61,7 +61,7 @@ class Plane:
 class Relief:
     """Heights over a plane, and what follows from them."""
 
-    def __init__(self, plane: Plane, height_m: Map, *, there: Map | None = None) -> None:
+    def __init__(self, plane: Plane, height_m: Map, *, there: NDArray[np.bool_] | None = None) -> None:
         """there: where ground is at all, as a condition on each place; everywhere when None."""
         self.plane = plane
         self.height_m = np.ascontiguousarray(height_m, np.float32)
@@ -90,7 +90,9 @@ class Relief:
         """Share of each pixel that ground covers, (height, width), softened along its upper edge."""
         seen = (self._line >= 0.0).astype(np.float32)
         edge = cv2.blur(seen, (3, 3))
-        return np.where(cv2.dilate(seen, np.ones((3, 3), np.uint8)) > cv2.erode(seen, np.ones((3, 3), np.uint8)), edge, seen)
+        return np.where(
+            cv2.dilate(seen, np.ones((3, 3), np.uint8)) > cv2.erode(seen, np.ones((3, 3), np.uint8)), edge, seen
+        )
 
     def seen(self, image: Map) -> Map:
         """A map of the plane (rows, columns[, channels]) as the picture sees it."""

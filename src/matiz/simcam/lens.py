@@ -9,7 +9,6 @@ import numpy as np
 from ..errors import ArgumentError
 from .scene import Map
 
-
 STRIP_ROWS = 64
 """Rows at a time, so that the arithmetic stays in the processor's cache."""
 
@@ -91,20 +90,24 @@ class Geometry:
         return 1.0 / max(reach, 1.0)
 
 
-def warped(image: Map, geometry: Geometry, *, fringes: bool = True) -> Map:
-    """An image (height, width[, channels]) of the scene as the frame sees it, cubic."""
+def warped(image: Map, geometry: Geometry, *, fringes: bool = True, smooth: bool = True) -> Map:
+    """An image (height, width[, channels]) of the scene as the frame sees it, cubic.
+
+    smooth: False takes the nearest value, for what must not be mixed, such as depth.
+    """
     if geometry.is_plain:
         return image
     width, height = geometry.size
     x = np.arange(width, dtype=np.float32)[None, :]
     y = np.arange(height, dtype=np.float32)[:, None]
     sources = geometry.sources(x, y)
+    method = cv2.INTER_CUBIC if smooth else cv2.INTER_NEAREST
     planes = image.reshape(height, width, -1)
     out = np.empty_like(planes)
     for channel in range(planes.shape[2]):
         from_x, from_y = sources[channel if fringes else 1]
         plane = np.ascontiguousarray(planes[..., channel])
-        out[..., channel] = cv2.remap(plane, from_x, from_y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+        out[..., channel] = cv2.remap(plane, from_x, from_y, method, borderMode=cv2.BORDER_REFLECT_101)
     return out.reshape(image.shape)
 
 

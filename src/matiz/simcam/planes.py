@@ -50,7 +50,7 @@ def facet(view: View, corners: ArrayLike) -> Surface | None:
 def beam(low: ArrayLike, high: ArrayLike) -> list[Array]:
     """The six faces of an upright box between two corners, each (4, 3)."""
     a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
-    faces = []
+    faces: list[Array] = []
     for axis in range(3):
         one, two = [i for i in range(3) if i != axis]
         for end in (a, b):
@@ -96,5 +96,3 @@ def _pixels(view: View, placed: Array) -> Box | None:
     left, right = max(0, int(np.floor(low[0])) - 1), min(width, int(np.ceil(high[0])) + 1)
     top, bottom = max(0, int(np.floor(low[1])) - 1), min(height, int(np.ceil(high[1])) + 1)
     return (slice(top, bottom), slice(left, right)) if right - left > 1 and bottom - top > 1 else None
-
-

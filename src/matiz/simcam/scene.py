@@ -64,15 +64,17 @@ class Scene:
         width, height = self.size
         out = np.zeros((height, width, sensitivities.shape[1]), np.float32)
         spectra = [reflectance(name) for name in self.materials]
-        colours = np.concatenate(
-            [[s @ (sensitivities * self.lights[name][:, None]) for s in spectra] for name in self.irradiance], axis=1
-        ).astype(np.float32) if spectra else None
+        # one product for all lights: (pixels, materials) by (materials, lights * n)
+        colours = np.zeros((len(spectra), len(self.lights) * sensitivities.shape[1]), np.float32)
+        for row, spectrum in enumerate(spectra):
+            colours[row] = np.concatenate(
+                [spectrum @ (sensitivities * self.lights[n][:, None]) for n in self.irradiance]
+            )
         glowing = [(self.lights | self.glows)[name] @ sensitivities for name in self.emission]
         for top in range(0, height, STRIP_ROWS):
             rows = slice(top, top + STRIP_ROWS)
             strip = out[rows]
             if spectra:
-                # one product for all lights: (pixels, materials) by (materials, lights * n)
                 covers = np.stack([cover[rows].ravel() for cover in self.materials.values()])
                 mixed = (covers.T @ colours).reshape(*strip.shape[:2], len(self.lights), -1)
                 for n, amount in enumerate(self.irradiance.values()):

@@ -1,13 +1,14 @@
 """Light on surfaces: bumps, lamps, the sky, and the shadows that rounded bodies cast."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..kernels.noise import fractal_noise_in_space
 from ..kernels.lighting import lamp_shadow, lit_by_lamps, sky_shadow
+from ..kernels.noise import fractal_noise_in_space
 from .scene import Map, Scene
 from .solids import Surface
 
@@ -15,8 +16,9 @@ FAR_M = 1.0e4
 Spheres = NDArray[np.float32]
 
 
-Shader = Callable[[Surface], tuple[dict[str, Map], dict[str, Map]]]
-"""From a part of a surface to its shares of materials and its irradiance by light."""
+Shaded = tuple[Mapping[str, Any], Mapping[str, Any]]
+"""Shares of materials, and irradiance by light: maps (height, width), or one number for all of it."""
+Shader = Callable[[Surface], Shaded]
 
 STRIP_ROWS = 96
 STRIP_MARGIN = 12
@@ -41,7 +43,7 @@ def lay(scene: Scene, surface: Surface, shade: Shader, *, mask: str = "") -> Non
         box = (slice(part.box[0].start + above, part.box[0].start + above + rows), part.box[1])
         shape = part.cover.shape
 
-        def cut(maps: dict[str, Map], shape: tuple[int, int] = shape, inner: slice = inner) -> dict[str, Map]:
+        def cut(maps: Mapping[str, Any], shape: tuple[int, ...] = shape, inner: slice = inner) -> dict[str, Map]:
             return {name: np.broadcast_to(np.asarray(m, np.float32), shape)[inner] for name, m in maps.items()}
 
         scene.lay(box, part.cover[inner], part.depth[inner], cut(parts), cut(light), mask=mask)

@@ -1,7 +1,9 @@
 """Rounded bodies in a scene: built from tapered capsules, traced in tiles, returned as surfaces."""
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 
+import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -38,8 +40,16 @@ class Surface:
             slice(rows.start + box[0].start, rows.start + box[0].stop),
             slice(columns.start + box[1].start, columns.start + box[1].stop),
         )
-        maps = (self.cover, self.depth, self.points, self.normals, self.body, self.along)
-        return Surface(moved, *(m[box] for m in maps), {name: m[box] for name, m in self.more.items()})
+        return Surface(
+            moved,
+            self.cover[box],
+            self.depth[box],
+            self.points[box],
+            self.normals[box],
+            self.body[box],
+            self.along[box],
+            {name: m[box] for name, m in self.more.items()},
+        )
 
 
 @dataclass
@@ -74,7 +84,7 @@ class Solid:
     def chain(self, line: ArrayLike, *, blend: float, flat: tuple[ArrayLike, float] | None = None) -> None:
         """Capsules along a line of (x, y, z, radius)."""
         points = np.asarray(line, np.float64)
-        for a, b in zip(points[:-1], points[1:], strict=True):
+        for a, b in pairwise(points):
             self.add(a[:3], float(a[3]), b[:3], float(b[3]), blend=blend, flat=flat)
 
     @property
@@ -135,6 +145,9 @@ def trace(view: View, solid: Solid) -> Surface | None:
     rays, _ = view.rays(box)
     nothing = found[..., 1] == 0.0
     found[nothing] = (0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 0.0)
+    # just outside, the surface goes on: differences between neighbours are taken across the edge
+    beside = cv2.dilate(np.ascontiguousarray(found[..., 0]), np.ones((5, 5), np.uint8))
+    found[..., 0] = np.where(nothing, beside, found[..., 0])
     along_ray = found[..., 0:1] / np.sqrt((rays * rays).sum(axis=2, keepdims=True))
     points = np.asarray(view.position, np.float32) + rays * along_ray
     normals = np.ascontiguousarray(found[..., 2:5])

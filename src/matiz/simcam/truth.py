@@ -13,9 +13,6 @@ from .scene import Map, Scene
 from .sensor import electrons_full, read_noise_electrons
 
 
-FAR_M = 1.0e5
-
-
 @dataclass(frozen=True)
 class Truth:
     """Maps are (height, width), in place with the frame's pixels (as green sees them)."""
@@ -56,8 +53,7 @@ def truth_of(scene: Scene, settings: Settings) -> Truth:
         "faults": asdict(settings.faults),
         "areas": {name: list(area) for name, area in scene.areas.items()},
     }
-    # beyond all surfaces depth is infinite, which no interpolation survives
-    depth = None if scene.depth_m is None else placed(np.minimum(scene.depth_m, np.float32(FAR_M)))
+    depth = None if scene.depth_m is None else warped(scene.depth_m, geometry, fringes=False, smooth=False)
     return Truth(
         placed(scene.XYZ()),
         {name: placed(share) for name, share in scene.light_shares().items()},

@@ -1,7 +1,8 @@
 """Lantern supper in the grain hall: warm lanterns over a long table, blue evening in the windows."""
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
+from typing import Any
 
 import cv2
 import numpy as np
@@ -11,7 +12,7 @@ from ...kernels.lighting import bumped, sky_shadow
 from ..people import Person, Pose, person
 from ..planes import beam_surfaces, facet
 from ..scene import Map, Scene
-from ..shading import enlarged, fbm3, from_lamps, lay, shine
+from ..shading import Shaded, enlarged, fbm3, from_lamps, lay, shine
 from ..solids import Solid, Surface, trace
 from ..textures import smoothstep
 from ..view import View
@@ -27,7 +28,6 @@ TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76, "
 
 
 LIGHTS = ("lanterns", "window")
-Shaded = tuple[dict[str, Map], dict[str, Map]]
 
 
 @dataclass(frozen=True)
@@ -73,8 +73,8 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     room = _Light(balls)
     ware = _tableware(seed)
     _table(scene, camera, _Light(np.concatenate([balls, ware[0].spheres(least_m=0.02)])), seed)
-    for guest, seat in sorted(zip(people, SEATS, strict=False), key=lambda pair: -pair[1][1]):
-        _person(scene, camera, room, guest, seat[3], seed + int(seat[1] * 10))
+    for n in sorted(range(len(people)), key=lambda n: -SEATS[n][1]):
+        _person(scene, camera, room, people[n], f"guest {n + 1}", SEATS[n][3], seed + int(SEATS[n][1] * 10))
     _serve(scene, camera, room, *ware, seed)
     if view == 0:
         _grey_card(scene, camera, room)
@@ -136,14 +136,14 @@ def _shell(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     for s, lengthwise in ((floor, 5.5), (roof, 7.0)):
         if s is not None:
             dim = 0.8 if s is floor else 0.5
-            lay(scene, s, lambda s, run=lengthwise, dim=dim: (_planks(s, camera, run, seed, dim), room.on(s.points, s.normals)))
+            lay(scene, s, partial(_boards, camera=camera, room=room, per_m=lengthwise, seed=seed, dim=dim))
     for x in (left, right):
         s = facet(camera, [(x, 0, 0.2), (x, top, 0.2), (x, top, back), (x, 0, back)])
         if s is not None:
             lay(scene, s, lambda s: _plaster(s, camera, room, seed))
     s = facet(camera, [(left, 0, back), (right, 0, back), (right, top, back), (left, top, back)])
     if s is not None:
-        lay(scene, s, lambda s: (_planks(s, camera, 6.0, seed + 3), room.on(s.points, s.normals)))
+        lay(scene, s, partial(_boards, camera=camera, room=room, per_m=6.0, seed=seed + 3))
     for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
                             ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
         _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
@@ -152,9 +152,15 @@ def _shell(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     timber += benches
     timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
     for n, (low, high) in enumerate(timber):
-        run = (3.0, 60.0, 60.0) if high[0] - low[0] > 1.0 else (60.0, 60.0, 3.0) if high[2] - low[2] > 1.0 else (60.0, 3.0, 60.0)
+        run = (
+            (3.0, 60.0, 60.0)
+            if high[0] - low[0] > 1.0
+            else (60.0, 60.0, 3.0)
+            if high[2] - low[2] > 1.0
+            else (60.0, 3.0, 60.0)
+        )
         for s in beam_surfaces(camera, low, high):
-            lay(scene, s, lambda s, run=run, n=n: _timber(s, camera, room, run, seed + n))
+            lay(scene, s, partial(_timber, camera=camera, room=room, run=run, seed=seed + n))
 
 
 def _timber(s: Surface, camera: View, room: _Light, run: tuple[float, float, float], seed: int) -> Shaded:
@@ -166,7 +172,7 @@ def _timber(s: Surface, camera: View, room: _Light, run: tuple[float, float, flo
     return {"old_wood": tone * 0.9}, room.on(s.points, normals)
 
 
-def _planks(s: Surface, camera: View, per_m: float, seed: int, dim: float = 1.0) -> dict[str, Map]:
+def _boards(s: Surface, camera: View, room: _Light, per_m: float, seed: int, dim: float = 1.0) -> Shaded:
     """Boards side by side, each with its own tone, with gaps, grain and knots."""
     across = s.points[..., 0] * np.float32(per_m)
     board = np.floor(across)
@@ -179,7 +185,8 @@ def _planks(s: Surface, camera: View, per_m: float, seed: int, dim: float = 1.0)
     grain = fbm3(moved.astype(np.float32), stretch, seed=seed, octaves=5, pixel_m=pixel)
     stains = fbm3(s.points, 1.3, seed=seed + 1, octaves=5)
     tone = np.clip((0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains) * (1.0 - 0.85 * gap), 0.03, 1.8)
-    return {"old_wood": tone * np.float32(0.62 * dim), "wood": tone * np.float32(0.24 * dim)}
+    parts = {"old_wood": tone * np.float32(0.62 * dim), "wood": tone * np.float32(0.24 * dim)}
+    return parts, room.on(s.points, s.normals)
 
 
 def _plaster(s: Surface, camera: View, room: _Light, seed: int) -> Shaded:
@@ -189,7 +196,9 @@ def _plaster(s: Surface, camera: View, room: _Light, seed: int) -> Shaded:
     rough = fbm3(s.points, 24.0, seed=seed + 6, octaves=6, pixel_m=pixel, roughness=0.6)
     stains = fbm3(s.points, (0.8, 0.5, 0.8), seed=seed + 8, octaves=5)
     normals = bumped(s.points, s.normals, (0.016 * stones + 0.0022 * rough).astype(np.float32))
-    bare = 0.6 * smoothstep(0.25, 0.75, stains + 0.12 * rough) + 0.6 * smoothstep(0.6, 0.0, s.points[..., 1] + 0.2 * stains)
+    bare = 0.6 * smoothstep(0.25, 0.75, stains + 0.12 * rough) + 0.6 * smoothstep(
+        0.6, 0.0, s.points[..., 1] + 0.2 * stains
+    )
     wash = np.clip(0.66 + 0.05 * rough + 0.16 * stains, 0.2, 1.0)
     parts = {"plaster": wash * (1.0 - 0.6 * np.clip(bare, 0, 1)), "sand": 0.45 * np.clip(bare, 0, 1)}
     return parts, room.on(s.points, normals)
@@ -211,7 +220,8 @@ def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.
     s = facet(camera, corners(low[side], high[side], low[1], high[1], 0.01))
     if s is None:
         return
-    lay(scene, s, lambda s: ({"cloth_dark": np.float32(0.3)}, dict.fromkeys(LIGHTS, np.float32(0.0))), mask="window")
+    dark: Shaded = ({"cloth_dark": np.float32(0.3)}, dict.fromkeys(LIGHTS, np.float32(0.0)))
+    lay(scene, s, lambda _: dark, mask="window")
     height = (s.points[..., 1] - low[1]) / (high[1] - low[1])
     across = s.points[..., side]
     hills = smoothstep(0.02, -0.01, height - 0.30 - 0.06 * np.sin(across * 2.1 + 1.0) - 0.03 * np.sin(across * 5.3))
@@ -228,8 +238,11 @@ def _window(scene: Scene, camera: View, room: _Light, low: np.ndarray, high: np.
     for n in range(4):
         y = low[1] + h * n / 3
         bars.append((low[side], high[side], y - t, y + t))
-    bars += [(low[side] - 0.09, high[side] + 0.09, low[1] - 0.09, low[1]), (low[side] - 0.09, high[side] + 0.09, high[1], high[1] + 0.09),
-             (low[side] - 0.09, low[side], low[1], high[1]), (high[side], high[side] + 0.09, low[1], high[1])]  # fmt: skip
+    wide = 0.09
+    for y in (low[1] - wide, high[1]):
+        bars.append((low[side] - wide, high[side] + wide, y, y + wide))
+    for u in (low[side] - wide, high[side]):
+        bars.append((u, u + wide, low[1], high[1]))
     for a, b, bottom, top in bars:
         s = facet(camera, corners(a, b, bottom, top, 0.04))
         if s is not None:
@@ -256,7 +269,7 @@ def _table(scene: Scene, camera: View, room: _Light, seed: int) -> None:
     for n, corners in enumerate(sides):
         s = facet(camera, corners)
         if s is not None:
-            lay(scene, s, lambda s, n=n: _linen(s, camera, room, n, seed), mask="cloth")
+            lay(scene, s, partial(_linen, camera=camera, room=room, side=n, seed=seed), mask="cloth")
 
 
 def _linen(s: Surface, camera: View, room: _Light, side: int, seed: int) -> Shaded:
@@ -282,24 +295,32 @@ def _guest(n: int, seat: tuple[float, float, float, str], stand: Standpoint, see
     turn = stand.turn * (-1.0) ** n + 7.0 * np.sin(n * 2.3 + stand.turn)
     # those at the sides look along the table a little, as people do who talk with their neighbours
     toward = -18.0 if facing > 0 else 18.0 if facing < 0 else 0.0
-    return person(Pose(
-        x, z, facing, head_turn=turn + toward * np.cos(n * 1.7 + stand.turn / 9.0), head_nod=-6.0 + 5.0 * np.sin(n * 3.1 + stand.turn),
-        lean=0.05 + 0.04 * np.sin(n * 1.9), height=0.97 + 0.05 * np.cos(n * 2.7), raised=stand.toast * (n in (1, 3, 4, 6)),
-        seed=seed + 11 * n,
-    ))  # fmt: skip
+    return person(
+        Pose(
+            x,
+            z,
+            facing,
+            head_turn=turn + toward * np.cos(n * 1.7 + stand.turn / 9.0),
+            head_nod=-6.0 + 5.0 * np.sin(n * 3.1 + stand.turn),
+            lean=0.05 + 0.04 * np.sin(n * 1.9),
+            height=0.97 + 0.05 * np.cos(n * 2.7),
+            raised=stand.toast * (n in (1, 3, 4, 6)),
+            seed=seed + 11 * n,
+        )
+    )
 
 
-def _person(scene: Scene, camera: View, room: _Light, guest: Person, cloth: str, seed: int) -> None:
+def _person(scene: Scene, camera: View, room: _Light, guest: Person, name: str, cloth: str, seed: int) -> None:
     s = trace(camera, guest.solid)
     if s is None:
         return
     # the hairline and the lips are softened before the picture is cut into strips
     soft_px = max(1.2, 0.006 / float(np.median(_pixel(camera, s)[s.cover > 0.0])))
     names = np.array(guest.stuff)
-    for name in ("hair", "lip"):
-        s.more[name] = cv2.GaussianBlur((names == name)[s.body].astype(np.float32), (0, 0), soft_px)
+    for stuff in ("hair", "lip"):
+        s.more[stuff] = cv2.GaussianBlur((names == stuff)[s.body].astype(np.float32), (0, 0), soft_px)
     s.more["white"], s.more["dark"], s.more["brow"] = _face(s, camera, guest)
-    lay(scene, s, lambda s: _flesh_and_cloth(s, camera, room, guest, cloth, seed), mask=f"guest {seed}")
+    lay(scene, s, lambda s: _flesh_and_cloth(s, camera, room, guest, cloth, seed), mask=name)
 
 
 def _flesh_and_cloth(s: Surface, camera: View, room: _Light, guest: Person, cloth: str, seed: int) -> Shaded:
@@ -356,7 +377,10 @@ def _face(s: Surface, camera: View, guest: Person) -> tuple[Map, Map, Map]:
     centre = camera.place(guest.face)
     reach = camera.focal * 0.13 / max(float(centre[2]), 0.1) * camera.size[0]
     top, left = float(centre[1]) * camera.size[0] - s.box[0].start, float(centre[0]) * camera.size[0] - s.box[1].start
-    part = (slice(max(0, int(top - reach)), max(0, int(top + reach))), slice(max(0, int(left - reach)), max(0, int(left + reach))))
+    part = (
+        slice(max(0, int(top - reach)), max(0, int(top + reach))),
+        slice(max(0, int(left - reach)), max(0, int(left + reach))),
+    )
     points = s.points[part]
     if points.size == 0:
         return white, dark, brow
@@ -390,8 +414,8 @@ def _tableware(seed: int) -> tuple[Solid, list[str]]:
     top = TABLE["top"]
     solid, stuff = Solid(), []
 
-    def add(name: str, *args: object, **more: object) -> None:
-        solid.add(*args, **more)  # type: ignore[arg-type]
+    def add(name: str, *args: Any, **more: Any) -> None:
+        solid.add(*args, **more)
         stuff.append(name)
 
     for x, z, _, _ in SEATS:
@@ -400,8 +424,8 @@ def _tableware(seed: int) -> tuple[Solid, list[str]]:
         add("plaster", (px, top + 0.008, pz), 0.105, flat=((0, 1, 0), 12.0))
         for _ in range(11):
             a, r = random.uniform(0, 6.3), 0.075 * random.uniform(0.0, 1.0) ** 0.5
-            add(str(random.choice(["rust", "cloth_ochre", "leaves"])), (px + r * np.cos(a), top + 0.02, pz + r * np.sin(a)),
-                float(random.uniform(0.012, 0.022)))  # fmt: skip
+            stew = str(random.choice(["rust", "cloth_ochre", "leaves"]))
+            add(stew, (px + r * np.cos(a), top + 0.02, pz + r * np.sin(a)), float(random.uniform(0.012, 0.022)))
         cup = np.array([px - np.sign(px) * 0.10, top, pz + 0.14])
         add("rust", cup + (0, 0.012, 0), 0.028, cup + (0, 0.055, 0), 0.035)
         add("rust", cup + (0, 0.082, 0), 0.040, flat=((0, 1, 0), 6.0), blend=0.004)
@@ -448,7 +472,9 @@ def _ware(s: Surface, camera: View, room: _Light, names: np.ndarray, seed: int) 
     light = {name: amount * low for name, amount in light.items()}
     gleam = sum(shine(s.points, normals, camera.position, np.array(lamp) - s.points, 160.0) for lamp in LANTERNS[:2])
     s.more["gleam"][...] = np.isin(names, ("plaster", "cloth_green", "rust"))[s.body] * gleam
-    parts: dict[str, Map] = {name: (names == name)[s.body] * (0.9 + 0.15 * baked) for name in sorted({*names} - {"crust"})}
+    parts: dict[str, Map] = {
+        name: (names == name)[s.body] * (0.9 + 0.15 * baked) for name in sorted({*names} - {"crust"})
+    }
     floury = smoothstep(0.1, 0.5, baked)
     parts["wood"] = parts["wood"] * (0.8 + 0.5 * grain) + is_bread * (0.75 - 0.35 * floury)
     parts["rust"] = parts["rust"] + is_bread * 0.22 * (1.0 - floury)
@@ -472,7 +498,8 @@ def _lanterns(scene: Scene, camera: View) -> None:
             if s is None:
                 continue
             paper = {"plaster": np.float32(0.5 * lit), "cloth_dark": np.float32(0.6 * (not lit))}
-            lay(scene, s, lambda _, paper=paper: (paper, none), mask="lanterns" if lit else "")
+            shaded = (paper, none)
+            lay(scene, s, lambda _, shaded=shaded: shaded, mask="lanterns" if lit else "")  # type: ignore[misc]
             seen = s.cover * (s.depth <= scene.depth_m[s.box] + 1e-3)  # type: ignore[index]
             glow[s.box] *= 1.0 - seen
             if lit:
@@ -485,7 +512,7 @@ def _lanterns(scene: Scene, camera: View) -> None:
 
 def _grey_card(scene: Scene, camera: View, room: _Light) -> None:
     """A grey card propped up on the table where the guests will sit."""
-    middle, tilt = np.array([0.02, 0.96, 3.3]), 0.10
+    middle, tilt = np.array([0.27, 1.00, 3.2]), 0.10
     corners = [middle + (dx, dy, tilt * dy) for dx, dy in ((-0.16, -0.12), (0.16, -0.12), (0.16, 0.12), (-0.16, 0.12))]
     s = facet(camera, corners)
     if s is None:

@@ -11,12 +11,11 @@ from ...colour.illuminants import daylight
 from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
 from ..scene import Box, Map, Scene, box_of
-from ..shading import ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
+from ..shading import Shaded, ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
 from ..solids import Solid, Surface, trace
 from ..textures import cells, fbm, grid, smoothstep
 from ..view import View
 
-Shaded = tuple[dict[str, Map], dict[str, Map]]
 SUN = (-0.60, 0.66, -0.46)
 """Toward the sun: left, up, behind the camera."""
 SUN_LEVEL, SKY_LEVEL = 0.85, 0.20
@@ -252,7 +251,9 @@ def _scales(s: Surface, camera: View, line: np.ndarray, balls: np.ndarray, seed:
     normals = bumped(s.points, s.normals, raised.astype(np.float32))
 
     # other parts are looked for a little off the skin, so that a part does not shade itself
-    sun = from_sun(s.points, normals, SUN, None) * np.sqrt(sun_shadow(s.points + s.normals * np.float32(0.004), SUN, balls))
+    sun = from_sun(s.points, normals, SUN, None) * np.sqrt(
+        sun_shadow(s.points + s.normals * np.float32(0.004), SUN, balls)
+    )
     sky = from_sky(s.points, normals, balls, up=0.75)
     bounce = 0.10 * np.clip(-normals[..., 1], 0.0, 1.0)
     glint = shine(s.points, normals, camera.position, SUN, 26.0) * (sun > 0.02)
@@ -265,7 +266,9 @@ def _scales(s: Surface, camera: View, line: np.ndarray, balls: np.ndarray, seed:
     band_at = along * 95.0 + 1.6 * fbm3(s.points, 55.0, seed=seed + 36, octaves=3)
     band = smoothstep(-0.25, 0.55, np.sin(band_at)) * smoothstep(0.05, 0.09, along)
     mottle = fbm3(s.points, 170.0, seed=seed + 38, octaves=4)
-    speck = smoothstep(0.80, 0.92, value) * smoothstep(0.0, 0.5, mottle + 0.3 * up) * (1.0 - throat) * (1.0 - 0.7 * head)
+    speck = (
+        smoothstep(0.80, 0.92, value) * smoothstep(0.0, 0.5, mottle + 0.3 * up) * (1.0 - throat) * (1.0 - 0.7 * head)
+    )
     base = (0.78 + 0.40 * value + 0.30 * mottle) * (0.60 + 0.40 * pale_rim)
     mouth = _mouth(s, line)
     dark = np.clip((1.0 - throat) * (1.0 - 0.70 * flank) * (1.0 - speck), 0.0, 1.0)
@@ -311,7 +314,9 @@ def _eye(scene: Scene, camera: View, s: Surface) -> None:
         "cloth_dark": pupil * 0.2,
     }  # fmt: skip
     parts = {name: np.asarray(share, np.float32) for name, share in parts.items()}
-    sun = from_sun(s.points, s.normals, SUN, None) * (0.35 + 0.65 * smoothstep(0.0014, -0.0012, s.points[..., 1] - centre[1]))
+    sun = from_sun(s.points, s.normals, SUN, None) * (
+        0.35 + 0.65 * smoothstep(0.0014, -0.0012, s.points[..., 1] - centre[1])
+    )
     light = {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * from_sky(s.points, s.normals, None)}
     scene.lay(s.box, s.cover, s.depth - np.float32(1e-4), parts, light, mask="eye")
     wet = (1.0 - lid) * s.cover

@@ -1,6 +1,7 @@
 """Salt pans at dawn: pools between earth banks, heaps of raked salt, a crust of plates, hills in the haze."""
 
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
@@ -10,7 +11,7 @@ from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
 from ..planes import facet
 from ..scene import Box, Map, Scene, box_of
-from ..shading import STRIP_ROWS, ambient, fbm3, lay, sun_shadow
+from ..shading import STRIP_ROWS, Shaded, ambient, fbm3, lay, sun_shadow
 from ..solids import Surface
 from ..textures import cells, fbm, grid, smoothstep
 from ..view import View
@@ -22,7 +23,6 @@ GLOWS = {
     "haze_warm": black_body(3400.0),
     "haze_blue": daylight(9000.0),
 }
-Shaded = tuple[dict[str, Map], dict[str, Map]]
 SUN_LEVEL, SKY_LEVEL = 0.62, 0.26
 FOCAL = 24.0 / 36.0
 FAR_M = 900.0
@@ -143,7 +143,12 @@ def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
     rows = slice(0, int((stand.horizon + 0.004) * x.shape[1]))
     full_x, x, y = x, x[rows], y[rows]
     base = stand.horizon + 0.0015
-    ranges = ((0.070, 0.060, 0.09, 2.3), (0.050, 0.046, 0.17, 3.2), (0.028, 0.032, 0.32, 4.6), (0.008, 0.014, 0.58, 8.0))
+    ranges = (
+        (0.070, 0.060, 0.09, 2.3),
+        (0.050, 0.046, 0.17, 3.2),
+        (0.028, 0.032, 0.32, 4.6),
+        (0.008, 0.014, 0.58, 8.0),
+    )
     for n, (height, rough, clear, often) in enumerate(ranges):
         at = x * often + stand.x * 0.011 * (n + 1) + n * 5.0
         line = fbm(at[:2], at[:2] * 0.0 + n, seed=seed + 20 + n, octaves=9, roughness=0.52)[:1]
@@ -157,7 +162,9 @@ def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
         fine = fbm(x * 90.0, y * 140.0, seed=seed + 33 + n, octaves=5)
         away = np.sign(x - stand.sun_x)
         face = np.gradient(gully, axis=1) * x.shape[1] / 220.0 * -away
-        shade = np.clip(0.38 + 0.30 * gully + 0.26 * np.clip(face, -1.2, 1.2) + 0.18 * fine, 0.05, 1.4).astype(np.float32)
+        shade = np.clip(0.38 + 0.30 * gully + 0.26 * np.clip(face, -1.2, 1.2) + 0.18 * fine, 0.05, 1.4).astype(
+            np.float32
+        )
         near_sun = np.exp(-(((x - stand.sun_x) / 0.30) ** 2))
         mist = (1.0 - clear) * (0.72 + 0.55 * smoothstep(0.15, 1.0, down) * (0.6 + 0.4 * near_sun))
 
@@ -212,7 +219,9 @@ def _some_pans(X: Map, Z: Map, foot: Map, seed: int) -> tuple[Map, ...]:
     fade, fine = np.clip(1.5 - foot * 3.0, 0.0, 1.0), np.clip(1.5 - foot * 14.0, 0.0, 1.0)
     rim = np.exp(-((gap / 0.085) ** 2)) * (0.7 + 0.6 * clods) * fade
     grains = fbm(X * 38.0, Z * 38.0, seed=seed + 55, octaves=6, footprint=foot * 38.0, roughness=0.62)
-    crust = crusted * (0.012 + 0.042 * rim + 0.010 * np.exp(-((small / 0.16) ** 2)) * fine + 0.0075 * grains + 0.012 * plate * fade)
+    crust = crusted * (
+        0.012 + 0.042 * rim + 0.010 * np.exp(-((small / 0.16) ** 2)) * fine + 0.0075 * grains + 0.012 * plate * fade
+    )
     crust += crusted * 0.02 * swell
 
     # heaps: one every few metres beside the banks that run away from the camera
@@ -220,7 +229,9 @@ def _some_pans(X: Map, Z: Map, foot: Map, seed: int) -> tuple[Map, ...]:
     hx = np.abs(np.abs(a - np.round(a)) * PAN_X - 2.0)
     offset = 0.35 * np.sin(row * 12.9) * np.float32(1.0)
     r = np.hypot(hx + offset * 0.4, Z - row * 3.4 + offset)
-    wanted = (np.mod(np.floor(a) * 0.381 + 0.1, 1.0) < 0.55) & (Z > 12.0) & (np.mod(np.sin(row * 78.2) * 437.5, 1.0) < 0.8)
+    wanted = (
+        (np.mod(np.floor(a) * 0.381 + 0.1, 1.0) < 0.55) & (Z > 12.0) & (np.mod(np.sin(row * 78.2) * 437.5, 1.0) < 0.8)
+    )
     size_of = 0.95 + 0.25 * np.sin(row * 5.1)
     lumps = fbm(X * 3.0, Z * 3.0, seed=seed + 58, octaves=5, footprint=foot * 3.0)
     cone = np.maximum(size_of * 0.80 - r * 0.72 + 0.05 * lumps, 0.0) * wanted
@@ -342,7 +353,6 @@ def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share:
     columns = np.broadcast_to(np.arange(width, dtype=np.float32)[None, :], line.shape)
     at = (np.ascontiguousarray(columns), np.ascontiguousarray(np.maximum(source, 0.0).astype(np.float32)))
     there = cv2.remap(raised.astype(np.float32), *at, cv2.INTER_LINEAR) * inside
-    seen = cv2.GaussianBlur(there.astype(np.float32), (0, 0), 0.9) * share
     part = scene.window(box)
     for amount in part.emission.values():
         amount *= 1.0 - there
@@ -359,15 +369,14 @@ def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
     forward = (near - far) / np.linalg.norm(near - far)
     side = np.cross(forward, (0.0, 1.0, 0.0)) * 0.11
     up = np.array([0.0, 0.045, 0.0])
-    balls = np.array([[*(far + (near - far) * t + side * w), 0.035] for t in np.linspace(0, 1, 40) for w in (-0.8, 0.0, 0.8)],
-                     np.float32)  # fmt: skip
+    places = [far + (near - far) * t + side * w for t in np.linspace(0, 1, 40) for w in (-0.8, 0.0, 0.8)]
+    balls = np.array([[*place, 0.035] for place in places], np.float32)
     x, y = grid(scene.size)
     rows = slice(int((stand.horizon + 0.04) * scene.size[0]), scene.size[1])
     depth = scene.depth_m[rows]  # type: ignore[index]
-    points = np.dstack([
-        (x[rows] - 0.5) * depth / np.float32(FOCAL) + np.float32(stand.x),
-        np.float32(stand.height) - (y[rows] - np.float32(stand.horizon)) * depth / np.float32(FOCAL), depth + np.float32(stand.z),
-    ])  # fmt: skip
+    across = (x[rows] - 0.5) * depth / np.float32(FOCAL)
+    down = (y[rows] - np.float32(stand.horizon)) * depth / np.float32(FOCAL)
+    points = np.dstack([across + np.float32(stand.x), np.float32(stand.height) - down, depth + np.float32(stand.z)])
     scene.irradiance["sun"][rows] *= 0.35 + 0.65 * sun_shadow(points, _toward_sun(stand), balls, width=0.05)
     normals = np.zeros_like(points)
     normals[..., 1] = 1.0
@@ -382,7 +391,8 @@ def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
         if s is None:
             continue
         axes = (forward, up / 0.045, side / 0.11)
-        lay(scene, s, lambda s, axes=axes, dim=0.45 if n < 2 else 1.0: _old_wood(s, camera, stand, far, axes, dim), mask="plank")
+        dim = 0.45 if n < 2 else 1.0
+        lay(scene, s, partial(_old_wood, camera=camera, stand=stand, origin=far, axes=axes, dim=dim), mask="plank")
 
 
 def _old_wood(

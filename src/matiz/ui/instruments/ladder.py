@@ -85,11 +85,13 @@ class Ladder(Instrument):
             painter.fillRect(patch, theme.grey(rung.lightness))
             bar = QRectF(left, top + 2.5, max(room * rung.bar, 0.0), rung.height - 5)
             painter.fillRect(bar, theme.colour("quiet"))
+            end = bar.right()
             if rung.zone == brightest and full > 0:
                 hatched = QRectF(bar.left(), bar.top(), room * min(full / max(*zones, 1e-9), 1.0), bar.height())
                 painter.fillRect(hatched, QBrush(theme.colour("strong"), Qt.BrushStyle.BDiagPattern))
+                end = max(end, hatched.right())
             if rung.share >= 0.0005:
-                text = QRectF(bar.right() + 5, top, TEXT_PX, rung.height)
+                text = QRectF(end + 5, top, TEXT_PX, rung.height)
                 painter.setPen(theme.colour("text"))
                 painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, percent(rung.share))
             if rung.zone == 5:
