@@ -17,6 +17,9 @@ from .scene import Map
 from .view import View
 
 
+CREST_LINES = 2.5
+
+
 @dataclass
 class Plane:
     """The plane as the camera sees it, from a row near the horizon down to below the frame."""
@@ -81,8 +84,18 @@ class Relief:
         lines = np.arange(self.plane.rows, dtype=np.float64)
         out = np.empty((width, height), np.float32)
         reached = np.ascontiguousarray(self._reached.T, np.float64)
+        crests: list[Map] = []
         for column in range(width):
-            out[column] = np.interp(rows, reached[column], lines, left=-1.0)
+            here = np.interp(rows, reached[column], lines, left=-1.0)
+            out[column] = here
+            # where a pixel row skips lines there is a crest: it is seen in part, and so looked at thrice
+            skips = np.flatnonzero((np.abs(np.diff(here)) > CREST_LINES) & (here[1:] >= 0))
+            around = np.unique(np.concatenate([skips, skips + 1]))
+            upper, lower = (
+                np.interp(rows[around] + third, reached[column], lines, left=0.0) for third in (-1 / 3, 1 / 3)
+            )
+            crests.append(np.stack([around, np.full_like(around, column), upper, lower]))
+        self._crests = np.concatenate(crests, axis=1)
         return np.ascontiguousarray(out.T)
 
     @cached_property
@@ -99,7 +112,15 @@ class Relief:
         width, height = self.plane.view.size
         across = np.broadcast_to(np.arange(width, dtype=np.float32)[None, :], (height, width))
         line = np.maximum(self._line, 0.0)
-        return np.asarray(cv2.remap(image, np.ascontiguousarray(across), line, cv2.INTER_LINEAR))
+        out = np.asarray(cv2.remap(image, np.ascontiguousarray(across), line, cv2.INTER_LINEAR))
+        if self._crests.shape[1]:
+            rows, columns = self._crests[:2].astype(np.int64)
+            for lines in self._crests[2:]:
+                first = np.clip(lines.astype(np.int64), 0, len(image) - 2)
+                share = (lines - first).astype(np.float32).reshape(-1, *[1] * (image.ndim - 2))
+                out[rows, columns] += image[first, columns] * (1.0 - share) + image[first + 1, columns] * share
+            out[rows, columns] /= 3.0
+        return out
 
     @cached_property
     def normals(self) -> Map:

@@ -271,7 +271,7 @@ def _ground(scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above
     part = scene.window(box)
     for name, amount in glows.items():
         part.glow(name, amount)
-    _mirrored_heaps(scene, camera, relief, box, surface.more["share"])
+    _mirrored_heaps(scene, camera, relief, box, surface.more["share"], surface.more["water"])
     scene.masks["water"] = _padded(surface.more["water"] * surface.cover, scene.size[1], box[0].start)
 
 
@@ -338,7 +338,7 @@ def _mirror(camera: View, stand: Standpoint, s: Surface, rows_known: int, seed: 
     return share, columns.astype(np.float32), np.clip(rows, 0, rows_known - 1).astype(np.float32)
 
 
-def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share: Map) -> None:
+def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share: Map, water: Map) -> None:
     """Heaps and banks that stand behind water, upside down in it, column by column."""
     line = cv2.GaussianBlur(relief.seen(relief.height_m)[box], (0, 0), 1.5)
     raised = (line > 0.10) & (relief.seen(relief.plane.Z)[box] < 90.0 + camera.position[2])
@@ -352,7 +352,7 @@ def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share:
     inside = (source >= 0) & (share > 0.02) & (index - last < 0.02 * camera.size[0])
     columns = np.broadcast_to(np.arange(width, dtype=np.float32)[None, :], line.shape)
     at = (np.ascontiguousarray(columns), np.ascontiguousarray(np.maximum(source, 0.0).astype(np.float32)))
-    there = cv2.remap(raised.astype(np.float32), *at, cv2.INTER_LINEAR) * inside
+    there = cv2.remap(raised.astype(np.float32), *at, cv2.INTER_LINEAR) * inside * smoothstep(0.6, 0.95, water)
     part = scene.window(box)
     for amount in part.emission.values():
         amount *= 1.0 - there
