@@ -137,6 +137,17 @@ def _exchange_file() -> Iterator[Path]:
         Path(name).unlink(missing_ok=True)
 
 
+def _from_file(path: Path, about: dict[str, Any]) -> NDArray[Any]:
+    """Pixels that lie in the picture's own file, undecoded. FormatError when it ends before them."""
+    pixels = np.empty(tuple(about["shape"]), np.dtype(about["dtype"]))
+    with path.open("rb", buffering=0) as file:
+        file.seek(about["offset"])
+        read = file.readinto(pixels.data.cast("B"))
+    if read != pixels.nbytes:
+        raise FormatError(f"{path.name}: the file ends before its picture does; it was not copied whole")
+    return pixels
+
+
 def _mapped(out: Path, about: dict[str, Any]) -> NDArray[Any]:
     """The pixels without a copy: the mapping outlives the file's name."""
     shape = tuple(about["shape"])
@@ -149,7 +160,7 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
         linear = _mapped(out, answer["linear"])
         return Frame(path, CameraColour(), shot, None, linear, answer["camera"], answer["orientation"])
     mosaic = Mosaic(
-        _mapped(out, answer["mosaic"]),
+        _from_file(path, answer["mosaic"]) if "offset" in answer["mosaic"] else _mapped(out, answer["mosaic"]),
         np.array(answer["pattern"], np.uint8),
         np.array(answer["black"], np.float32),
         answer["white"],

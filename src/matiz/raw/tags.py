@@ -1,8 +1,7 @@
 """What a TIFF-based raw file says about itself, read with tifffile. Runs in the decoder process."""
 
-import io
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 import tifffile
@@ -15,11 +14,14 @@ from .frame import Calibration, CameraColour, Exposure
 class Tags:
     """Tags of a TIFF file by number, from the first IFD, its Exif IFD and its sub-IFDs."""
 
-    def __init__(self, data: bytes) -> None:
+    def __init__(self, file: BinaryIO) -> None:
         self.values: dict[int, Any] = {}
-        with tifffile.TiffFile(io.BytesIO(data)) as tiff:
+        self.plain: dict[str, Any] | None = None
+        """Where the mosaic of a DNG lies in the file, when it needs no decoding: see `_plain_mosaic`."""
+        with tifffile.TiffFile(file) as tiff:
             pages = [tiff.pages[0], *(tiff.pages[0].pages or ())]
             for page in pages:
+                self.plain = self.plain or _plain_mosaic(page, tiff.byteorder)
                 for tag in page.tags:
                     self.values.setdefault(tag.code, tag.value)
             exif = self.values.get(34665)
@@ -111,3 +113,52 @@ class Tags:
 
 
 _RATIONAL = {33434, 33437, 37382, 37386, 50714, 50721, 50722, 50723, 50724, 50727, 50728, 50730, 50964, 50965}
+
+
+_NEEDS_DECODER = (50712, 50715, 50716, 50829, 50830)
+"""Linearization table, black level deltas, active area, masked areas: LibRaw knows what to do with them."""
+
+
+def _plain_mosaic(page: Any, byteorder: str) -> dict[str, Any] | None:
+    """Pattern, levels, shape and offset of a mosaic that lies in the file as it is: 16 bit, not
+    compressed, in one piece. None for anything else.
+    """
+    tags = {tag.code: tag.value for tag in page.tags}
+    if page.photometric != 32803 or page.compression != 1 or tags.get(254, 0) != 0 or byteorder != "<":
+        return None
+    if page.bitspersample != 16 or page.samplesperpixel != 1 or any(code in tags for code in _NEEDS_DECODER):
+        return None
+    rows, columns = (int(v) for v in tags.get(33421, (0, 0)))
+    pattern = np.frombuffer(bytes(tags.get(33422, b"")), np.uint8)
+    first, length = page.dataoffsets[0], page.imagelength * page.imagewidth * 2
+    ends = [a + b for a, b in zip(page.dataoffsets, page.databytecounts, strict=True)]
+    in_one_piece = list(page.dataoffsets[1:]) == ends[:-1] and sum(page.databytecounts) == length and not page.is_tiled
+    colours = tuple(tags.get(50710, (0, 1, 2)))
+    if (
+        not in_one_piece
+        or pattern.size != rows * columns
+        or pattern.size == 0
+        or pattern.max() > 2
+        or colours != (0, 1, 2)
+    ):
+        return None
+    black = _repeated(tags, (rows, columns))
+    if black is None or tags.get(50711, 1) != 1:
+        return None
+    return {
+        "mosaic": {"dtype": "<u2", "shape": [int(page.imagelength), int(page.imagewidth)], "offset": int(first)},
+        "pattern": pattern.reshape(rows, columns).tolist(),
+        "black": black.tolist(),
+        "white": float(np.atleast_1d(tags.get(50717, 65_535))[0]),
+    }
+
+
+def _repeated(tags: dict[int, Any], shape: tuple[int, int]) -> Array | None:
+    """Black level for each place of the pattern, or None when the two periods do not fit."""
+    rows, columns = (int(v) for v in tags.get(50713, (1, 1)))
+    values = np.atleast_1d(np.asarray(tags.get(50714, 0), np.float64)).ravel()
+    if values.size == 2 * rows * columns:
+        values = values[::2] / np.maximum(values[1::2], 1.0)
+    if values.size != rows * columns or shape[0] % rows or shape[1] % columns:
+        return None
+    return np.tile(values.reshape(rows, columns), (shape[0] // rows, shape[1] // columns))

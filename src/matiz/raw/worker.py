@@ -30,11 +30,20 @@ MOST_BYTES = 2 * 2**30
 
 
 def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
-    """Write the pixels of `path` to `out` and return everything else."""
+    """Write the pixels of `path` to `out` and return everything else.
+
+    A mosaic that needs no decoding is only pointed at: "offset" is where it lies in the file itself.
+    """
+    tags = _tags_of(path)
+    if tags is not None and tags.is_dng and tags.plain is not None:
+        height, width = tags.plain["mosaic"]["shape"]
+        check_size(width, height, MOST_PIXELS)
+        colour = tags.colour()
+        if colour is not None:
+            return {**_about(tags, colour, tags.exposure()), **tags.plain}
     data = _bytes_of(path)
     if kind_of(data):
         return _picture(data, out)
-    tags = _tags(data)
     if tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff"):
         return _picture(data, out)
     return _raw(data, tags, out)
@@ -46,7 +55,7 @@ def preview(path: Path, out: BinaryIO) -> dict[str, Any]:
     if kind_of(data) == "JPEG":
         out.write(data)
         return {"orientation": 1}
-    tags = _tags(data)
+    tags = _tags_of(path)
     with _open(data) as raw:
         thumb = raw.extract_thumb()
     if thumb.format == rawpy.ThumbFormat.JPEG:
@@ -58,22 +67,29 @@ def preview(path: Path, out: BinaryIO) -> dict[str, Any]:
     return {"orientation": int((tags.number(274) if tags else None) or 1)}
 
 
-def _bytes_of(path: Path) -> bytes:
+def _check_length(path: Path) -> None:
     size = path.stat().st_size
     if size == 0:
         raise FormatError("the file is empty")
     if size > MOST_BYTES:
         raise FormatError(f"the file has {size / 2**30:.1f} GiB; the limit is {MOST_BYTES // 2**30}")
+
+
+def _bytes_of(path: Path) -> bytes:
+    _check_length(path)
     return path.read_bytes()
 
 
-def _tags(data: bytes) -> Tags | None:
-    if data[:2] not in (b"II", b"MM"):
-        return None
-    try:
-        return Tags(data)
-    except Exception:
-        return None  # LibRaw reads many a file that is not quite a TIFF
+def _tags_of(path: Path) -> Tags | None:
+    _check_length(path)
+    with path.open("rb") as file:
+        if file.read(2) not in (b"II", b"MM"):
+            return None
+        file.seek(0)
+        try:
+            return Tags(file)
+        except Exception:
+            return None  # LibRaw reads many a file that is not quite a TIFF
 
 
 def _picture(data: bytes, out: BinaryIO) -> dict[str, Any]:
@@ -100,16 +116,24 @@ def _raw(data: bytes, tags: Tags | None, out: BinaryIO) -> dict[str, Any]:
         colour = (tags.colour() if tags is not None else None) or _colour_of(raw)
         shot = tags.exposure() if tags is not None and tags.is_dng else _exposure_of(raw)
         return {
+            **_about(tags, colour, shot),
+            "orientation": int((tags.number(274) if tags else None) or _turned(raw.sizes.flip)),
             "mosaic": _write(out, values),
             "pattern": pattern.tolist(),
             "black": black.tolist(),
             "white": float(raw.white_level),
-            "camera": _camera(tags),
-            "orientation": int((tags.number(274) if tags else None) or _turned(raw.sizes.flip)),
-            "colour": _plain(colour),
-            "exposure": vars(shot),
-            "noise_profile": tags.noise_profile() if tags else (),
         }
+
+
+def _about(tags: Tags | None, colour: CameraColour, shot: Exposure) -> dict[str, Any]:
+    """Everything but the pixels and their levels."""
+    return {
+        "camera": _camera(tags),
+        "orientation": int((tags.number(274) if tags else None) or 1),
+        "colour": _plain(colour),
+        "exposure": vars(shot),
+        "noise_profile": tags.noise_profile() if tags else (),
+    }
 
 
 def _camera(tags: Tags | None) -> str:
