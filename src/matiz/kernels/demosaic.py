@@ -24,8 +24,8 @@ from .loader import kernel
 TOE = 0.0005
 """Added before the root, so that noise around black is less bent."""
 
-MARGIN_PX = 10
-"""How far the interpolation looks around a pixel."""
+MARGIN_PX = 12
+"""How far the interpolation, and the mending before it, look around a pixel."""
 
 LEAST_CHANGE = 1e-4
 TILE_X, TILE_Y = 256, 64

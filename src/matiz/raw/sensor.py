@@ -1,6 +1,7 @@
 """Sensor data to camera RGB at a level: black, balance for interpolation, demosaic, orientation."""
 
 import threading
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -9,8 +10,9 @@ from numpy.typing import NDArray
 from ..colour.types import Array, Camera
 from ..errors import ArgumentError
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
-from ..kernels.levels import levels
+from ..kernels.levels import levels, mended
 from .frame import Frame, Mosaic
+from .pattern import FixedPattern, fixed_pattern
 
 STRIP_ROWS = 256
 """Of level 1 at a time."""
@@ -40,14 +42,20 @@ class Sensor:
         self._levels: dict[int, Camera] = {}
         self._lock = threading.Lock()
 
+    @cached_property
+    def pattern(self) -> FixedPattern | None:
+        """The sensor's fixed pattern, measured once; None for pictures."""
+        mosaic = self.frame.mosaic
+        return None if mosaic is None else fixed_pattern(mosaic, noise_of(self.frame))
+
     def read(self, level: int, area: Region) -> Camera:
         """A region of a level, in px of that level."""
         if level == 0:
-            return region(self.frame, area)
+            return region(self.frame, area, self.pattern)
         with self._lock:
             while level not in self._levels:
                 last = max(self._levels, default=0)
-                self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame)
+                self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame, self.pattern)
         return _part(self._levels[level], area)
 
     def draft(self, level: int, area: Region) -> Camera:
@@ -57,13 +65,13 @@ class Sensor:
         return _part(quick_level(self.frame, level), area)
 
 
-def half_level(frame: Frame) -> Camera:
+def half_level(frame: Frame, pattern: FixedPattern | None = None) -> Camera:
     """Level 1 of the whole picture: area means of the full size, made in strips."""
     width, height = level_size(frame, 1)
     out = np.empty((height, width, 3), np.float32)
     for top in range(0, height, STRIP_ROWS):
         rows = min(STRIP_ROWS, height - top)
-        out[top : top + rows] = halved(region(frame, (0, 2 * top, 2 * width, 2 * rows)))
+        out[top : top + rows] = halved(region(frame, (0, 2 * top, 2 * width, 2 * rows), pattern))
     return out
 
 
@@ -79,8 +87,8 @@ def quick_level(frame: Frame, level: int) -> Camera:
     return camera
 
 
-def region(frame: Frame, area: Region) -> Camera:
-    """A region at full size, upright camera values."""
+def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> Camera:
+    """A region at full size, upright camera values; `pattern` is taken away."""
     x, y, width, height = _stored_region(frame, area)
     if frame.linear is not None:
         return upright(frame.linear[y : y + height, x : x + width], frame.orientation)
@@ -92,12 +100,26 @@ def region(frame: Frame, area: Region) -> Camera:
     top, bottom = _with_margin(y, height, margin, full_height, rows)
     left, right = _with_margin(x, width, margin, full_width, columns)
     black, gain, scale = _level_tables(mosaic, frame.colour.as_shot_neutral)
-    balanced = levels(np.ascontiguousarray(mosaic.values[top:bottom, left:right]), black, gain)
+    offsets = {} if pattern is None else {"columns": pattern.columns[left:right], "rows": pattern.rows[top:bottom]}
+    balanced = levels(np.ascontiguousarray(mosaic.values[top:bottom, left:right]), black, gain, **offsets)
     if mosaic.is_bayer:
-        camera = demosaic(balanced, mosaic.red, scale)
+        shot, read = noise_of(frame)
+        camera = demosaic(
+            mended(balanced, shot=shot / float(scale.min()), read=read / float(scale.min())), mosaic.red, scale
+        )
     else:
         camera = _interpolated(balanced, mosaic) * scale
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
+
+
+def noise_of(frame: Frame) -> tuple[float, float]:
+    """Variance per signal, and the read noise, of values 0..1 of the white level; of the noisiest channel."""
+    if frame.noise_profile:
+        return max(a for a, _ in frame.noise_profile), max(max(b, 0.0) for _, b in frame.noise_profile) ** 0.5
+    # a common sensor: a full well of 30,000 electrons and a read noise of 4 at ISO 100; from memory, no source
+    iso = frame.exposure.iso or 400.0
+    full = 30_000.0 * 100.0 / iso
+    return 1.0 / full, 4.0 / full
 
 
 def upright(image: Camera, orientation: int) -> Camera:

@@ -16,7 +16,6 @@ from ..kernels.lighting import ground_shadow
 from .scene import Map
 from .view import View
 
-
 CREST_LINES = 2.5
 
 
