@@ -67,16 +67,16 @@ def test_stars_are_kept(iso):
 
 
 def test_a_fixed_pattern_is_found_in_a_textured_frame_and_taken_away():
-    faults = Faults(dark_columns=((0.2137, 30.0), (0.7841, 40.0)))
+    faults = Faults(dark_columns=((0.2137, 60.0), (0.7841, 80.0)))
     dirty = textured(faults, iso=100.0)
     found = fixed_pattern(dirty.mosaic, noise_of(dirty))
     places = [int(0.2137 * SIZE[0]), int(0.7841 * SIZE[0])]
     assert set(np.flatnonzero(found.columns)) == set(places) and not found.rows.any()
-    np.testing.assert_allclose(found.columns[places], [-30.0, -40.0], rtol=0.25)
+    np.testing.assert_allclose(found.columns[places], [-60.0, -80.0], rtol=0.25)
     frame = expose(grey(0.2), Settings(iso=100, lens=PERFECT, faults=faults))
     camera = Sensor(frame).read(0, (0, 0, *SIZE))[..., 1]
     mean = camera.mean(axis=0)
-    assert abs(mean[places[0]] - np.median(mean)) < 3.0 / 15_488
+    assert abs(mean[places[0]] - np.median(mean)) < 5.0 / 15_488
 
 
 def test_a_clean_frame_has_no_pattern_and_an_edge_is_none():

@@ -11,8 +11,10 @@ from .frame import Mosaic
 LEAST_COUNTS = 3.0
 """Smaller offsets are not worth a correction that might be wrong."""
 LEAST_SAMPLES = 60
-SURE = 6.0
+SURE = 8.0
 """Standard deviations by which a column must be off."""
+LEAST_SHARE = 0.003
+"""Of the signal: a soft band in the picture is no fault."""
 MOST_SPREAD = 0.3
 """Share of its offset that the columns beside it may have: a line in the picture is blurred, a fault is not."""
 PARTS = 4
@@ -52,13 +54,15 @@ def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, 
         return out
     edges = [round(height * n / PARTS) for n in range(PARTS + 1)]
     parts = [_sums(values[a:b], period, shot, read, black) for a, b in pairwise(edges)]
-    counts, totals, squares = (np.stack(sums) for sums in zip(*parts, strict=True))
-    count = counts.sum(axis=0)
+    samples, weights, totals, signals, squares = (np.stack(sums) for sums in zip(*parts, strict=True))
+    weight = weights.sum(axis=0)
     with np.errstate(divide="ignore", invalid="ignore"):
-        off = totals.sum(axis=0) / count
-        error = np.sqrt(squares.sum(axis=0) / count) / np.sqrt(count)
-        alike = np.abs(totals / counts - off) < 0.5 * np.abs(off) + 2.5 * error * PARTS**0.5
-    sure = (count > LEAST_SAMPLES) & alike.all(axis=0) & (np.abs(off) > np.maximum(LEAST_COUNTS, SURE * error))
+        off = totals.sum(axis=0) / weight
+        # as the differences scatter, which is more than the noise where the picture has detail
+        error = np.sqrt(squares.sum(axis=0)) / weight
+        alike = np.abs(totals / weights - off) < 0.5 * np.abs(off) + 2.5 * error * PARTS**0.5
+        least = np.maximum(LEAST_COUNTS, np.maximum(SURE * error, LEAST_SHARE * signals.sum(axis=0) / weight))
+    sure = (samples.sum(axis=0) > LEAST_SAMPLES) & alike.all(axis=0) & (np.abs(off) > least)
     off = np.nan_to_num(off)
     beside = np.maximum(np.abs(np.roll(off, 1)), np.abs(np.roll(off, -1)))
     found = np.where(sure & (beside < MOST_SPREAD * np.abs(off) + 2.0 * np.nan_to_num(error)), off, 0.0)
@@ -71,10 +75,11 @@ def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, 
 
 def _sums(
     values: NDArray[np.uint16], period: int, shot: float, read: float, black: float
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Per column: how many photosites count, the sum of their differences, and the sum of their squares."""
+) -> tuple[NDArray[np.float64], ...]:
+    """Per column: how many photosites count, their weights, the weighted sums of their differences and of
+    their signal, and the sum of the weighted differences squared. The weight is the reciprocal of the noise's variance: the darks tell most."""
     width = values.shape[1] - 2 * period
-    count, total, squares = (np.zeros(width) for _ in range(3))
+    samples, weight, total, signal, squares = (np.zeros(width) for _ in range(5))
     # every other photosite of each colour is enough, and half the work
     rows = np.arange(values.shape[0])
     rows = rows[(rows // period) % 2 == 0]
@@ -82,12 +87,16 @@ def _sums(
         some = values[rows[start : start + STRIP_ROWS]].astype(np.float32)
         left, right = some[:, : -2 * period], some[:, 2 * period :]
         mean = 0.5 * (left + right)
-        # variance of a difference of two; of a value from the mean of two it is three quarters of that
-        allowed = 9.0 * (2.0 * (shot * np.maximum(mean - np.float32(black), 0.0) + read**2))
+        above = np.maximum(mean - np.float32(black), 0.0)
+        variance = shot * above + read**2
         off = some[:, period:-period] - mean
-        counts = ((left - right) ** 2 < allowed) & (off**2 < allowed)
-        off *= counts
-        count += counts.sum(axis=0)
-        total += off.sum(axis=0)
-        squares += (off * off).sum(axis=0)
-    return count, total, squares
+        # three standard deviations of the difference of two
+        counts = ((left - right) ** 2 < 18.0 * variance) & (off**2 < 18.0 * variance)
+        weights = counts / variance
+        samples += counts.sum(axis=0)
+        weight += weights.sum(axis=0)
+        pull = weights * off
+        total += pull.sum(axis=0)
+        squares += (pull * pull).sum(axis=0)
+        signal += (weights * above).sum(axis=0)
+    return samples, weight, total, signal, squares
