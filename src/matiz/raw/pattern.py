@@ -77,7 +77,8 @@ def _sums(
     values: NDArray[np.uint16], period: int, shot: float, read: float, black: float
 ) -> tuple[NDArray[np.float64], ...]:
     """Per column: how many photosites count, their weights, the weighted sums of their differences and of
-    their signal, and the sum of the weighted differences squared. The weight is the reciprocal of the noise's variance: the darks tell most."""
+    their signal, and the sum of the weighted differences squared. The weight is the reciprocal of the
+    noise's variance: the darks tell most."""
     width = values.shape[1] - 2 * period
     samples, weight, total, signal, squares = (np.zeros(width) for _ in range(5))
     # every other photosite of each colour is enough, and half the work

@@ -12,12 +12,14 @@ from ..errors import ArgumentError
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
 from .frame import Frame, Mosaic
+from .interpolate import MARGIN_PX as ANY_MARGIN_PX
+from .interpolate import interpolated
 from .pattern import FixedPattern, fixed_pattern
 
 STRIP_ROWS = 256
 """Of level 1 at a time."""
 
-LEAST_PX = 24
+LEAST_PX = 42
 """Least side of a part of the mosaic that is interpolated."""
 
 LEVELS = 4
@@ -95,7 +97,7 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
     mosaic = frame.mosaic
     assert mosaic is not None
     rows, columns = mosaic.pattern.shape
-    margin = MARGIN_PX if mosaic.is_bayer else 3
+    margin = MARGIN_PX if mosaic.is_bayer else ANY_MARGIN_PX
     full_height, full_width = mosaic.values.shape
     top, bottom = _with_margin(y, height, margin, full_height, rows)
     left, right = _with_margin(x, width, margin, full_width, columns)
@@ -108,7 +110,7 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
             mended(balanced, shot=shot / float(scale.min()), read=read / float(scale.min())), mosaic.red, scale
         )
     else:
-        camera = _interpolated(balanced, mosaic) * scale
+        camera = interpolated(balanced, mosaic.pattern) * scale
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
 
 
@@ -161,22 +163,6 @@ def _level_tables(mosaic: Mosaic, neutral: Array) -> tuple[Floats, Floats, Float
     scale = neutral / neutral[1]
     gain = 1.0 / ((mosaic.white - mosaic.black) * scale[mosaic.pattern])
     return mosaic.black.astype(np.float32), gain.astype(np.float32), scale.astype(np.float32)
-
-
-def _interpolated(balanced: Floats, mosaic: Mosaic) -> Camera:
-    """Any mosaic, by normalised convolution: each channel from its own samples nearby."""
-    height, width = balanced.shape
-    rows, columns = mosaic.pattern.shape
-    colours = np.tile(mosaic.pattern, (-(-height // rows), -(-width // columns)))[:height, :width]
-    kernel = cv2.getGaussianKernel(7, 1.0)
-    out = np.empty((height, width, 3), np.float32)
-    for channel in range(3):
-        here = (colours == channel).astype(np.float32)
-        total = cv2.sepFilter2D(balanced * here, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT_101)
-        weight = cv2.sepFilter2D(here, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT_101)
-        # a photosite keeps its own value
-        out[..., channel] = np.where(here > 0, balanced, total / np.maximum(weight, 1e-6))
-    return out
 
 
 def _stored_region(frame: Frame, area: Region) -> Region:
