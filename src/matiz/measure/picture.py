@@ -5,13 +5,25 @@ from functools import cached_property
 
 import numpy as np
 
+from ..colour.types import SceneLinear
 from ..develop.engine import Engine
 from ..raw.camera_colour import light_xy
+from ..raw.noise import noise_of
 from ..raw.sensor import LEVELS, level_size
 from ..recipe.model import Recipe
 from .deliver import DeliveryReading, read_delivery
 from .light import LightReading, LightValue, read_light, value_of
-from .tone import Patch, ToneReading, clipped_patches, is_full, raw_range, tone_reading
+from .noise import NoiseReading, noise_reading
+from .tone import (
+    Patch,
+    ToneReading,
+    clipped_patches,
+    is_full,
+    luminance_EV,
+    raw_range,
+    tone_reading,
+    zone_of,
+)
 
 WORKING_LONG_SIDE = 500
 
@@ -25,6 +37,8 @@ class PictureReading:
     """The light that the recipe balances for."""
     tone: ToneReading
     delivery: DeliveryReading
+    noise: NoiseReading | None = None
+    """None for pictures that are not raw."""
 
 
 class Meter:
@@ -41,7 +55,15 @@ class Meter:
         tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone)
         display = self.engine.render(recipe, self._small_level, result="display")
         delivery = read_delivery(display, working, recipe.tone)
-        return PictureReading(self._light, value_of(light_xy(frame.colour, recipe.light)), tone, delivery)
+        balance = value_of(light_xy(frame.colour, recipe.light))
+        return PictureReading(self._light, balance, tone, delivery, self._noise(working, recipe))
+
+    def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
+        if self.engine.frame.mosaic is None:
+            return None
+        camera = self.engine.render(Recipe(), self._small_level, result="camera")
+        zone = zone_of(luminance_EV(working, recipe.tone.exposure_EV))
+        return noise_reading(noise_of(self.engine.frame), camera, zone)
 
     @cached_property
     def _small_level(self) -> int:

@@ -8,6 +8,7 @@ from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
 from .light import LightValue
+from .noise import NoiseReading
 from .picture import PictureReading
 from .tone import Patch
 
@@ -33,6 +34,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
         },
+        "noise": _noise(reading.noise),
     }
 
 
@@ -48,6 +50,18 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
         "LCh": reading.LCh.tolist(),
         **light,
         "raw": reading.raw.tolist(),
+    }
+
+
+def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
+    if reading is None:
+        return None
+    noise = reading.noise
+    return {
+        "shot": noise.shot,
+        "read": noise.read,
+        "source": noise.source,
+        "zones_dB": [None if v is None else round(v, 2) for v in reading.zones_dB],
     }
 
 

@@ -127,9 +127,14 @@ def lightness_distribution(EV: NDArray[np.float32], rendition: str) -> tuple[flo
     return tuple(float(v) for v in shares)
 
 
+def zone_of(EV: NDArray[np.float32]) -> NDArray[np.int64]:
+    """The zone 0..10 of each pixel: 1 EV wide, zone V around middle grey; the ends take the rest."""
+    return np.clip(np.floor(EV + 5.5), 0, 10).astype(np.int64)
+
+
 def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
     """Share of each zone 0..X: 1 EV wide, zone V around middle grey; the ends take the rest."""
-    zone = np.clip(np.floor(EV + 5.5), 0, 10).astype(np.int64)
+    zone = zone_of(EV)
     counts = np.bincount(zone.ravel(), minlength=11)
     return tuple(float(v) for v in counts / counts.sum())
 

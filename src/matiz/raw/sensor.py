@@ -14,6 +14,7 @@ from ..kernels.levels import levels, mended
 from .frame import Frame, Mosaic
 from .interpolate import MARGIN_PX as ANY_MARGIN_PX
 from .interpolate import interpolated
+from .noise import noise_of
 from .pattern import FixedPattern, fixed_pattern
 
 STRIP_ROWS = 256
@@ -48,7 +49,7 @@ class Sensor:
     def pattern(self) -> FixedPattern | None:
         """The sensor's fixed pattern, measured once; None for pictures."""
         mosaic = self.frame.mosaic
-        return None if mosaic is None else fixed_pattern(mosaic, noise_of(self.frame))
+        return None if mosaic is None else fixed_pattern(mosaic, (noise_of(self.frame).shot, noise_of(self.frame).read))
 
     def read(self, level: int, area: Region) -> Camera:
         """A region of a level, in px of that level."""
@@ -105,23 +106,11 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
     offsets = {} if pattern is None else {"columns": pattern.columns[left:right], "rows": pattern.rows[top:bottom]}
     balanced = levels(np.ascontiguousarray(mosaic.values[top:bottom, left:right]), black, gain, **offsets)
     if mosaic.is_bayer:
-        shot, read = noise_of(frame)
-        camera = demosaic(
-            mended(balanced, shot=shot / float(scale.min()), read=read / float(scale.min())), mosaic.red, scale
-        )
+        noise, least = noise_of(frame), float(scale.min())
+        camera = demosaic(mended(balanced, shot=noise.shot / least, read=noise.read / least), mosaic.red, scale)
     else:
         camera = interpolated(balanced, mosaic.pattern) * scale
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
-
-
-def noise_of(frame: Frame) -> tuple[float, float]:
-    """Variance per signal, and the read noise, of values 0..1 of the white level; of the noisiest channel."""
-    if frame.noise_profile:
-        return max(a for a, _ in frame.noise_profile), max(max(b, 0.0) for _, b in frame.noise_profile) ** 0.5
-    # a common sensor: a full well of 30,000 electrons and a read noise of 4 at ISO 100; from memory, no source
-    iso = frame.exposure.iso or 400.0
-    full = 30_000.0 * 100.0 / iso
-    return 1.0 / full, 4.0 / full
 
 
 def upright(image: Camera, orientation: int) -> Camera:

@@ -7,13 +7,14 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 
 from ...colour.spaces import lightness
 from ...develop.rendition import shown_value
+from ...measure.noise import NoiseReading
 from ...measure.tone import MIDDLE, ZONES, ToneReading
 from ...recipe.model import Tone
-from ...wording import percent
+from ...wording import number, percent
 from .. import theme
 from .base import Instrument
 
-NAME_PX, PATCH_PX, TEXT_PX = 26, 22, 46
+NAME_PX, PATCH_PX, TEXT_PX, NOISE_PX = 26, 22, 46, 40
 
 
 @dataclass(frozen=True)
@@ -48,12 +49,14 @@ class Ladder(Instrument):
     def __init__(self) -> None:
         super().__init__("Zone ladder")
         self._reading: ToneReading | None = None
+        self._noise: NoiseReading | None = None
         self._tone = Tone()
         self.setMinimumWidth(190)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip(
             "Share of the picture in each zone at this exposure; zone V is 18 % grey. Each zone is 1 EV. "
-            "The patch is the lightness at which the zone is shown; hatching marks what is full in the raw data."
+            "The patch is the lightness at which the zone is shown; hatching marks what is full in the raw data. "
+            "At the right, signal over noise of a pixel in that zone: 20 dB is 10 to 1."
         )
 
     def sizeHint(self) -> QSize:
@@ -61,6 +64,10 @@ class Ladder(Instrument):
 
     def show_reading(self, reading: ToneReading | None) -> None:
         self._reading = reading
+        self.update()
+
+    def show_noise(self, reading: NoiseReading | None) -> None:
+        self._noise = reading
         self.update()
 
     def show_tone(self, tone: Tone) -> None:
@@ -72,7 +79,7 @@ class Ladder(Instrument):
         zones = self._reading.zones if self._reading else (0.0,) * 11
         inner = area.adjusted(4, 6, -6, -6)
         left = inner.left() + NAME_PX + PATCH_PX + 8
-        room = inner.right() - left - TEXT_PX
+        room = inner.right() - left - TEXT_PX - NOISE_PX
         full = max(self._reading.clipped) if self._reading else 0.0
         brightest = max((n for n, share in enumerate(zones) if share > 0), default=10)
         for rung in rungs(zones, self._tone, inner.height()):
@@ -94,6 +101,12 @@ class Ladder(Instrument):
                 text = QRectF(end + 5, top, TEXT_PX, rung.height)
                 painter.setPen(theme.colour("text"))
                 painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, percent(rung.share))
+            decibels = self._noise.zones_dB[rung.zone] if self._noise else None
+            if decibels is not None:
+                painter.setPen(theme.colour("quiet"))
+                painter.drawText(
+                    middle, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, number(decibels, 0, "dB")
+                )
             if rung.zone == 5:
                 painter.setPen(QPen(theme.colour("line"), 1))
                 painter.drawLine(middle.bottomLeft(), middle.bottomRight())

@@ -115,6 +115,7 @@ class ToneStation(Station):
     def _show_readings(self) -> None:
         reading = self.session.reading
         self.ladder.show_reading(reading.tone if reading else None)
+        self.ladder.show_noise(reading.noise if reading else None)
         self.curve.show_distribution(reading.tone.distribution if reading else ())
         if reading is None:
             self.note.setText("")

@@ -1,0 +1,36 @@
+"""Readings of noise: signal-to-noise per zone."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..colour.types import Camera
+from ..raw.noise import Noise
+
+LEAST_SHARE = 2e-4
+"""Of the picture in a zone, for its reading."""
+
+
+@dataclass(frozen=True)
+class NoiseReading:
+    """The sensor's noise, and what is left of the signal in each zone."""
+
+    noise: Noise
+    zones_dB: tuple[float | None, ...]
+    """Signal over noise of one photosite of green, 20 log10, in each zone 0..X at the recipe's exposure;
+    None where the picture has nothing."""
+
+
+def noise_reading(noise: Noise, camera: Camera, zone: np.ndarray) -> NoiseReading:
+    """camera: values (height, width, 3), 1 at the white level, at any level. zone: (height, width), 0..10."""
+    green, which = camera[..., 1].ravel().astype(np.float64), zone.ravel()
+    counts = np.bincount(which, minlength=11)
+    sums = np.bincount(which, weights=green, minlength=11)
+    out: list[float | None] = []
+    for count, total in zip(counts, sums, strict=True):
+        if count < max(1.0, LEAST_SHARE * green.size):
+            out.append(None)
+            continue
+        signal = max(total / count, 1e-9)
+        out.append(float(20.0 * np.log10(signal / np.sqrt(noise.variance(np.array(signal))))))
+    return NoiseReading(noise, tuple(out))
