@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import FileError, FormatError
+from ..errors import ArgumentError, FileError, FormatError
 from .frame import Calibration, CameraColour, Exposure, Frame, Mosaic
 
 TIME_LIMIT_S = 60.0
@@ -49,7 +49,10 @@ class Decoder:
         """Decode a file. FileError when it cannot be read, FormatError when it is damaged."""
         with _exchange_file() as out:
             answer = self._ask("decode", path, out)
-            return _frame(path, answer, out)
+            try:
+                return _frame(path, answer, out)
+            except ArgumentError as error:
+                raise FormatError(f"{path.name}: damaged: {error}") from None
 
     def preview(self, path: Path) -> tuple[bytes, int]:
         """The embedded preview as JPEG bytes, and its Exif orientation."""
