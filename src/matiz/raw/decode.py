@@ -159,20 +159,24 @@ def _mapped(out: Path, about: dict[str, Any]) -> NDArray[Any]:
 
 def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
     shot = Exposure(**answer["exposure"])
+    # a picture comes in the working space, a linear DNG with the colour of its camera
+    colour = _colour(answer["colour"]) if "colour" in answer else CameraColour()
     if "linear" in answer:
         linear = _mapped(out, answer["linear"])
-        return Frame(path, CameraColour(), shot, None, linear, answer["camera"], answer["orientation"])
+        return Frame(path, colour, shot, None, linear, answer["camera"], answer["orientation"])
     mosaic = Mosaic(
         _from_file(path, answer["mosaic"]) if "offset" in answer["mosaic"] else _mapped(out, answer["mosaic"]),
         np.array(answer["pattern"], np.uint8),
         np.array(answer["black"], np.float32),
         answer["white"],
     )
-    given = answer["colour"]
+    profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
+    return Frame(path, colour, shot, mosaic, None, answer["camera"], answer["orientation"], profile)
+
+
+def _colour(given: dict[str, Any]) -> CameraColour:
     calibrations = tuple(
         Calibration(cct, np.array(matrix), None if forward is None else np.array(forward))
         for cct, matrix, forward in given["calibrations"]
     )
-    colour = CameraColour(calibrations, np.array(given["as_shot_neutral"]), given["baseline_EV"])
-    profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
-    return Frame(path, colour, shot, mosaic, None, answer["camera"], answer["orientation"], profile)
+    return CameraColour(calibrations, np.array(given["as_shot_neutral"]), given["baseline_EV"])

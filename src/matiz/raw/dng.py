@@ -1,4 +1,4 @@
-"""Write frames as DNG: a preview first, the mosaic in a sub-IFD, the tags a camera would write.
+"""Write frames as DNG: a preview first, the picture in a sub-IFD, the tags a camera would write.
 
 Reference: DNG specification 1.7; TIFF/EP for the exposure tags in the first IFD.
 """
@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import imagecodecs
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
@@ -16,16 +17,17 @@ from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import Frame, Mosaic
 
 SOFTWARE = "Matiz"
+LINEAR_RAW = 34892
+"""Photometric interpretation of values that need no demosaicing."""
+STRIP_ROWS = 256
 
 
-def write_dng(frame: Frame, path: Path, preview: NDArray[np.uint8]) -> None:
-    """Write `frame`, which must hold a mosaic, with an sRGB `preview` (height, width, 3).
+def write_dng(frame: Frame, path: Path, preview: NDArray[np.uint8], *, compress: bool = False) -> None:
+    """Write `frame` with an sRGB `preview` (height, width, 3): a mosaic as it is, linear values as float32.
 
-    The file is written as given; writing to a temporary name and renaming is the caller's business.
+    compress: without loss, as lossless JPEG (a mosaic) or deflate (linear values). The file is written
+    as given; writing to a temporary name and renaming is the caller's business.
     """
-    mosaic = frame.mosaic
-    if mosaic is None:
-        raise ValueError("write_dng: the frame holds no mosaic")
     with tifffile.TiffWriter(path) as tiff:
         tiff.write(
             preview,
@@ -39,15 +41,38 @@ def write_dng(frame: Frame, path: Path, preview: NDArray[np.uint8]) -> None:
             metadata=None,
             extratags=_first_ifd_tags(frame),
         )
-        tiff.write(
-            mosaic.values,
-            photometric=32803,
-            subfiletype=0,
-            rowsperstrip=mosaic.values.shape[0],
-            software=False,
-            metadata=None,
-            extratags=_mosaic_tags(mosaic),
-        )
+        if frame.mosaic is not None:
+            _write_mosaic(tiff, frame.mosaic, compress=compress)
+        else:
+            assert frame.linear is not None
+            tiff.write(
+                np.ascontiguousarray(frame.linear, np.float32),
+                photometric=LINEAR_RAW,
+                planarconfig=1,
+                subfiletype=0,
+                software=False,
+                metadata=None,
+                rowsperstrip=STRIP_ROWS,
+                compression=8 if compress else None,
+                predictor=3 if compress else None,
+                extratags=[(50717, "I", 3, (1, 1, 1))],
+            )
+
+
+def _write_mosaic(tiff: tifffile.TiffWriter, mosaic: Mosaic, *, compress: bool) -> None:
+    height, width = mosaic.values.shape
+    common: dict[str, Any] = {
+        "photometric": 32803, "subfiletype": 0, "rowsperstrip": height, "software": False, "metadata": None,
+        "extratags": _mosaic_tags(mosaic),
+    }  # fmt: skip
+    if not compress:
+        tiff.write(mosaic.values, **common)
+        return
+    bits = max(2, int(mosaic.values.max()).bit_length())
+    # two rows side by side, so that the predictor compares photosites of one colour
+    rows = mosaic.values.reshape(height // 2, 2 * width) if height % 2 == 0 else mosaic.values
+    encoded = imagecodecs.ljpeg_encode(np.ascontiguousarray(rows), bitspersample=bits)
+    tiff.write(iter([encoded]), shape=(height, width), dtype=np.uint16, compression=7, **common)
 
 
 def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
@@ -55,7 +80,7 @@ def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
     make, _, model = frame.camera.partition(" ")
     tags: list[tuple[Any, ...]] = [
         (50706, "B", 4, (1, 4, 0, 0)),
-        (50707, "B", 4, (1, 1, 0, 0)),
+        (50707, "B", 4, (1, 4, 0, 0) if frame.linear is not None else (1, 1, 0, 0)),
         (271, "s", 0, make),
         (272, "s", 0, model or make),
         (50708, "s", 0, frame.camera),

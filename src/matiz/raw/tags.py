@@ -5,10 +5,13 @@ from typing import Any, BinaryIO
 
 import numpy as np
 import tifffile
+from numpy.typing import NDArray
 
 from ..colour.types import Array
+from ..errors import FormatError
 from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import Calibration, CameraColour, Exposure
+from .picture_file import check_size
 
 
 class Tags:
@@ -18,9 +21,12 @@ class Tags:
         self.values: dict[int, Any] = {}
         self.plain: dict[str, Any] | None = None
         """Where the mosaic of a DNG lies in the file, when it needs no decoding: see `_plain_mosaic`."""
+        self.is_linear = False
+        """Whether the picture needs no demosaicing (photometric LinearRaw)."""
         with tifffile.TiffFile(file) as tiff:
             pages = [tiff.pages[0], *(tiff.pages[0].pages or ())]
             for page in pages:
+                self.is_linear = self.is_linear or _is_linear_raw(page)
                 self.plain = self.plain or _plain_mosaic(page, tiff.byteorder)
                 for tag in page.tags:
                     self.values.setdefault(tag.code, tag.value)
@@ -162,3 +168,27 @@ def _repeated(tags: dict[int, Any], shape: tuple[int, int]) -> Array | None:
     if values.size != rows * columns or shape[0] % rows or shape[1] % columns:
         return None
     return np.tile(values.reshape(rows, columns), (shape[0] // rows, shape[1] // columns))
+
+
+def _is_linear_raw(page: Any) -> bool:
+    return bool(page.photometric == 34892 and page.samplesperpixel == 3)
+
+
+def linear_pixels(file: BinaryIO, most_pixels: int) -> NDArray[np.float32]:
+    """Camera values (height, width, 3) of a linear DNG, 0 at black and 1 at the white level."""
+    with tifffile.TiffFile(file) as tiff:
+        pages = [tiff.pages[0], *(tiff.pages[0].pages or ())]
+        page = next(p for p in pages if _is_linear_raw(p) and p.tags.get(254, 0) is not None)
+        check_size(page.imagewidth, page.imagelength, most_pixels)
+        tags = {tag.code: tag.value for tag in page.tags}
+        values = page.asarray().astype(np.float32)
+    top = 1.0 if page.dtype.kind == "f" else float(2**page.bitspersample - 1)
+    white = np.broadcast_to(np.asarray(tags.get(50717, top), np.float32), (3,))
+    black = np.atleast_1d(np.asarray(tags.get(50714, 0), np.float64)).ravel()
+    if black.size in (2, 6):
+        black = black[::2] / np.maximum(black[1::2], 1.0)
+    black = np.broadcast_to(black if black.size == 3 else black[:1], (3,)).astype(np.float32)
+    if not (white > black).all():
+        raise FormatError(f"white level {white.tolist()} is not above black {black.tolist()}")
+    scaled = (values - black) / (white - black)
+    return np.ascontiguousarray(np.nan_to_num(scaled, nan=0.0, posinf=1.0, neginf=0.0), np.float32)

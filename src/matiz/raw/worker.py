@@ -22,7 +22,7 @@ from ..errors import FormatError, MatizError
 from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import CameraColour, Exposure
 from .picture_file import check_size, kind_of, read_picture
-from .tags import Tags
+from .tags import Tags, linear_pixels
 
 MOST_MEMORY = 6 * 2**30
 MOST_PIXELS = 200_000_000
@@ -41,6 +41,10 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
         colour = tags.colour()
         if colour is not None:
             return {**_about(tags, colour, tags.exposure()), **tags.plain}
+    if tags is not None and tags.is_dng and tags.is_linear:
+        with path.open("rb") as file:
+            linear = linear_pixels(file, MOST_PIXELS)
+        return {**_about(tags, tags.colour() or CameraColour(), tags.exposure()), "linear": _write(out, linear)}
     data = _bytes_of(path)
     if kind_of(data):
         return _picture(data, out)
