@@ -6,6 +6,7 @@ from ..colour.spaces import REC2020_TO_SRGB
 from ..kernels.display import display_linear, display_screen
 from ..kernels.working import to_working
 from ..raw.camera_colour import balance, light_xy
+from ..raw.sensor import HIGHLIGHTS_LEVEL
 from .rendition import display_table
 from .stage import Pixels, Request, Stage
 
@@ -23,7 +24,12 @@ def _light(camera: Pixels | None, request: Request) -> Pixels:
     frame = request.sensor.frame
     to = balance(frame.colour, light_xy(frame.colour, request.recipe.light))
     gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
-    return to_working(camera, gains, matrix, clip=frame.full_level)
+    ratios = request.sensor.highlights
+    if ratios is None:
+        return to_working(camera, gains, matrix, clip=frame.full_level)
+    scale = 2.0 ** (request.level - HIGHLIGHTS_LEVEL)
+    corner = (request.region[0] * scale, request.region[1] * scale)
+    return to_working(camera, gains, matrix, clip=frame.full_level, ratios=ratios, scale=scale, corner=corner)
 
 
 def _screen(working: Pixels | None, request: Request) -> Pixels:

@@ -12,6 +12,7 @@ from ..errors import ArgumentError
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
 from .frame import Frame, Mosaic
+from .highlights import CLEAR, ratios_around
 from .interpolate import MARGIN_PX as ANY_MARGIN_PX
 from .interpolate import interpolated
 from .noise import noise_of
@@ -22,6 +23,8 @@ STRIP_ROWS = 256
 
 LEAST_PX = 42
 """Least side of a part of the mosaic that is interpolated."""
+
+HIGHLIGHTS_LEVEL = 3
 
 LEVELS = 4
 """Full, 1/2, 1/4, 1/8."""
@@ -50,6 +53,18 @@ class Sensor:
         """The sensor's fixed pattern, measured once; None for pictures."""
         mosaic = self.frame.mosaic
         return None if mosaic is None else fixed_pattern(mosaic, (noise_of(self.frame).shot, noise_of(self.frame).read))
+
+    @cached_property
+    def highlights(self) -> NDArray[np.float32] | None:
+        """Colour round clipped places, (rows, columns, 2) on a grid of HIGHLIGHTS_LEVEL; None where nothing is
+        clipped. See `raw.highlights`."""
+        width, height = level_size(self.frame, HIGHLIGHTS_LEVEL)
+        if self.frame.mosaic is None or min(width, height) < 4:
+            return None
+        small = self.draft(HIGHLIGHTS_LEVEL, (0, 0, width, height))
+        # means over a block hide single clipped photosites; the counts do not
+        full = float(self.frame.mosaic.values.max()) >= CLEAR * self.frame.mosaic.white
+        return ratios_around(small, 1.0) if full else None
 
     def read(self, level: int, area: Region) -> Camera:
         """A region of a level, in px of that level."""
