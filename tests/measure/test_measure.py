@@ -183,7 +183,7 @@ def test_the_report_has_its_stable_keys(scene_engine):
     assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "noise"]
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
-    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV"}
+    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV", "rebuilt"}
     assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]
     area = area_report(scene_engine, RECIPE, (10, 10, 20, 20))
     assert list(area) == ["XYZ", "Lab", "LCh", "cct_K", "duv", "raw"]

@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.measure.picture import Meter
+from matiz.measure.tone import rebuilt_share
 from matiz.raw.highlights import ratios_around
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum
@@ -70,6 +72,16 @@ def test_every_level_is_rebuilt_alike(level):
     x, y, w, h = (100 >> level, 60 >> level, 80, 40)
     part = engine.render(Recipe(), level, (x, y, w, h), result="working")
     np.testing.assert_allclose(part, small[y : y + h, x : x + w], atol=1e-4)
+
+
+def test_the_share_that_is_rebuilt_is_read():
+    frame = expose(glowing(), Settings(ev=0.0, **IDEAL))
+    engine = Engine(frame)
+    camera = engine.render(Recipe(), 0, result="camera")
+    full = (camera > 0.99).sum(axis=2)
+    share = ((full > 0) & (full < 3)).mean()
+    assert rebuilt_share(camera) == pytest.approx(share, rel=0.01)
+    assert Meter(engine).read(Recipe()).tone.rebuilt == pytest.approx(share, rel=0.2)
 
 
 def test_nothing_clipped_needs_no_colours_and_fills_are_means():

@@ -21,6 +21,7 @@ from .tone import (
     is_full,
     luminance_EV,
     raw_range,
+    rebuilt_share,
     tone_reading,
     zone_of,
 )
@@ -52,7 +53,7 @@ class Meter:
         working = self.engine.render(recipe, self._small_level, result="working")
         headroom_EV, clipped = self._raw_range
         patches = tuple(self._with_level(patch, recipe) for patch in self._patches)
-        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone)
+        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone, self._rebuilt)
         display = self.engine.render(recipe, self._small_level, result="display")
         delivery = read_delivery(display, working, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
@@ -83,6 +84,10 @@ class Meter:
     def _patches(self) -> tuple[Patch, ...]:
         camera = self.engine.render(Recipe(), self._patch_level, result="camera")
         return clipped_patches(camera, 2**self._patch_level)
+
+    @cached_property
+    def _rebuilt(self) -> float:
+        return rebuilt_share(self.engine.render(Recipe(), self._patch_level, result="camera"))
 
     @property
     def _patch_level(self) -> int:

@@ -33,6 +33,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "patches": [_patch(patch) for patch in tone.patches],
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
+            "rebuilt": round(tone.rebuilt, 6),
         },
         "noise": _noise(reading.noise),
     }

@@ -58,6 +58,8 @@ class ToneReading:
     """Shares of display lightness 0..100 in even bins, after the rendition and before the curve."""
     high_EV: float
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
+    rebuilt: float = 0.0
+    """Share of the picture in which some raw channels are full and rebuilt from the others."""
 
 
 def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
@@ -80,6 +82,12 @@ def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
 def is_full(camera: Camera) -> NDArray[np.bool_]:
     """Where a channel of camera values (height, width, 3) is full."""
     return camera >= 1.0 - 2 * CLIP_MARGIN
+
+
+def rebuilt_share(camera: Camera) -> float:
+    """Share of camera values (height, width, 3) with one or two channels full, but not all."""
+    count = is_full(camera).sum(axis=2)
+    return float(((count > 0) & (count < 3)).mean())
 
 
 def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
@@ -145,6 +153,7 @@ def tone_reading(
     patches: tuple[Patch, ...],
     working: SceneLinear,
     tone: Tone,
+    rebuilt: float = 0.0,
 ) -> ToneReading:
     """The readings that follow the recipe, beside those of the raw data, which do not."""
     EV = luminance_EV(working, tone.exposure_EV)
@@ -158,6 +167,7 @@ def tone_reading(
         float(np.median(EV)),
         lightness_distribution(EV, tone.rendition),
         float(np.log2(high)) + tone.exposure_EV,
+        rebuilt,
     )
 
 

@@ -126,7 +126,7 @@ class ToneStation(Station):
         clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
         self.note.setText(
             f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}\n"
-            f"Full in the raw data  {clipped}"
+            f"Full in the raw data  {clipped}   rebuilt {percent(tone.rebuilt)}"
         )
 
 
