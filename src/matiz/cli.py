@@ -11,7 +11,7 @@ from typing import Any
 from . import __version__
 from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
 
-STATIONS = ("light", "tone")
+STATIONS = ("mend", "light", "tone")
 DEMO_FOLDER = "demo-shoot"
 
 

@@ -180,7 +180,7 @@ def test_a_real_photograph_under_a_known_cast():
 
 def test_the_report_has_its_stable_keys(scene_engine):
     out = report(scene_engine.frame, Meter(scene_engine).read(RECIPE))
-    assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "noise"]
+    assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "noise", "mend"]
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
     assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV", "rebuilt"}

@@ -7,6 +7,7 @@ from ..raw.frame import Frame
 from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
+from .fringes import read_fringes
 from .light import LightValue
 from .noise import NoiseReading
 from .picture import PictureReading
@@ -36,6 +37,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "rebuilt": round(tone.rebuilt, 6),
         },
         "noise": _noise(reading.noise),
+        "mend": {"fringes": _fringes(frame)},
     }
 
 
@@ -52,6 +54,13 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
         **light,
         "raw": reading.raw.tolist(),
     }
+
+
+def _fringes(frame: Frame) -> dict[str, float] | None:
+    found = read_fringes(frame.mosaic) if frame.mosaic is not None else None
+    if found is None:
+        return None
+    return {name: round(getattr(found, name), 3) for name in ("red_px", "blue_px", "certainty")}
 
 
 def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
