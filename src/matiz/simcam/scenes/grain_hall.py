@@ -291,8 +291,12 @@ def _lanterns(scene: Scene, camera: View) -> None:
 
 def _grey_card(scene: Scene, camera: View, room: HallLight) -> None:
     """A grey card propped up on the table where the guests will sit."""
-    middle, tilt = np.array([0.27, 1.00, 3.2]), 0.10
-    corners = [middle + (dx, dy, tilt * dy) for dx, dy in ((-0.16, -0.12), (0.16, -0.12), (0.16, 0.12), (-0.16, 0.12))]
+    # leaning back, so that the lanterns light it as they will light the guests
+    middle, lean = np.array([0.27, 0.92, 3.2]), np.array([0.0, 0.78, 0.62])
+    corners = [
+        middle + np.array([dx, 0.0, 0.0]) + lean * dy
+        for dx, dy in ((-0.16, -0.13), (0.16, -0.13), (0.16, 0.13), (-0.16, 0.13))
+    ]
     s = facet(camera, corners)
     if s is None:
         return
