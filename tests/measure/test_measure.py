@@ -9,15 +9,17 @@ from matiz.colour.spaces import D50_XY, XYZ_to_Lab, xy_to_XYZ
 from matiz.colour.tables import observer_bands
 from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
 from matiz.develop.engine import Engine
+from matiz.findings.find import find
 from matiz.measure.area import read_area
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
 from matiz.measure.tone import lightness_distribution, raw_range, zone_shares
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import light_spectrum, light_xy_of
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.simcam.spectra import chart_patches
 from matiz.simcam.targets import grey, wedge
-from tests.conftest import chart_frame, frame_of
+from tests.conftest import SMALL, chart_frame, frame_of
 
 RECIPE = Recipe()
 
@@ -176,6 +178,15 @@ def test_a_real_photograph_under_a_known_cast():
         found[cct_K] = Meter(Engine(frame)).read(RECIPE).light.measured
     moved = float(mired(found[3600.0].cct_K) - mired(found[5000.0].cct_K))
     assert moved == pytest.approx(1e6 / 3600 - 1e6 / 5000, abs=12.0)
+
+
+def test_warm_sand_is_not_taken_for_warm_light():
+    """The lizard sits in daylight before sand: whatever the reading says, it must not be sure of it."""
+    shot = next(s for s in DEMO_SHOTS if s.scene == "lava-lizard")
+    engine = Engine(simulate(shot.scene, SMALL, shot.settings))
+    reading = Meter(engine).read(RECIPE)
+    assert reading.light.measured is None or reading.light.measured.certainty < 0.35
+    assert not [f for f in find(engine, reading, RECIPE) if f.id == "light.balance_differs"]
 
 
 def test_the_report_has_its_stable_keys(scene_engine):

@@ -4,7 +4,9 @@ The measured light: surfaces without colour gather in log chromaticity (red and 
 where a light's own colour lies. Lights near the loci of daylight and black bodies are tried. Each
 gets the share of the picture that is near-neutral under it, weighted by how likely such a light
 is, by how near it is to the camera's own choice, and by a shades-of-grey estimate (Finlayson and
-Trezzi 2004, norm 6); the mean of the near-neutral pixels around the best is the reading.
+Trezzi 2004, norm 6); the mean of the near-neutral pixels around the best is the reading. It is less
+certain the further it lies from the camera's choice, and where nothing in the picture is warmer (or
+cooler) than it.
 """
 
 from dataclasses import dataclass
@@ -25,6 +27,10 @@ NEAR_EV = 0.12
 MOST_SAMPLES = 60_000
 CAMERA_MIRED = 80.0
 """How far a camera's own choice of light is usually off, as a standard deviation."""
+
+SIDE_EV = 0.3
+"""In log2 of red over blue: further from the neutral than this a colour is warm or cool."""
+LEAST_COLOURED, BALANCED, ONE_SIDED = 0.05, 0.10, 0.3
 
 
 @dataclass(frozen=True)
@@ -111,8 +117,18 @@ def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) ->
     found = value_of(xy)
     beside_locus = np.exp(-0.5 * (found.duv / 0.012) ** 2)
     doubt = np.exp(-0.5 * ((found.mired - as_shot.mired) / (1.5 * CAMERA_MIRED)) ** 2)
-    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus * doubt)
+    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus * doubt * _two_sided(logs, centre))
     return LightValue(found.cct_K, found.duv, certainty)
+
+
+def _two_sided(logs: Array, centre: Array) -> float:
+    """1 where colours lie on both sides of a neutral, the warmer and the cooler; down to ONE_SIDED where all
+    lie on one: then the neutral is more likely a coloured surface, such as warm sand, than the light."""
+    warmth = (logs[:, 0] - logs[:, 1]) - (centre[0] - centre[1])
+    warm, cool = float((warmth > SIDE_EV).mean()), float((warmth < -SIDE_EV).mean())
+    if warm + cool < LEAST_COLOURED:
+        return 1.0
+    return float(np.clip(min(warm, cool) / (warm + cool) / BALANCED, ONE_SIDED, 1.0))
 
 
 def _usable(camera: Camera) -> Array:
