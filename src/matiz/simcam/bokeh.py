@@ -8,7 +8,7 @@ from .scene import Box, Map
 
 FRAME_MM = 36.0
 """Width of the sensor."""
-SHARP_PX = 0.35
+SHARP_PX = 0.5
 """Radius below which a disc is a point."""
 
 

@@ -147,7 +147,7 @@ def simulate(
 
 def write_frame(frame: Frame, path: Path) -> None:
     """Write a simulated frame as DNG, with the preview that the camera would have made."""
-    pixels = Engine(frame).render(Recipe(), 1, result="screen")
+    pixels = Engine(frame).render(Recipe(), 1, result="draft")
     scale = min(1.0, PREVIEW_LONG_SIDE / max(pixels.shape[:2]))
     small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     preview = np.ascontiguousarray(small[..., 2::-1])
@@ -206,7 +206,7 @@ def _place_of(shot: Shot) -> object:
     """What frames that can share their work have in common."""
     if shot.scene == "grain-hall":
         return replace(SUPPER[shot.view], guests=0, turn=0.0, toast=0.0, focus_m=1.0)
-    return shot.view // 3 if shot.scene == "lava-lizard" else shot.view
+    return 0 if shot.scene == "lava-lizard" else shot.view
 
 
 @contextlib.contextmanager
