@@ -17,7 +17,7 @@ LEAST_SHARE = 0.003
 """Of the signal: a soft band in the picture is no fault."""
 MOST_SPREAD = 0.3
 """Share of its offset that the columns beside it may have: a line in the picture is blurred, a fault is not."""
-PARTS = 4
+PARTS = 8
 """Stretches of a column that must agree."""
 STRIP_ROWS = 128
 
@@ -60,14 +60,14 @@ def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, 
         off = totals.sum(axis=0) / weight
         # as the differences scatter, which is more than the noise where the picture has detail
         error = np.sqrt(squares.sum(axis=0)) / weight
-        alike = np.abs(totals / weights - off) < 0.5 * np.abs(off) + 2.5 * error * PARTS**0.5
+        alike = np.abs(totals / weights - off) < 0.3 * np.abs(off) + 2.0 * error * PARTS**0.5
         least = np.maximum(LEAST_COUNTS, np.maximum(SURE * error, LEAST_SHARE * signals.sum(axis=0) / weight))
     sure = (samples.sum(axis=0) > LEAST_SAMPLES) & alike.all(axis=0) & (np.abs(off) > least)
     off = np.nan_to_num(off)
     beside = np.maximum(np.abs(np.roll(off, 1)), np.abs(np.roll(off, -1)))
     found = np.where(sure & (beside < MOST_SPREAD * np.abs(off) + 2.0 * np.nan_to_num(error)), off, 0.0)
     # a column that is off by d makes those of its colour beside it look off by -d / 2
-    stronger = np.maximum(np.abs(np.roll(found, period)), np.abs(np.roll(found, -period)))
+    stronger = np.maximum(np.abs(np.roll(off, period)), np.abs(np.roll(off, -period)))
     found[np.abs(found) < 0.75 * stronger] = 0.0
     out[period:-period] = found
     return out
@@ -91,8 +91,8 @@ def _sums(
         above = np.maximum(mean - np.float32(black), 0.0)
         variance = shot * above + read**2
         off = some[:, period:-period] - mean
-        # three standard deviations of the difference of two
-        counts = ((left - right) ** 2 < 18.0 * variance) & (off**2 < 18.0 * variance)
+        # three standard deviations of the difference of two; what lies between them may be far off
+        counts = ((left - right) ** 2 < 18.0 * variance) & (off**2 < 600.0 * variance)
         weights = counts / variance
         samples += counts.sum(axis=0)
         weight += weights.sum(axis=0)

@@ -58,13 +58,12 @@ class Sensor:
     def highlights(self) -> NDArray[np.float32] | None:
         """Colour round clipped places, (rows, columns, 2) on a grid of HIGHLIGHTS_LEVEL; None where nothing is
         clipped. See `raw.highlights`."""
+        mosaic = self.frame.mosaic
         width, height = level_size(self.frame, HIGHLIGHTS_LEVEL)
-        if self.frame.mosaic is None or min(width, height) < 4:
+        # by the counts, since means over a block hide single clipped photosites
+        if mosaic is None or min(width, height) < 4 or mosaic.values.max() < CLEAR * mosaic.white:
             return None
-        small = self.draft(HIGHLIGHTS_LEVEL, (0, 0, width, height))
-        # means over a block hide single clipped photosites; the counts do not
-        full = float(self.frame.mosaic.values.max()) >= CLEAR * self.frame.mosaic.white
-        return ratios_around(small, 1.0) if full else None
+        return ratios_around(self.draft(HIGHLIGHTS_LEVEL, (0, 0, width, height)), 1.0)
 
     def read(self, level: int, area: Region) -> Camera:
         """A region of a level, in px of that level."""

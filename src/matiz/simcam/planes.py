@@ -47,7 +47,7 @@ def facet(view: View, corners: ArrayLike) -> Surface | None:
     return Surface(box, cover, depth, hit, np.ascontiguousarray(normals), zero.astype(np.int32), zero)
 
 
-def beam(low: ArrayLike, high: ArrayLike) -> list[Array]:
+def _beam(low: ArrayLike, high: ArrayLike) -> list[Array]:
     """The six faces of an upright box between two corners, each (4, 3)."""
     a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
     faces: list[Array] = []
@@ -68,7 +68,7 @@ def beam_surfaces(view: View, low: ArrayLike, high: ArrayLike) -> list[Surface]:
     eye = np.asarray(view.position)
     a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
     seen = []
-    for n, face in enumerate(beam(low, high)):
+    for n, face in enumerate(_beam(low, high)):
         axis, far_end = divmod(n, 2)
         if (eye[axis] > b[axis]) if far_end else (eye[axis] < a[axis]):
             surface = facet(view, face)

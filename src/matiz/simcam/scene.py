@@ -48,16 +48,12 @@ class Scene:
     areas: dict[str, tuple[int, int, int, int]] = field(default_factory=dict)
     """Named areas x, y, w, h: chart patches, the grey card."""
 
-    open_light: dict[str, Map] = field(default_factory=dict)
-    """Irradiance before anything cast a shadow; a copy of `irradiance` when not given."""
     _allocate: Callable[[str, str], Map] | None = field(default=None, init=False, repr=False)
 
     def __post_init__(self) -> None:
         missing = set(self.lights) ^ set(self.irradiance)
         if missing:
             raise ArgumentError(f"scene: lights and irradiance differ in {', '.join(sorted(missing))}")
-        if not self.open_light:
-            self.open_light = {name: amount.copy() for name, amount in self.irradiance.items()}
 
     def seen_through(self, sensitivities: Array) -> Map:
         """(height, width, n) response of `sensitivities` (36, n) to every pixel."""
@@ -105,7 +101,8 @@ class Scene:
             amount[rows] *= kept
         for name, share in parts.items():
             here = self._map("materials", name)
-            here[rows] += cover[rows] * (share[rows] if share.ndim else share)
+            # noise may dip below nothing, but no surface takes light away
+            here[rows] += cover[rows] * np.maximum(share[rows] if share.ndim else share, np.float32(0.0))
 
     def glow(self, name: str, amount: Map) -> None:
         """Add light that reaches the camera as it is; `name` is one of `lights` or `glows`."""
@@ -123,12 +120,6 @@ class Scene:
             held[name] = self._empty(maps, name)
         return held[name]
 
-    def light_on(self, cover: Map, factor: Map | float, lights: tuple[str, ...] | None = None) -> None:
-        """Light what was just laid over the scene: the open light times `factor`, whatever lies below."""
-        for name in lights or tuple(self.irradiance):
-            here = self.irradiance[name]
-            here += cover * (self.open_light[name] * factor - here)
-
     def lay(
         self, box: Box, cover: Map, depth_m: Map, parts: Mapping[str, Map], light: Mapping[str, Map], *, mask: str = ""
     ) -> None:
@@ -144,7 +135,7 @@ class Scene:
         part.put_mix(seen, parts)
         for name, amount in light.items():
             here = part.irradiance[name]
-            here += seen * (amount - here)
+            here += seen * (np.maximum(amount, np.float32(0.0)) - here)
         behind[...] = np.where(seen > 0.5, depth_m, behind)
         for held in self.masks.values():
             held[box] *= 1.0 - seen
@@ -161,7 +152,6 @@ class Scene:
         return Scene(
             self.size, self.lights, copied(self.irradiance), copied(self.materials), copied(self.emission), self.glows,
             None if self.depth_m is None else self.depth_m.copy(), copied(self.masks), dict(self.areas),
-            copied(self.open_light),
         )  # fmt: skip
 
     def window(self, box: Box) -> "Scene":
@@ -178,7 +168,6 @@ class Scene:
             {name: amount[box] for name, amount in self.materials.items()},
             {name: amount[box] for name, amount in self.emission.items()},
             self.glows,
-            open_light={name: amount[box] for name, amount in self.open_light.items()},
         )
         part._allocate = allocate
         return part

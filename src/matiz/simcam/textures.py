@@ -68,30 +68,6 @@ def smoothstep(low: float, high: float, x: ArrayLike) -> Map:
     return np.asarray(bend)
 
 
-def slope_light(height: Map, direction: tuple[float, float, float], relief: float) -> Map:
-    """Lambert shading of a height map under a distant light; 1 for a flat surface."""
-    dx, dy = (
-        cv2.Sobel(height, cv2.CV_32F, 1, 0, ksize=3) * relief,
-        cv2.Sobel(height, cv2.CV_32F, 0, 1, ksize=3) * relief,
-    )
-    lx, ly, lz = np.array(direction) / np.linalg.norm(direction)
-    shade = (-dx * lx - dy * ly + lz) / np.sqrt(dx**2 + dy**2 + 1.0)
-    return np.maximum(shade / lz, 0.0).astype(np.float32)
-
-
-def blurred(image: Map, sigma_px: float) -> Map:
-    """Gaussian blur; large radii at reduced size."""
-    if sigma_px < 0.3:
-        return image
-    shrink = max(1, int(sigma_px / 4))
-    if shrink == 1:
-        return cv2.GaussianBlur(image, (0, 0), sigma_px)
-    height, width = image.shape[:2]
-    small = cv2.resize(image, (-(-width // shrink), -(-height // shrink)), interpolation=cv2.INTER_AREA)
-    small = cv2.GaussianBlur(small, (0, 0), sigma_px / shrink)
-    return cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC)
-
-
 def polygon(size: tuple[int, int], points: ArrayLike) -> Map:
     """Anti-aliased coverage of a polygon given in px."""
     mask = np.zeros((size[1], size[0]), np.uint8)

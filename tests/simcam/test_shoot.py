@@ -1,0 +1,113 @@
+"""The demo shoot: who makes which frame, what frames of a place share, and what the scenes hold."""
+
+import os
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from matiz.raw.decode import read_frame
+from matiz.simcam.camera import expose
+from matiz.simcam.scenes.grain_hall import SEATS, STANDPOINTS, grain_hall
+from matiz.simcam.scenes.hall_room import HALL, LANTERNS, TABLE, HallLight
+from matiz.simcam.scenes.lava_lizard import lava_lizard
+from matiz.simcam.scenes.salt_pans import STANDPOINTS as PANS
+from matiz.simcam.scenes.salt_pans import salt_pans
+from matiz.simcam.shoot import DEMO_SHOTS, _place_of, _roomy_memory, scene_of, write_frame
+
+SIZE = (360, 240)
+
+
+def test_frames_of_one_place_are_made_together():
+    places: dict = {}
+    for shot in DEMO_SHOTS:
+        places.setdefault((shot.scene, _place_of(shot)), []).append(shot.name)
+    sizes = sorted(len(names) for names in places.values())
+    assert sum(sizes) == len(DEMO_SHOTS) and sizes[-1] == 6, "the burst shares its rock"
+    bracket = [s for s in DEMO_SHOTS if s.scene == "salt-pans" and s.view == 5]
+    assert len({_place_of(s) for s in bracket}) == 1
+
+
+def test_memory_settings_are_taken_back(monkeypatch):
+    monkeypatch.setenv("MALLOC_TOP_PAD_", "17")
+    monkeypatch.delenv("MALLOC_TRIM_THRESHOLD_", raising=False)
+    with _roomy_memory():
+        assert os.environ["MALLOC_TOP_PAD_"] != "17" and "MALLOC_TRIM_THRESHOLD_" in os.environ
+    assert os.environ["MALLOC_TOP_PAD_"] == "17" and "MALLOC_TRIM_THRESHOLD_" not in os.environ
+
+
+@pytest.mark.parametrize("make, view", [(salt_pans, 1), (lava_lizard, 2), (grain_hall, 1)])
+def test_scenes_are_the_same_every_time_and_possible(make, view):
+    first, again = make(SIZE, view), make(SIZE, view)
+    light = first.XYZ()
+    np.testing.assert_array_equal(light, again.XYZ())
+    assert np.isfinite(light).all() and light.min() > -1e-4
+    for amounts in (first.materials, first.emission, first.irradiance):
+        assert all(np.isfinite(m).all() and m.min() > -1e-3 for m in amounts.values())
+    assert all(m.min() > -1e-4 and m.max() < 1.001 for m in first.masks.values())
+
+
+def test_frames_of_a_burst_share_the_rock_and_not_the_head():
+    first, second = lava_lizard(SIZE, 0), lava_lizard(SIZE, 2)
+    moved = np.abs(first.XYZ()[..., 1] - second.XYZ()[..., 1])
+    assert moved[200:].max() < 1e-3, "the foot of the rock"
+    assert moved.max() > 0.05
+    assert first.masks["subject"].sum() == pytest.approx(second.masks["subject"].sum(), rel=0.05)
+
+
+def test_guests_sit_in_the_hall_and_before_the_table():
+    for x, z, facing, _ in SEATS:
+        assert HALL["left"] < x < HALL["right"] and 0 < z < HALL["back"]
+        beside = abs(x) > TABLE["right"]
+        assert beside == (facing != 0.0) and (not beside or np.sign(facing) == -np.sign(x))
+    empty, full = grain_hall(SIZE, 0), grain_hall(SIZE, 1)
+    assert sum(name.startswith("guest") for name in full.masks) == STANDPOINTS[1].guests
+    assert not [name for name in empty.masks if name.startswith("guest")]
+    assert "grey card" in empty.masks and "grey card" not in full.masks
+
+
+def test_guests_take_light_from_the_table_and_lanterns_give_it():
+    y, x = np.mgrid[0.0:1.0:20j, 0.0:1.0:20j].astype(np.float32)
+    points = np.dstack([x - 0.5, np.full_like(x, TABLE["top"]), 3.0 + y])
+    normals = np.zeros_like(points)
+    normals[..., 1] = 1.0
+    open_, shaded = HallLight(None), HallLight(np.array([[*LANTERNS[0], 0.6]] * 2, np.float32))
+    warm, less = (room.on(points, normals)["lanterns"] for room in (open_, shaded))
+    assert warm.min() > 0.05 and less.mean() < 0.9 * warm.mean()
+    down = open_.on(points, -normals)["lanterns"]
+    assert down.max() < warm.min(), "from below only what the walls send back"
+
+
+def test_the_dawn_has_water_that_mirrors_and_a_plank_where_planned():
+    with_plank = [n for n, stand in enumerate(PANS) if stand.plank]
+    assert with_plank and len(with_plank) < len(PANS)
+    scene = salt_pans(SIZE, with_plank[0])
+    assert 0.001 < scene.masks["plank"].mean() < 0.1 and 0.05 < scene.masks["water"].mean() < 0.7
+    assert "plank" not in salt_pans(SIZE, 1).masks
+    wet = scene.masks["water"] > 0.9
+    # water sends on the blue of the sky; dry ground gives off none of its own but haze
+    assert scene.emission["blue"][wet].mean() > 0.005
+    near = np.zeros_like(wet)
+    near[220:] = True
+    assert scene.emission["blue"][near & (scene.masks["water"] < 0.01)].max(initial=0.0) < 1e-3
+
+
+def test_the_focus_pair_is_sharp_in_different_places():
+    pair = [s for s in DEMO_SHOTS if s.scene == "salt-pans" and s.view == 6]
+    scene = scene_of("salt-pans", (900, 600), view=6)
+    detail = []
+    for shot in pair:
+        frame = expose(scene, replace(shot.settings, noise=False))
+        green = frame.mosaic.values[0::2, 1::2].astype(float)
+        fine = np.abs(np.diff(green, axis=1))
+        detail.append((fine[-40:].mean(), fine[90:120].mean()))
+    (near_near, near_far), (far_near, far_far) = detail
+    assert near_near > 1.15 * far_near and far_far > near_far
+
+
+def test_a_written_frame_says_how_it_was_taken(tmp_path):
+    shot = next(s for s in DEMO_SHOTS if s.settings.shake > 0)
+    write_frame(expose(scene_of(shot.scene, SIZE, view=shot.view), shot.settings), tmp_path / "a.dng")
+    taken = read_frame(tmp_path / "a.dng").exposure
+    assert taken.focus_m == pytest.approx(shot.settings.focus_m, rel=1e-3)
+    assert taken.iso == shot.settings.iso and taken.focal_mm == shot.settings.focal_mm
