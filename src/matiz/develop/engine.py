@@ -82,13 +82,8 @@ class Engine:
         self.runs[stage.name] = self.runs.get(stage.name, 0) + 1
         if index == 0:
             return stage.run(None, request)
-        grown, inner = _grown(request.region, stage.margin(request.level), level_size(self.frame, request.level))
-        wanted = replace(request, region=grown)
-        out = stage.run(self._result(stages, index - 1, wanted, keep=keep), request)
-        if grown == request.region:
-            return out
-        x, y, w, h = inner
-        return np.ascontiguousarray(out[y : y + h, x : x + w])
+        wanted = replace(request, region=stage.source(request))
+        return stage.run(self._result(stages, index - 1, wanted, keep=keep), request)
 
     def _key(self, stages: tuple[Stage, ...], request: Request) -> Any:
         values = tuple((s.name, tuple(request.recipe.get(path) for path in s.reads)) for s in stages)
@@ -97,8 +92,12 @@ class Engine:
     def _remember(self, key: Any, pixels: Pixels) -> None:
         with self._lock:
             self._cache[key] = pixels
-            while len(self._cache) > 1 and sum(p.nbytes for p in self._cache.values()) > self._cache_bytes:
+            while len(self._cache) > 1 and self._kept_bytes() > self._cache_bytes:
                 self._cache.popitem(last=False)
+
+    def _kept_bytes(self) -> int:
+        """A stage with nothing to do hands on what it got: the same pixels are counted once."""
+        return sum({id(p): p.nbytes for p in self._cache.values()}.values())
 
 
 def full_picture(
@@ -111,10 +110,3 @@ def full_picture(
         out[top : top + strip.shape[0]] = strip
     return out
 
-
-def _grown(region: Region, margin: int, size: tuple[int, int]) -> tuple[Region, Region]:
-    """A region grown by a margin inside the picture, and where the old one lies within it."""
-    x, y, w, h = region
-    left, top = max(0, x - margin), max(0, y - margin)
-    right, bottom = min(size[0], x + w + margin), min(size[1], y + h + margin)
-    return (left, top, right - left, bottom - top), (x - left, y - top, w, h)

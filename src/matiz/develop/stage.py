@@ -24,10 +24,11 @@ class Request:
 
 @dataclass(frozen=True)
 class Stage:
-    """One step. `run` gets the upstream pixels of the region grown by `margin(level)`."""
+    """One step. `run` gets the upstream pixels of the region that `source` names, and answers for its own."""
 
     name: str
     reads: tuple[str, ...]
     """Recipe paths that its result depends on."""
     run: Callable[[Pixels | None, Request], Pixels]
-    margin: Callable[[int], int] = lambda _level: 0
+    source: Callable[[Request], Region] = lambda request: request.region
+    """What it needs of the stage before, px of the same level."""

@@ -7,6 +7,7 @@ from ..kernels.display import display_linear, display_screen
 from ..kernels.working import to_working
 from ..raw.camera_colour import balance, light_xy
 from ..raw.sensor import HIGHLIGHTS_LEVEL
+from .geometry import FALL_OFF, GEOMETRY
 from .rendition import display_table
 from .stage import Pixels, Request, Stage
 
@@ -55,12 +56,14 @@ LIGHT = Stage("light", ("light.source", "light.cct_K", "light.duv"), _light)
 SCREEN = Stage("screen", _TONE, _screen)
 DISPLAY = Stage("display", _TONE, _display)
 
+_SCENE = (GEOMETRY, LIGHT, FALL_OFF)
+
 WAYS: dict[str, tuple[Stage, ...]] = {
-    "camera": (SENSOR,),
-    "working": (SENSOR, LIGHT),
-    "screen": (SENSOR, LIGHT, SCREEN),
-    "draft": (QUICK_SENSOR, LIGHT, SCREEN),
-    "display": (SENSOR, LIGHT, DISPLAY),
+    "camera": (SENSOR, GEOMETRY),
+    "working": (SENSOR, *_SCENE),
+    "screen": (SENSOR, *_SCENE, SCREEN),
+    "draft": (QUICK_SENSOR, *_SCENE, SCREEN),
+    "display": (SENSOR, *_SCENE, DISPLAY),
 }
 """Stages up to each kind of result: camera values, scene-linear Rec.2020 before exposure, 8-bit
 blue-green-red-255 for the screen, the same from a quick demosaic, display-linear sRGB for files."""

@@ -20,7 +20,7 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers")
+KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry")
 MODULE = "_matiz_kernels"
 
 

@@ -19,6 +19,29 @@ PROCESSING = 1
 
 
 @dataclass(frozen=True)
+class Mend:
+    """What the lens did, and is taken back. Radii count from the middle; the corner is half the diagonal away."""
+
+    lens: str = described(
+        Choice(
+            ("off", "known"),
+            "off",
+            "Whether distortion and fall-off are taken from the lens database, when it knows the lens.",
+        )
+    )
+    distortion_percent: float = described(
+        Number("%", -20.0, 20.0, 0.0, 0.1, 2, "Share by which the lens moved the corner: negative is barrel.")
+    )
+    fall_off_EV: float = described(Number("EV", 0.0, 4.0, 0.0, 0.05, 2, "How much darker the lens drew the corner."))
+    fringe_red_px: float = described(
+        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew red, at the corner.")
+    )
+    fringe_blue_px: float = described(
+        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew blue, at the corner.")
+    )
+
+
+@dataclass(frozen=True)
 class Light:
     """The light that is to look neutral."""
 
@@ -61,6 +84,7 @@ class Tone:
 class Recipe:
     """Everything decided about one picture. Immutable; construction validates every field."""
 
+    mend: Mend = field(default_factory=Mend)
     light: Light = field(default_factory=Light)
     tone: Tone = field(default_factory=Tone)
     processing: int = PROCESSING
