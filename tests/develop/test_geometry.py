@@ -74,7 +74,12 @@ def test_parts_are_those_of_the_whole():
     frame = _frame((1500, 1000))
     engine = Engine(replace(frame, linear=cv2.GaussianBlur(frame.linear, (0, 0), 1.0)))
     recipe = _recipe(distortion_percent=-3.0, fringe_red_px=3.0, fringe_blue_px=-2.0, fall_off_EV=1.0)
-    for level, area in ((0, (0, 0, 70, 50)), (0, (1401, 900, 99, 100)), (0, (200, 3, 50, 970)), (1, (130, 401, 90, 40))):
+    for level, area in (
+        (0, (0, 0, 70, 50)),
+        (0, (1401, 900, 99, 100)),
+        (0, (200, 3, 50, 970)),
+        (1, (130, 401, 90, 40)),
+    ):
         whole = engine.render(recipe, level, result="working")
         x, y, w, h = area
         part = Engine(engine.frame).render(recipe, level, area, result="working")

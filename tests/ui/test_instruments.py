@@ -14,6 +14,7 @@ from matiz.recipe.fields import CurvePoints
 from matiz.recipe.model import Tone
 from matiz.ui.instruments.chromaticity import Chromaticity, Plane, light_at, planckian_uv
 from matiz.ui.instruments.curve import CurveInstrument, Plot, added, moved, removed
+from matiz.ui.instruments.fringes import height_of, span, value_at
 from matiz.ui.instruments.gauges import print_size_cm
 from matiz.ui.instruments.ladder import rungs
 from matiz.ui.viewport import FIT, Viewport
@@ -161,3 +162,10 @@ def test_a_region_lands_where_it_belongs():
     x, y, w, h = view.placed(region, 0)
     assert x <= 0 and y <= 0 and x + w >= 900 and y + h >= 500
     assert view.to_window(region[0], region[1]) == pytest.approx((x, y))
+
+
+def test_the_fringe_plot_is_its_own_inverse():
+    assert span(0.3, -0.2) == 2.0 and span(0.0, -4.0) == 5.0
+    for value in (-4.0, 0.0, 1.3):
+        assert value_at(height_of(value, 180.0, 5.0), 180.0, 5.0) == pytest.approx(value)
+    assert height_of(5.0, 180.0, 5.0) == 0.0, "outward is up"

@@ -109,4 +109,3 @@ def full_picture(
     for top, strip in engine.full(recipe, result=result, progress=progress):
         out[top : top + strip.shape[0]] = strip
     return out
-

@@ -12,10 +12,11 @@ from ..measure.picture import PictureReading
 from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
 from .light import balance_differs
+from .mend import fringes, lens_known
 from .model import Finding
 from .tone import clipped, under_exposed
 
-JUDGES = (balance_differs, under_exposed, clipped)
+JUDGES = (fringes, lens_known, balance_differs, under_exposed, clipped)
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 
 MOST_PIXELS = 20_000

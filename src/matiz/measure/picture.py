@@ -10,9 +10,10 @@ from ..develop.engine import Engine
 from ..raw.camera_colour import light_xy
 from ..raw.noise import noise_of
 from ..raw.sensor import LEVELS, level_size
-from ..recipe.model import Recipe
+from ..recipe.model import Mend, Recipe
 from .deliver import DeliveryReading, read_delivery
 from .light import LightReading, LightValue, read_light, value_of
+from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .tone import (
     Patch,
@@ -38,6 +39,7 @@ class PictureReading:
     """The light that the recipe balances for."""
     tone: ToneReading
     delivery: DeliveryReading
+    mend: MendReading
     noise: NoiseReading | None = None
     """None for pictures that are not raw."""
 
@@ -47,17 +49,19 @@ class Meter:
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
+        self._full: tuple[Mend, tuple[Patch, ...], float] | None = None
 
     def read(self, recipe: Recipe) -> PictureReading:
         frame = self.engine.frame
         working = self.engine.render(recipe, self._small_level, result="working")
         headroom_EV, clipped = self._raw_range
-        patches = tuple(self._with_level(patch, recipe) for patch in self._patches)
-        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone, self._rebuilt)
+        full, rebuilt = self._full_places(recipe.mend)
+        patches = tuple(self._with_level(patch, recipe) for patch in full)
+        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone, rebuilt)
         display = self.engine.render(recipe, self._small_level, result="display")
         delivery = read_delivery(display, working, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
-        return PictureReading(self._light, balance, tone, delivery, self._noise(working, recipe))
+        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(working, recipe))
 
     def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
         if self.engine.frame.mosaic is None:
@@ -77,17 +81,19 @@ class Meter:
         return read_light(self.engine.frame, self.engine.render(Recipe(), self._small_level, result="camera"))
 
     @cached_property
+    def _mend(self) -> MendReading:
+        return read_mend(self.engine.frame)
+
+    @cached_property
     def _raw_range(self) -> tuple[float, tuple[float, float, float]]:
         return raw_range(self.engine.frame)
 
-    @cached_property
-    def _patches(self) -> tuple[Patch, ...]:
-        camera = self.engine.render(Recipe(), self._patch_level, result="camera")
-        return clipped_patches(camera, 2**self._patch_level)
-
-    @cached_property
-    def _rebuilt(self) -> float:
-        return rebuilt_share(self.engine.render(Recipe(), self._patch_level, result="camera"))
+    def _full_places(self, mend: Mend) -> tuple[tuple[Patch, ...], float]:
+        """Clipped patches and the share rebuilt: they move with the lens's correction, and with nothing else."""
+        if self._full is None or self._full[0] != mend:
+            camera = self.engine.render(Recipe(mend=mend), self._patch_level, result="camera")
+            self._full = (mend, clipped_patches(camera, 2**self._patch_level), rebuilt_share(camera))
+        return self._full[1], self._full[2]
 
     @property
     def _patch_level(self) -> int:

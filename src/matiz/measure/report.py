@@ -7,8 +7,8 @@ from ..raw.frame import Frame
 from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
-from .fringes import read_fringes
 from .light import LightValue
+from .mend import MendReading
 from .noise import NoiseReading
 from .picture import PictureReading
 from .tone import Patch
@@ -37,7 +37,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "rebuilt": round(tone.rebuilt, 6),
         },
         "noise": _noise(reading.noise),
-        "mend": {"fringes": _fringes(frame)},
+        "mend": _mend(reading.mend),
     }
 
 
@@ -56,11 +56,19 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
     }
 
 
-def _fringes(frame: Frame) -> dict[str, float] | None:
-    found = read_fringes(frame.mosaic) if frame.mosaic is not None else None
-    if found is None:
-        return None
-    return {name: round(getattr(found, name), 3) for name in ("red_px", "blue_px", "certainty")}
+def _mend(reading: MendReading) -> dict[str, Any]:
+    found, known = reading.fringes, reading.lens
+    names = ("red_px", "blue_px", "certainty")
+    return {
+        "fringes": None if found is None else {name: round(getattr(found, name), 3) for name in names},
+        "lens": None
+        if known is None
+        else {
+            "name": known.name,
+            "distortion_percent": round(100.0 * float(known.stretch[-1] - 1.0), 3),
+            "fall_off_EV": round(float(known.fall_off_EV[-1]), 3),
+        },
+    }
 
 
 def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:

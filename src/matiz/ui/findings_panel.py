@@ -10,8 +10,8 @@ from . import theme
 from .controls import caption, push
 
 WIDTH_PX = 272
-UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": ""}
-DECIMALS = {"EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4}
+UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB"}
+DECIMALS = {"EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
 
 
 def evidence_lines(finding: Finding) -> list[str]:

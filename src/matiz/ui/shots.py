@@ -56,6 +56,8 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     settle(window)
     keep("tone-clip-view")
     window.tone.clip_view.setChecked(False)
+    open_at("CORVA_0052", window.mend)
+    keep("mend")
     open_at("CORVA_0031", window.light)
     window.set_zoom(1.0)
     settle(window)

@@ -31,6 +31,7 @@ from .session import Session
 from .stations.base import Station
 from .stations.deliver import DeliverStation
 from .stations.light import LightStation
+from .stations.mend import MendStation
 from .stations.sort import SortStation
 from .stations.tone import ToneStation
 
@@ -66,10 +67,11 @@ class Window(QMainWindow):
         self.header = Header(self.session)
         self.findings = FindingsPanel()
         self.sort = SortStation(self.session, self.view)
+        self.mend = MendStation(self.session, self.view)
         self.light = LightStation(self.session, self.view)
         self.tone = ToneStation(self.session, self.view)
         self.deliver = DeliverStation(self.session, self.view)
-        self.stations: list[Station] = [self.sort, self.light, self.tone, self.deliver]
+        self.stations: list[Station] = [self.sort, self.mend, self.light, self.tone, self.deliver]
         self.station: Station = self.light
         self.route = Route(self.stations)
         self.demo = DemoMaker(self)

@@ -1,0 +1,63 @@
+"""Findings of the Mend station."""
+
+from ..measure.picture import PictureReading
+from ..recipe.model import Recipe
+from ..wording import EV, number
+from .model import Finding
+
+LEAST_FRINGE_PX = 0.5
+"""At the corner. Common practice, no source: less is not seen at 1:1."""
+LEAST_CERTAINTY = 0.5
+LEAST_STRETCH_PERCENT, LEAST_FALL_OFF_EV = 0.3, 0.15
+MOST_FRINGE_PX = 10.0
+
+
+def fringes(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """Red or blue is drawn larger or smaller than green, and the recipe does not take it back."""
+    found = reading.mend.fringes
+    if found is None or found.certainty < LEAST_CERTAINTY:
+        return None
+    left_red = found.red_px - recipe.mend.fringe_red_px
+    left_blue = found.blue_px - recipe.mend.fringe_blue_px
+    if max(abs(left_red), abs(left_blue)) < LEAST_FRINGE_PX:
+        return None
+    if max(abs(found.red_px), abs(found.blue_px)) > MOST_FRINGE_PX:
+        return None
+    colour, px = ("Red", left_red) if abs(left_red) >= abs(left_blue) else ("Blue", left_blue)
+    way = "outside" if px > 0 else "inside"
+    return Finding(
+        id="mend.fringes",
+        station="mend",
+        claim=f"{colour} fringes: {number(abs(px), 1, 'px')} {way} of green at the corner",
+        evidence={
+            "red_px": round(found.red_px, 2),
+            "blue_px": round(found.blue_px, 2),
+            "set_red_px": recipe.mend.fringe_red_px,
+            "set_blue_px": recipe.mend.fringe_blue_px,
+        },
+        fix=(("mend.fringe_red_px", round(found.red_px, 2)), ("mend.fringe_blue_px", round(found.blue_px, 2))),
+        fix_label=f"Take back {number(found.red_px, 1, signed=True)} and {number(found.blue_px, 1, 'px', signed=True)}",
+        certainty=found.certainty,
+    )
+
+
+def lens_known(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """The database knows the lens, and nothing of it is taken back yet, by the database or by hand."""
+    known, mend = reading.mend.lens, recipe.mend
+    if known is None or mend.lens == "known" or mend.distortion_percent or mend.fall_off_EV:
+        return None
+    stretch = 100.0 * float(known.stretch[-1] - 1.0)
+    dark_EV = float(known.fall_off_EV[-1])
+    if abs(stretch) < LEAST_STRETCH_PERCENT and dark_EV < LEAST_FALL_OFF_EV:
+        return None
+    shape = "barrel" if stretch < 0 else "pincushion"
+    return Finding(
+        id="mend.lens_known",
+        station="mend",
+        claim=f"The lens is known: {number(abs(stretch), 1, '%')} {shape} and {EV(dark_EV, signed=False)} fall-off "
+        "at the corner",
+        evidence={"lens": known.name, "distortion_%": round(stretch, 2), "fall_off_EV": round(dark_EV, 2)},
+        fix=(("mend.lens", "known"),),
+        fix_label="Take both back",
+        certainty=0.9,
+    )

@@ -1,0 +1,89 @@
+"""Mend: what the lens did to the picture, taken back."""
+
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+
+from ...recipe.model import Mend
+from ...wording import EV, number
+from ..controls import Words, bind, caption, choose, tape_for
+from ..instruments.fringes import FringePlot
+from ..picture_view import PictureView
+from ..session import Session
+from .base import Station
+
+PATHS = {"r": "mend.fringe_red_px", "b": "mend.fringe_blue_px"}
+
+
+class MendStation(Station):
+    """The fringe plot, the lens database, distortion and fall-off by hand."""
+
+    number, title, key = 2, "Mend", "mend"
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self.plot = FringePlot()
+        self.row.addWidget(self.plot, 5)
+        self.row.addLayout(self._controls(), 6)
+        self.plot.changing.connect(lambda grab: session.preview([(PATHS[grab[0]], grab[1])]))
+        self.plot.changed.connect(lambda grab: session.commit([(PATHS[grab[0]], grab[1])], "Fringes"))
+        session.recipeChanging.connect(self._show)
+        session.recipeChanged.connect(self._show)
+        session.readingsChanged.connect(self._show_readings)
+
+    def _controls(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(caption("Lens"))
+        self.lens = Words("Lens", [("off", "as it is"), ("known", "by the database")])
+        choose(self.lens, self.session, "mend.lens", lambda v: f"Lens {v}")
+        line.addWidget(self.lens, 1)
+        column.addLayout(line)
+        self.tapes = {
+            "mend.distortion_percent": tape_for("mend.distortion_percent", "Distortion, barrel to the left"),
+            "mend.fall_off_EV": tape_for("mend.fall_off_EV", "Fall-off at the corner"),
+            "mend.fringe_red_px": tape_for("mend.fringe_red_px", "Red fringe at the corner"),
+            "mend.fringe_blue_px": tape_for("mend.fringe_blue_px", "Blue fringe at the corner"),
+        }
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(20)
+        for n, (path, tape) in enumerate(self.tapes.items()):
+            bind(tape, self.session, path, lambda v, t=tape: f"{t.accessibleName()} {number(v, 2)}")
+            grid.addWidget(tape, n // 2, n % 2)
+        column.addLayout(grid)
+        self.note = caption()
+        self.note.setWordWrap(True)
+        column.addWidget(self.note)
+        column.addStretch(1)
+        return column
+
+    def reading_text(self) -> str:
+        reading = self.session.reading
+        if reading is None or reading.mend.fringes is None:
+            return ""
+        found = reading.mend.fringes
+        return f"fringes {number(max(abs(found.red_px), abs(found.blue_px)), 1, 'px')}"
+
+    def is_decided(self) -> bool:
+        return self.session.is_open and self.session.recipe.mend != Mend()
+
+    def _show(self) -> None:
+        mend = self.session.recipe.mend
+        self.plot.show_set(mend.fringe_red_px, mend.fringe_blue_px)
+
+    def _show_readings(self) -> None:
+        reading = self.session.reading
+        found = reading.mend.fringes if reading else None
+        self.plot.show_reading(found)
+        self.tapes["mend.fringe_red_px"].set_proposal(found.red_px if found else None)
+        self.tapes["mend.fringe_blue_px"].set_proposal(found.blue_px if found else None)
+        known = reading.mend.lens if reading else None
+        self.lens.button("known").setEnabled(known is not None or self.session.recipe.mend.lens == "known")
+        if reading is None:
+            self.note.setText("")
+        elif known is None:
+            lens = self.session.engine.frame.exposure.lens or "not named in the file"
+            self.note.setText(f"Lens {lens}: not in the database; set distortion and fall-off by hand")
+        else:
+            stretch, dark = 100.0 * float(known.stretch[-1] - 1.0), float(known.fall_off_EV[-1])
+            self.note.setText(f"{known.name}: {number(stretch, 1, '%', signed=True)}, {EV(dark, signed=False)} darker")
