@@ -137,3 +137,48 @@ def test_focus_distance_and_lens_are_read(tmp_path):
     path = written(tmp_path / "a.dng", (37382, "2I", 1, (121, 100)), (42036, "s", 0, "Corva 21-98"))
     shot = read_frame(path).exposure
     assert shot.focus_m == pytest.approx(1.21) and shot.lens == "Corva 21-98" and shot.iso is None
+
+
+def test_black_is_taken_from_masked_areas(tmp_path):
+    """Photosites that no light reaches say more than the tag does; the active area alone is the picture."""
+    rng = np.random.default_rng(3)
+    values = rng.normal(520.0, 4.0, (220, 332))
+    values[20:, 32:] = rng.normal(3000.0, 60.0, (200, 300))
+    areas = [(50829, "I", 4, (20, 32, 220, 332)), (50830, "I", 4, (20, 0, 220, 30))]
+    path = written(tmp_path / "a.dng", (50714, "H", 1, 500), *areas, values=values.round().astype(np.uint16))
+    frame = read_frame(path)
+    assert frame.size == (300, 200)
+    assert frame.mosaic.black == pytest.approx(np.full((2, 2), 520.0), abs=1.5)
+
+
+TILES = np.tile(VALUES, (4, 4))
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        {"tile": (64, 64), "rowsperstrip": None},
+        {"compression": 8},
+        {"compression": 8, "predictor": 2},
+        {"compression": 8, "predictor": 2, "tile": (64, 64), "rowsperstrip": None},
+    ],
+    ids=lambda o: " ".join(map(str, o)),
+)
+def test_tiled_and_deflated_mosaics(tmp_path, options):
+    """Tiles are put together; deflate, which LibRaw does not take for counts, is unpacked."""
+    frame = read_frame(written(tmp_path / "a.dng", (50714, "H", 1, 300), values=TILES, **options))
+    assert (frame.mosaic.values == TILES).all()
+    assert frame.mosaic.white == 15_500 and (frame.mosaic.black == 300).all()
+
+
+@pytest.mark.parametrize("kind", [np.float16, np.float32])
+@pytest.mark.parametrize("options", [{}, {"compression": 8, "predictor": 3}], ids=["plain", "deflate"])
+def test_floating_point_mosaics_keep_their_values(tmp_path, kind, options):
+    """Black 0 and white 1; values under black stay under black."""
+    values = (TILES / 15_500.0 - 0.05).astype(kind)
+    frame = read_frame(written(tmp_path / "a.dng", values=values, drop=(50717,), **options))
+    mosaic = frame.mosaic
+    black = float(mosaic.black.max())
+    scaled = (mosaic.values - black) / (mosaic.white - black)
+    assert np.abs(scaled - np.clip(values.astype(np.float64), -black / 60_000, None)).max() < 2e-5 + 1e-4
+    assert scaled.min() < -0.01

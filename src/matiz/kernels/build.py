@@ -6,6 +6,7 @@ and the processor, so that another machine or a changed kernel never meets a sta
 
 import hashlib
 import importlib
+import multiprocessing
 import os
 import platform
 import shutil
@@ -13,6 +14,7 @@ import subprocess
 import sys
 import sysconfig
 import tempfile
+from concurrent.futures import ProcessPoolExecutor
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
@@ -70,32 +72,46 @@ def build() -> Path:
 
 
 def _compile(folder: Path, compiler: str) -> Path:
-    import halide as hl
-
-    names = []
-    for name, func, arguments in definitions():
-        stem = str(folder / name)
-        kinds = hl.OutputFileType
-        outputs = {kinds.object: f"{stem}.o", kinds.python_extension: f"{stem}.py.cpp"}
-        func.compile_to(outputs, arguments, name, hl.get_host_target())
-        names.append(name)
-    flags = ["-O1", "-fPIC", "-w", f"-I{sysconfig.get_paths()['include']}"]
-    flags.append(f"-I{Path(hl.__file__).parent / 'include'}")
-    objects = []
-    for name in names:
-        defines = [f"-DHALIDE_PYTHON_EXTENSION_MODULE_NAME={MODULE}"]
-        if name == names[0]:
-            listed = " ".join(f"X({n})" for n in names)
-            defines.append(f"-DHALIDE_PYTHON_EXTENSION_FUNCTIONS={listed}")
-        else:
-            defines.append("-DHALIDE_PYTHON_EXTENSION_OMIT_MODULE_DEFINITION")
-        wrapper = folder / f"{name}.wrapper.o"
-        source = folder / f"{name}.py.cpp"
-        _run([compiler, *flags, *defines, "-c", str(source), "-o", str(wrapper)])
-        objects += [str(wrapper), str(folder / f"{name}.o")]
+    # a process for each processor: compiling a pipeline holds the interpreter's lock
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+        made = [pool.submit(_compile_kernel, kernel, str(folder), compiler) for kernel in _longest_first()]
+        names = sorted(name for future in made for name in future.result())
+    listed = " ".join(f"X({n})" for n in names)
+    # the first wrapper made once more, with the module's table of functions
+    _wrap(folder, names[0], compiler, f"-DHALIDE_PYTHON_EXTENSION_FUNCTIONS={listed}")
+    objects = [str(folder / f"{name}{ending}") for name in names for ending in (".wrapper.o", ".o")]
     module = folder / built_module().name
     _run([compiler, "-shared", *objects, "-o", str(module), "-ldl", "-lpthread"])
     return module
+
+
+def _longest_first() -> list[str]:
+    """The kernels by length of source: a long one begun last would keep all others waiting."""
+    return sorted(KERNELS, key=lambda kernel: -(Path(__file__).parent / f"{kernel}.py").stat().st_size)
+
+
+def _compile_kernel(kernel: str, folder: str, compiler: str) -> list[str]:
+    """Compile the pipelines of one kernel and their wrappers; runs in a process of its own."""
+    import halide as hl
+
+    names = []
+    for name, func, arguments in importlib.import_module(f"{__package__}.{kernel}").define():
+        stem = str(Path(folder) / name)
+        kinds = hl.OutputFileType
+        outputs = {kinds.object: f"{stem}.o", kinds.python_extension: f"{stem}.py.cpp"}
+        func.compile_to(outputs, arguments, name, hl.get_host_target())
+        _wrap(Path(folder), name, compiler, "-DHALIDE_PYTHON_EXTENSION_OMIT_MODULE_DEFINITION")
+        names.append(name)
+    return names
+
+
+def _wrap(folder: Path, name: str, compiler: str, define: str) -> None:
+    import halide as hl
+
+    includes = [f"-I{sysconfig.get_paths()['include']}", f"-I{Path(hl.__file__).parent / 'include'}"]
+    defines = [f"-DHALIDE_PYTHON_EXTENSION_MODULE_NAME={MODULE}", define]
+    source, wrapper = str(folder / f"{name}.py.cpp"), str(folder / f"{name}.wrapper.o")
+    _run([compiler, "-O1", "-fPIC", "-w", *includes, *defines, "-c", source, "-o", wrapper])
 
 
 def _run(command: list[str]) -> None:

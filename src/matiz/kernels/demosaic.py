@@ -3,7 +3,8 @@
 Green minus red (or blue) is estimated along rows and along columns at every place; the estimates
 from the four directions are averaged with weights that fall with the square of the change of these
 differences in each direction, so that no interpolation runs across an edge. Red and blue follow
-from green by their differences, which are smooth.
+from green by their differences, which are smooth; where green holds the finest detail, their median
+over 3x3 places takes false colours away.
 
 All of it works on square roots, in which edges are steps of even height at any brightness: worth
 2 to 4 dB over linear values on photographs, and the measured places stay exact.
@@ -24,10 +25,14 @@ from .loader import kernel
 TOE = 0.0005
 """Added before the root, so that noise around black is less bent."""
 
-MARGIN_PX = 12
+MARGIN_PX = 16
 """How far the interpolation, and the mending before it, look around a pixel."""
 
 LEAST_CHANGE = 1e-4
+
+FINE, FINER = 0.02, 0.04
+"""Detail of green, in square roots, from which on colour is doubted, and over how much more it is doubted wholly:
+detail as fine as the mosaic takes on false colours, and there the median of the differences is the better guess."""
 TILE_X, TILE_Y = 256, 64
 
 
@@ -86,15 +91,28 @@ def _define_full() -> tuple[str, Any, list[Any]]:
         return func[x - 1, y] + func[x + 1, y] if horizontal else func[x, y - 1] + func[x, y + 1]
 
     in_red_row = ((y - red_y) % 2) == 0
-    at_red = ~is_green & in_red_row
+    at_red, at_blue = ~is_green & in_red_row, ~is_green & ~in_red_row
     mine, theirs = hl.Expr(own[x, y]), hl.Expr(other[x, y])
     first = 0.25 * (beside(own, True) + beside(other, False))
     second = 0.25 * (beside(other, True) + beside(own, False))
     green = hl.select(is_green, hl.Expr(here), here + mine)
-    red = green - hl.select(is_green, hl.select(in_red_row, first, second), hl.select(at_red, mine, theirs))
-    blue = green - hl.select(is_green, hl.select(in_red_row, second, first), hl.select(at_red, theirs, mine))
+    whole, minus_red, minus_blue = hl.Func("green"), hl.Func("minus_red"), hl.Func("minus_blue")
+    whole[x, y] = green
+    minus_red[x, y] = hl.select(is_green, hl.select(in_red_row, first, second), hl.select(at_red, mine, theirs))
+    minus_blue[x, y] = hl.select(is_green, hl.select(in_red_row, second, first), hl.select(at_red, theirs, mine))
+    detail = hl.Func("detail")
+    near = [(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)]
+    around = sum((whole[x + i, y + j] for i, j in near), hl.f32(0.0)) / 9.0
+    detail[x, y] = hl.abs(whole[x, y] - around)
+    fine = sum((detail[x + i, y + j] for i in range(-2, 3) for j in range(-2, 3)), hl.f32(0.0)) / 25.0
+    doubt = hl.clamp((fine - FINE) / FINER, 0.0, 1.0)
+
+    def calm(difference: Any, measured: Any) -> Any:
+        middle = _median([difference[x + i, y + j] for i, j in near])
+        return hl.select(measured, difference[x, y], hl.lerp(difference[x, y], middle, doubt))
+
     out = hl.Func("demosaic")
-    value = hl.select(c == 0, red, c == 1, green, blue)
+    value = whole[x, y] - hl.select(c == 0, calm(minus_red, at_red), c == 1, hl.f32(0.0), calm(minus_blue, at_blue))
     out[c, x, y] = (value * hl.abs(value) - TOE) * scale[c]
 
     interleave(out.output_buffer(), 3)
@@ -102,9 +120,20 @@ def _define_full() -> tuple[str, Any, list[Any]]:
     xo, yo, xi, yi = hl.Var("xo"), hl.Var("yo"), hl.Var("xi"), hl.Var("yi")
     out.bound(c, 0, 3).tile(x, y, xo, yo, xi, yi, TILE_X, TILE_Y, tail).reorder(c, xi, yi, xo, yo)
     out.unroll(c).vectorize(xi, VECTOR, tail).parallel(yo)
-    for func in (m, along, across, change_h, change_v, sum_h, sum_v, own, other):
+    for func in (m, along, across, change_h, change_v, sum_h, sum_v, own, other, whole, minus_red, minus_blue, detail):
         func.compute_at(out, xo).vectorize(x, VECTOR, tail)
     return "demosaic", out, [mosaic, red_x, red_y, scale]
+
+
+def _median(values: list[Any]) -> Any:
+    """The middle one of nine, by a network of exchanges (Smith 1996)."""
+    import halide as hl
+
+    v = list(values)
+    for a, b in ((1, 2), (4, 5), (7, 8), (0, 1), (3, 4), (6, 7), (1, 2), (4, 5), (7, 8), (0, 3), (5, 8), (4, 7),
+                 (3, 6), (1, 4), (2, 5), (4, 7), (4, 2), (6, 4), (4, 2)):  # fmt: skip
+        v[a], v[b] = hl.min(v[a], v[b]), hl.max(v[a], v[b])
+    return v[4]
 
 
 def _define_half() -> tuple[str, Any, list[Any]]:

@@ -46,7 +46,7 @@ def _load_built() -> Pipelines:
 
 def _load(say: Callable[[str], None]) -> Pipelines:
     if not built_module().exists():
-        say("Matiz: building its kernels for this processor, once (about half a minute)")
+        say("Matiz: building its kernels for this processor, once (about a minute)")
         done = subprocess.run([sys.executable, "-m", "matiz.kernels.build"], capture_output=True)
         if done.returncode:
             say("Matiz: no built kernels; compiling them for this session. For a quick start, install g++.")

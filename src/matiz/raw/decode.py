@@ -10,6 +10,7 @@ import sys
 import tempfile
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 
 from ..errors import ArgumentError, FileError, FormatError
 from .frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+from .white import found_white
 
 TIME_LIMIT_S = 60.0
 READABLE = {
@@ -170,6 +172,7 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
         np.array(answer["black"], np.float32),
         answer["white"],
     )
+    mosaic = replace(mosaic, white=found_white(mosaic))
     profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
     return Frame(path, colour, shot, mosaic, None, answer["camera"], answer["orientation"], profile)
 

@@ -132,31 +132,80 @@ def _plain_mosaic(page: Any, byteorder: str) -> dict[str, Any] | None:
     tags = {tag.code: tag.value for tag in page.tags}
     if page.photometric != 32803 or page.compression != 1 or tags.get(254, 0) != 0 or byteorder != "<":
         return None
-    if page.bitspersample != 16 or page.samplesperpixel != 1 or any(code in tags for code in _NEEDS_DECODER):
+    if (
+        page.bitspersample != 16
+        or page.sampleformat != 1
+        or page.samplesperpixel != 1
+        or any(code in tags for code in _NEEDS_DECODER)
+    ):
         return None
-    rows, columns = (int(v) for v in tags.get(33421, (0, 0)))
-    pattern = np.frombuffer(bytes(tags.get(33422, b"")), np.uint8)
     first, length = page.dataoffsets[0], page.imagelength * page.imagewidth * 2
     ends = [a + b for a, b in zip(page.dataoffsets, page.databytecounts, strict=True)]
     in_one_piece = list(page.dataoffsets[1:]) == ends[:-1] and sum(page.databytecounts) == length and not page.is_tiled
+    levels = _levels(tags)
+    if not in_one_piece or levels is None:
+        return None
+    shape = [int(page.imagelength), int(page.imagewidth)]
+    return {"mosaic": {"dtype": "<u2", "shape": shape, "offset": int(first)}, **levels}
+
+
+def _levels(tags: dict[int, Any]) -> dict[str, Any] | None:
+    """Pattern, black per place of it and white; None where they are of a kind that needs a decoder."""
+    rows, columns = (int(v) for v in tags.get(33421, (0, 0)))
+    pattern = np.frombuffer(bytes(tags.get(33422, b"")), np.uint8)
     colours = tuple(tags.get(50710, (0, 1, 2)))
-    if (
-        not in_one_piece
-        or pattern.size != rows * columns
-        or pattern.size == 0
-        or pattern.max() > 2
-        or colours != (0, 1, 2)
-    ):
+    if pattern.size != rows * columns or pattern.size == 0 or pattern.max() > 2 or colours != (0, 1, 2):
         return None
     black = _repeated(tags, (rows, columns))
     if black is None or tags.get(50711, 1) != 1:
         return None
     return {
-        "mosaic": {"dtype": "<u2", "shape": [int(page.imagelength), int(page.imagewidth)], "offset": int(first)},
         "pattern": pattern.reshape(rows, columns).tolist(),
         "black": black.tolist(),
         "white": float(np.atleast_1d(tags.get(50717, 65_535))[0]),
     }
+
+
+def packed_mosaic(file: BinaryIO, most_pixels: int) -> tuple[NDArray[np.uint16], dict[str, Any]] | None:
+    """A mosaic packed with deflate, or of floating point values: LibRaw gives neither.
+
+    Counts (height, width), and pattern, black and white as `_levels`; floating point values are put
+    on 16 bit, black at FLOAT_BLACK so that noise below it is kept. None for any other file.
+    """
+    with tifffile.TiffFile(file) as tiff:
+        page = next((p for p in [tiff.pages[0], *(tiff.pages[0].pages or ())] if _is_packed(p)), None)
+        if page is None:
+            return None
+        check_size(page.imagewidth, page.imagelength, most_pixels)
+        tags = {tag.code: tag.value for tag in page.tags}
+        levels = _levels(tags)
+        if levels is None or any(code in tags for code in (50712, 50715, 50716)):
+            return None
+        values = page.asarray()
+    if 50829 in tags:
+        top, left, bottom, right = (int(v) for v in tags[50829])
+        values = values[top:bottom, left:right]
+    if values.dtype.kind != "f":
+        return np.ascontiguousarray(values, np.uint16), levels
+    if page.tags.get(50717) is None:
+        levels["white"] = 1.0
+    black, white = np.array(levels["black"]), levels["white"]
+    height, width = values.shape
+    rows, columns = black.shape
+    there = np.tile(black, (-(-height // rows), -(-width // columns)))[:height, :width]
+    scaled = (values.astype(np.float64) - there) / (white - there)
+    counts = np.nan_to_num(scaled, nan=0.0) * (FLOAT_WHITE - FLOAT_BLACK) + FLOAT_BLACK
+    levels |= {"black": np.full(black.shape, FLOAT_BLACK).tolist(), "white": FLOAT_WHITE}
+    return np.clip(np.rint(counts), 0, 65_535).astype(np.uint16), levels
+
+
+FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
+"""Counts that stand for black and white of floating point mosaics."""
+
+
+def _is_packed(page: Any) -> bool:
+    packed = page.compression in (8, 32946) or page.sampleformat == 3
+    return bool(page.photometric == 32803 and page.samplesperpixel == 1 and packed)
 
 
 def _repeated(tags: dict[int, Any], shape: tuple[int, int]) -> Array | None:

@@ -22,7 +22,7 @@ from ..errors import FormatError, MatizError
 from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import CameraColour, Exposure
 from .picture_file import check_size, kind_of, read_picture
-from .tags import Tags, linear_pixels
+from .tags import Tags, linear_pixels, packed_mosaic
 
 MOST_MEMORY = 6 * 2**30
 MOST_PIXELS = 200_000_000
@@ -45,6 +45,13 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
         with path.open("rb") as file:
             linear = linear_pixels(file, MOST_PIXELS)
         return {**_about(tags, tags.colour() or CameraColour(), tags.exposure()), "linear": _write(out, linear)}
+    if tags is not None and tags.is_dng:
+        with path.open("rb") as file:
+            packed = packed_mosaic(file, MOST_PIXELS)
+        if packed is not None:
+            values, levels = packed
+            about = _about(tags, tags.colour() or CameraColour(), tags.exposure())
+            return {**about, "mosaic": _write(out, values), **levels}
     data = _bytes_of(path)
     if kind_of(data):
         return _picture(data, out)
