@@ -156,7 +156,7 @@ def test_silenced_findings_are_kept(tmp_path):
 def test_thumbnails_are_small_and_upright(small_shoot):
     from matiz.raw.decode import shared_decoder
 
-    jpeg, _ = shared_decoder().preview(small_shoot / "CORVA_0011.dng")
+    jpeg, _ = shared_decoder().listing(small_shoot / "CORVA_0011.dng")
     assert thumbnail(jpeg, 1, 100).shape == (67, 100, 4)
     assert thumbnail(jpeg, 6, 100).shape == (100, 67, 4)
     with pytest.raises(FormatError):

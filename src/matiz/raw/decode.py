@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ArgumentError, FileError, FormatError
-from .frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Mosaic
 from .white import found_white
 
 TIME_LIMIT_S = 60.0
@@ -56,11 +56,15 @@ class Decoder:
             except ArgumentError as error:
                 raise FormatError(f"{path.name}: damaged: {error}") from None
 
-    def preview(self, path: Path) -> tuple[bytes, int]:
-        """The embedded preview as JPEG bytes, and its Exif orientation."""
+    def listing(self, path: Path) -> tuple[bytes, Facts]:
+        """A preview as JPEG bytes, and what the file says of itself; raw data are not decoded."""
         with _exchange_file() as out:
-            answer = self._ask("preview", path, out)
-            return out.read_bytes(), int(answer["orientation"])
+            answer = self._ask("listing", path, out)
+            width, height = answer["size"]
+            shot = Exposure(**answer["exposure"])
+            return out.read_bytes(), Facts(
+                answer["camera"], shot, (width, height), answer["orientation"], answer["rating"]
+            )
 
     def _ask(self, task: str, path: Path, out: Path) -> dict[str, Any]:
         if not path.is_file():

@@ -78,6 +78,20 @@ class Exposure:
 
 
 @dataclass(frozen=True)
+class Facts:
+    """What a file says of itself without being decoded."""
+
+    camera: str
+    exposure: Exposure
+    size: tuple[int, int]
+    """(width, height) as stored."""
+    orientation: int = 1
+    """Exif orientation, 1..8, also of the preview."""
+    rating: int = 0
+    """xmp:Rating, 0 where there is none."""
+
+
+@dataclass(frozen=True)
 class Frame:
     """One file, decoded. Either `mosaic` or `linear` is set."""
 

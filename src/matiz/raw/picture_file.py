@@ -34,13 +34,7 @@ def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any]
     Pillow.MAX_IMAGE_PIXELS = None  # our own limit follows, with a message of ours
     with Pillow.open(io.BytesIO(data)) as picture:
         check_size(picture.size[0], picture.size[1], most_pixels)
-        exif = picture.getexif()
-        details = exif.get_ifd(0x8769)
-        about = {
-            "orientation": int(exif.get(274, 1) or 1),
-            "camera": " ".join(str(exif.get(k, "")).strip("\x00 ") for k in (271, 272)).strip(),
-            "exposure": _exposure({**dict(exif), **dict(details)}),
-        }
+        about = about_picture(picture)
         profile = picture.info.get("icc_profile")
         if kind == "PNG":
             pixels = imagecodecs.png_decode(data)
@@ -51,6 +45,17 @@ def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any]
             if picture.mode not in ("L", "RGB"):
                 profile = None
     return pixels, profile, about
+
+
+def about_picture(picture: Pillow.Image) -> dict[str, Any]:
+    """Orientation, camera and exposure from a picture's Exif."""
+    exif = picture.getexif()
+    details = exif.get_ifd(0x8769)
+    return {
+        "orientation": int(exif.get(274, 1) or 1),
+        "camera": " ".join(str(exif.get(k, "")).strip("\x00 ") for k in (271, 272)).strip(),
+        "exposure": _exposure({**dict(exif), **dict(details)}),
+    }
 
 
 def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:

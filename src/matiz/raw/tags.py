@@ -23,11 +23,18 @@ class Tags:
         """Where the mosaic of a DNG lies in the file, when it needs no decoding: see `_plain_mosaic`."""
         self.is_linear = False
         """Whether the picture needs no demosaicing (photometric LinearRaw)."""
+        self.previews: list[tuple[int, int, int]] = []
+        """Pixels, offset and length of every JPEG that lies in the file in one piece."""
+        self.size = (0, 0)
+        """(width, height) of the largest picture in the file."""
         with tifffile.TiffFile(file) as tiff:
             pages = [tiff.pages[0], *(tiff.pages[0].pages or ())]
             for page in pages:
                 self.is_linear = self.is_linear or _is_linear_raw(page)
                 self.plain = self.plain or _plain_mosaic(page, tiff.byteorder)
+                self.previews += _jpegs(page)
+                width, height = int(page.imagewidth), int(page.imagelength)
+                self.size = max(self.size, (width, height), key=lambda size: size[0] * size[1])
                 for tag in page.tags:
                     self.values.setdefault(tag.code, tag.value)
             exif = self.values.get(34665)
@@ -123,6 +130,20 @@ _RATIONAL = {33434, 33437, 37382, 37386, 50714, 50721, 50722, 50723, 50724, 5072
 
 _NEEDS_DECODER = (50712, 50715, 50716, 50829, 50830)
 """Linearization table, black level deltas, active area, masked areas: LibRaw knows what to do with them."""
+
+
+def _jpegs(page: Any) -> list[tuple[int, int, int]]:
+    found = []
+    pixels = int(page.imagewidth) * int(page.imagelength)
+    if page.compression in (6, 7) and page.photometric in (2, 6) and len(page.dataoffsets) == 1:
+        found.append((pixels, int(page.dataoffsets[0]), int(page.databytecounts[0])))
+    tags = {tag.code: tag.value for tag in page.tags}
+    if 513 in tags and 514 in tags:
+        found.append((pixels, int(tags[513]), int(tags[514])))
+    return [entry for entry in found if 0 < entry[2] <= MOST_PREVIEW_BYTES]
+
+
+MOST_PREVIEW_BYTES = 64 * 2**20
 
 
 def _plain_mosaic(page: Any, byteorder: str) -> dict[str, Any] | None:

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from ..errors import FormatError, MatizError
 from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import CameraColour, Exposure
+from .listing import picture_facts, preview_of, rating_of
 from .picture_file import check_size, kind_of, read_picture
 from .tags import Tags, linear_pixels, packed_mosaic
 
@@ -56,26 +57,27 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
     if kind_of(data):
         return _picture(data, out)
     if tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff"):
-        return _picture(data, out)
+        shot = {"camera": _camera(tags), "exposure": vars(tags.exposure())}
+        return {**_picture(data, out), **shot}
     return _raw(data, tags, out)
 
 
-def preview(path: Path, out: BinaryIO) -> dict[str, Any]:
-    """Write the embedded preview (a JPEG) to `out`, or the file itself where it is one."""
-    data = _bytes_of(path)
-    if kind_of(data) == "JPEG":
-        out.write(data)
-        return {"orientation": 1}
+def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
+    """Write a preview of `path` to `out` as JPEG, and return what is known without decoding."""
     tags = _tags_of(path)
-    with _open(data) as raw:
-        thumb = raw.extract_thumb()
-    if thumb.format == rawpy.ThumbFormat.JPEG:
-        out.write(thumb.data)
+    preview_of(path, tags, out, MOST_PIXELS)
+    with path.open("rb") as file:
+        kind = kind_of(file.read(8))
+    if kind:
+        facts = picture_facts(path)
+    elif tags is not None:
+        orientation = int(tags.number(274) or 1)
+        facts = {"orientation": orientation, "camera": _camera(tags), "exposure": tags.exposure(), "size": tags.size}
     else:
-        import imagecodecs
-
-        out.write(imagecodecs.jpeg8_encode(np.ascontiguousarray(thumb.data), level=85))
-    return {"orientation": int((tags.number(274) if tags else None) or 1)}
+        with rawpy.imread(str(path)) as raw:
+            size = [raw.sizes.width, raw.sizes.height]
+            facts = {"orientation": _turned(raw.sizes.flip), "camera": "", "exposure": _exposure_of(raw), "size": size}
+    return {**facts, "exposure": vars(facts["exposure"]), "rating": rating_of(path, tags)}
 
 
 def _check_length(path: Path) -> None:
@@ -200,7 +202,7 @@ def _write(out: BinaryIO, array: NDArray[Any]) -> dict[str, Any]:
 
 
 def _answer(request: dict[str, Any]) -> dict[str, Any]:
-    task = {"decode": decode, "preview": preview}[request["task"]]
+    task = {"decode": decode, "listing": listing}[request["task"]]
     try:
         with Path(request["out"]).open("wb") as out:
             return task(Path(request["path"]), out)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from ..errors import MatizError
 from ..raw.decode import Decoder
+from ..raw.frame import Facts
 from ..shoot.thumbnail import thumbnail
 from . import theme
 from .jobs import Job
@@ -56,21 +57,24 @@ class SheetModel(QAbstractListModel):
         if path not in self._images:
             self._images[path] = None
             job = Job(lambda _: self._read(path), f"preview {path.name}", self)
-            job.returned.connect(lambda image: self._put(path, image))
+            job.returned.connect(lambda read: self._put(path, *read))
             job.failed.connect(lambda text: self._put(path, text))
             job.start(self._pool)
         return self._images[path]
 
-    def _read(self, path: Path) -> QImage | str:
+    def _read(self, path: Path) -> tuple[QImage | str, Facts | None]:
         try:
-            pixels = thumbnail(*self._decoder.preview(path), THUMBNAIL_PX)
+            jpeg, facts = self._decoder.listing(path)
+            pixels = thumbnail(jpeg, facts.orientation, THUMBNAIL_PX)
         except MatizError as error:
-            return str(error)
+            return str(error), None
         height, width = pixels.shape[:2]
-        return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy()
+        return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32).copy(), facts
 
-    def _put(self, path: Path, image: QImage | str) -> None:
+    def _put(self, path: Path, image: QImage | str, facts: Facts | None = None) -> None:
         self._images[path] = image
+        if facts is not None:
+            self.session.take_facts(path, facts)
         self._touch(path)
 
     def _on_shoot_changed(self) -> None:

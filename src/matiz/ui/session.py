@@ -17,11 +17,12 @@ from ..measure.light import LightValue, value_of
 from ..measure.picture import Meter, PictureReading
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
+from ..raw.frame import Facts
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
-from ..shoot.sidecar import load_document, save_document
+from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
 from .jobs import Job
 from .worker import LatestWorker
@@ -54,6 +55,7 @@ class Session(QObject):
         self.engine: Engine | None = None
         self.document = Document()
         self.documents: dict[Path, Document] = {}
+        self.facts: dict[Path, Facts] = {}
         self.reading: PictureReading | None = None
         self.findings: list[Finding] = []
         self._all_findings: list[Finding] = []
@@ -79,7 +81,7 @@ class Session(QObject):
     def open_paths(self, paths: list[Path]) -> None:
         """Open folders and files as the shoot; the first picture is opened with it."""
         self.pictures = gather(paths)
-        self.documents = {}
+        self.documents, self.facts = {}, {}
         if self._log:
             self._log.close()
             self._log = None
@@ -105,6 +107,14 @@ class Session(QObject):
                 self.said.emit(str(error))
                 return Document()
         return self.documents[path]
+
+    def take_facts(self, path: Path, facts: Facts) -> None:
+        """Remember what a file says of itself; its rating is its rank until the user gives one."""
+        self.facts[path] = facts
+        document = self.document_of(path)
+        if facts.rating and not document.rank and not sidecar_path(path).exists():
+            self._hold(path, replace(document, rank=facts.rating))
+            self.sortingChanged.emit(path)
 
     def open_picture(self, path: Path) -> None:
         """Decode a picture in the background; pictureOpened or pictureFailed follows."""
@@ -275,10 +285,14 @@ class Session(QObject):
         self.recipeChanged.emit()
         self._measure()
 
-    def _put(self, path: Path, document: Document) -> None:
+    def _hold(self, path: Path, document: Document) -> None:
+        """Make a document the picture's own, without writing it."""
         self.documents[path] = document
         if path == self.path:
             self.document = document
+
+    def _put(self, path: Path, document: Document) -> None:
+        self._hold(path, document)
         self._unsaved.add(path)
         self._save_timer.start()
 
