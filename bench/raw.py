@@ -1,5 +1,6 @@
 """Demosaic: quality on real photographs, speed against LibRaw and OpenCV; the whole way to 16 bit."""
 
+import multiprocessing
 import resource
 import tempfile
 import warnings
@@ -15,20 +16,22 @@ from matiz.develop.engine import Engine
 from matiz.kernels.demosaic import demosaic
 from matiz.kernels.display import encode
 from matiz.kernels.levels import levels
-from matiz.raw.decode import read_frame
+from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Mosaic
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import Mend, Recipe
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side
 
 SIZE = (6000, 4000)
 ONES = np.ones(3, np.float32)
+FRINGES = Recipe(mend=Mend(fringe_red_px=0.6, fringe_blue_px=-0.8))
+MEGAPIXELS = {6: (3000, 2000), 24: SIZE, 60: (9492, 6328)}
 
 
 def run() -> dict[str, float]:
-    return {**_quality(), **_speed()}
+    return {**_quality(), **_speed(), **_sizes()}
 
 
 def _quality() -> dict[str, float]:
@@ -84,7 +87,10 @@ def _speed() -> dict[str, float]:
                 raw.unpack()
 
         def whole() -> None:
-            encode(developed(Engine(frame, cache_bytes=0), Recipe()), 16)
+            encode(developed(Engine(frame, cache_bytes=0), FRINGES), 16)
+
+        def listed() -> None:
+            shared_decoder().listing(path)
 
         def first_picture() -> None:
             Engine(read_frame(path)).render(Recipe(), 2, result="draft")
@@ -96,6 +102,7 @@ def _speed() -> dict[str, float]:
                 "demosaic": lambda: demosaic(balanced, (0, 0), ONES, out=out),
                 "whole": whole,
                 "first picture": first_picture,
+                "listed": listed,
             },
             rounds=3,
         )
@@ -104,5 +111,33 @@ def _speed() -> dict[str, float]:
         "LibRaw postprocess with AHD over our demosaic": taken["LibRaw AHD"] / taken["demosaic"],
         "mosaic to developed 16 bit over LibRaw postprocess with AHD": taken["whole"] / taken["LibRaw AHD"],
         "file to first picture at fit over LibRaw unpacking": taken["first picture"] / taken["unpack"],
+        "listing one file, ms": 1000 * taken["listed"],
         "peak memory of all of this, GB": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20,
     }
+
+
+def _sizes() -> dict[str, float]:
+    """Developing from 6 to 60 MP, each in a process of its own: ms a megapixel, and the most memory."""
+    out = {}
+    context = multiprocessing.get_context("spawn")
+    for megapixels, size in MEGAPIXELS.items():
+        with context.Pool(1) as pool:
+            seconds, gigabytes = pool.apply(_developed_alone, (size,))
+        out[f"developing {megapixels} MP, ms a megapixel"] = 1000 * seconds / (size[0] * size[1] / 1e6)
+        out[f"developing {megapixels} MP, peak GB"] = gigabytes
+    return out
+
+
+def _developed_alone(size: tuple[int, int]) -> tuple[float, float]:
+    """Seconds (median of three) and peak GB of developing a frame of a size to 16 bit."""
+    shot = DEMO_SHOTS[0]
+    small = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)
+    mosaic = small.mosaic
+    assert mosaic is not None
+    repeats = (-(-size[1] // 1000), -(-size[0] // 1500))
+    values = np.ascontiguousarray(np.tile(mosaic.values, repeats)[: size[1], : size[0]])
+    frame = replace(small, mosaic=replace(mosaic, values=values))
+    taken = side_by_side({"whole": lambda: encode(developed(Engine(frame), FRINGES), 16)}, rounds=3)
+    # a process is born with its parent's peak in the resource counters, so ask for its own
+    status = Path("/proc/self/status").read_text().split("VmHWM:")[1]
+    return taken["whole"], int(status.split()[0]) / 2**20

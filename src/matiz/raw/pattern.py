@@ -1,5 +1,6 @@
 """Fixed patterns of a sensor, measured in the frame itself: columns and rows that lie off their neighbours."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -42,8 +43,10 @@ def fixed_pattern(mosaic: Mosaic, noise: tuple[float, float]) -> FixedPattern:
     period_y, period_x = mosaic.pattern.shape
     span = mosaic.white - float(mosaic.black.mean())
     shot, read, black = noise[0] * span, noise[1] * span, float(mosaic.black.mean())
-    columns = _offsets(mosaic.values, period_x, shot, read, black)
-    return FixedPattern(columns, _offsets(mosaic.values.T, period_y, shot, read, black))
+    with ThreadPoolExecutor(2) as pool:
+        columns = pool.submit(_offsets, mosaic.values, period_x, shot, read, black)
+        rows = pool.submit(_offsets, mosaic.values.T, period_y, shot, read, black)
+        return FixedPattern(columns.result(), rows.result())
 
 
 def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, black: float) -> Counts:
@@ -85,7 +88,7 @@ def _sums(
     rows = np.arange(values.shape[0])
     rows = rows[(rows // period) % 2 == 0]
     for start in range(0, len(rows), STRIP_ROWS):
-        some = values[rows[start : start + STRIP_ROWS]].astype(np.float32)
+        some = np.ascontiguousarray(values[rows[start : start + STRIP_ROWS]], np.float32)
         left, right = some[:, : -2 * period], some[:, 2 * period :]
         mean = 0.5 * (left + right)
         above = np.maximum(mean - np.float32(black), 0.0)
