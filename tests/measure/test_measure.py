@@ -14,7 +14,7 @@ from matiz.measure.area import read_area
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
 from matiz.measure.tone import lightness_distribution, raw_range, zone_shares
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import Recipe, Tone
 from matiz.simcam.camera import light_spectrum, light_xy_of
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.simcam.spectra import chart_patches
@@ -134,7 +134,7 @@ def test_zone_ends_take_the_rest():
 
 
 def test_the_distribution_is_of_display_lightness():
-    shares = np.array(lightness_distribution(np.zeros((4, 4), np.float32), "linear"))
+    shares = np.array(lightness_distribution(np.zeros((4, 4), np.float32), Tone(rendition="linear")))
     # 18 % is L* 49.5
     assert shares.sum() == pytest.approx(1.0) and np.argmax(shares) == int(0.495 * 64)
 

@@ -18,6 +18,7 @@ from .stages import WAYS
 
 CACHE_BYTES = 600 * 2**20
 STRIP_ROWS = 512
+MOST_VALUES = 6
 
 
 class Engine:
@@ -30,6 +31,7 @@ class Engine:
         """How often each stage ran: what a change did not touch must not run again."""
         self._cache: OrderedDict[Any, Pixels] = OrderedDict()
         self._cache_bytes = cache_bytes
+        self._values: OrderedDict[Any, Any] = OrderedDict()
         self._lock = threading.RLock()
 
     def render(self, recipe: Recipe, level: int, region: Region | None = None, *, result: str = "screen") -> Pixels:
@@ -46,7 +48,7 @@ class Engine:
         stages = WAYS[result]
         # the kernels take no single pixel: ask for its neighbour too
         asked = region if w * h > 1 else (max(0, x - 1) if x + 2 > width else x, y, min(2, width), h)
-        pixels = self._result(stages, len(stages) - 1, Request(self.sensor, recipe, level, asked))
+        pixels = self._result(stages, len(stages) - 1, self._request(recipe, level, asked))
         return pixels if asked == region else np.ascontiguousarray(pixels[:, x - asked[0] :][:, :1])
 
     def full(
@@ -60,10 +62,28 @@ class Engine:
         for top in range(0, height, STRIP_ROWS):
             rows = min(STRIP_ROWS, height - top)
             stages = WAYS[result]
-            request = Request(self.sensor, recipe, 0, (0, top, width, rows))
+            request = self._request(recipe, 0, (0, top, width, rows))
             yield top, self._result(stages, len(stages) - 1, request, keep=False)
             if progress is not None and not progress((top + rows) / height):
                 raise Cancelled("stopped by the user")
+
+    def _request(self, recipe: Recipe, level: int, region: Region) -> Request:
+        def whole(small: int) -> Pixels:
+            return self.render(recipe, small, result="small")
+
+        return Request(self.sensor, recipe, level, region, whole, self._once)
+
+    def _once(self, key: Any, make: Callable[[], Any]) -> Any:
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            while len(self._values) > MOST_VALUES:
+                self._values.popitem(last=False)
+        return value
 
     def _result(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool = True) -> Pixels:
         key = self._key(stages[: index + 1], request)
@@ -72,18 +92,26 @@ class Engine:
             if pixels is not None:
                 self._cache.move_to_end(key)
                 return pixels
-        pixels = self._run(stages, index, request, keep=keep)
-        if keep:
+        pixels, is_new = self._run(stages, index, request, keep=keep)
+        if keep and is_new:
             self._remember(key, pixels)
         return pixels
 
-    def _run(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool) -> Pixels:
+    def _run(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool) -> tuple[Pixels, bool]:
+        """The stage's pixels, and whether it made them: one with nothing to do hands on what it got."""
         stage = stages[index]
-        self.runs[stage.name] = self.runs.get(stage.name, 0) + 1
         if index == 0:
-            return stage.run(None, request)
+            self._count(stage)
+            return stage.run(None, request), True
         wanted = replace(request, region=stage.source(request))
-        return stage.run(self._result(stages, index - 1, wanted, keep=keep), request)
+        before = self._result(stages, index - 1, wanted, keep=keep)
+        after = stage.run(before, request)
+        if after is not before:
+            self._count(stage)
+        return after, after is not before
+
+    def _count(self, stage: Stage) -> None:
+        self.runs[stage.name] = self.runs.get(stage.name, 0) + 1
 
     def _key(self, stages: tuple[Stage, ...], request: Request) -> Any:
         values = tuple((s.name, tuple(request.recipe.get(path) for path in s.reads)) for s in stages)
@@ -92,12 +120,8 @@ class Engine:
     def _remember(self, key: Any, pixels: Pixels) -> None:
         with self._lock:
             self._cache[key] = pixels
-            while len(self._cache) > 1 and self._kept_bytes() > self._cache_bytes:
+            while len(self._cache) > 1 and sum(p.nbytes for p in self._cache.values()) > self._cache_bytes:
                 self._cache.popitem(last=False)
-
-    def _kept_bytes(self) -> int:
-        """A stage with nothing to do hands on what it got: the same pixels are counted once."""
-        return sum({id(p): p.nbytes for p in self._cache.values()}.values())
 
 
 def full_picture(

@@ -4,13 +4,13 @@ A rendition maps scene-linear luminance to display-linear 0..1 with a sigmoid x^
 (Naka and Rushton 1966), scaled so that middle grey stays at 18 % and the white point reaches 1.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..colour.spaces import lightness, luminance
+from ..colour.spaces import decode_sRGB, encode_sRGB, lightness, luminance
 from ..colour.types import Array
 from ..errors import ArgumentError
 from ..kernels.display import PIVOT, TABLE_SIZE, table_positions
@@ -18,6 +18,8 @@ from ..recipe.fields import Points
 from ..recipe.model import Tone
 
 MIDDLE = 0.18
+NO_BLACK_EV = -12.0
+STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
 
 @dataclass(frozen=True)
@@ -31,16 +33,32 @@ class Sigmoid:
 SIGMOIDS = {"soft": Sigmoid(1.12, 5.0), "standard": Sigmoid(1.32, 4.0), "strong": Sigmoid(1.60, 3.4)}
 
 
-def rendered(rendition: str, scene: ArrayLike) -> Array:
-    """Display-linear 0..1 of scene-linear values >= 0."""
-    scene = np.maximum(np.asarray(scene, np.float64), 0.0)
+def rendered(rendition: str, scene: ArrayLike, *, white_EV: float = 0.0, black_EV: float = NO_BLACK_EV) -> Array:
+    """Display-linear 0..1 of scene-linear values >= 0.
+
+    white_EV: how much later than the rendition's own the white point comes. black_EV: the scene value, in EV
+    from middle grey, that is shown black; none at NO_BLACK_EV. Middle grey stays where it is.
+    """
+    light: Array = np.maximum(np.asarray(scene, np.float64), 0.0)
+    if black_EV > NO_BLACK_EV:
+        black = MIDDLE * 2.0**black_EV
+        light = np.maximum(light - black, 0.0) * (MIDDLE / (MIDDLE - black))
     if rendition == "linear":
-        return np.minimum(scene, 1.0)
+        # up to middle grey as it is; above, straight in the logarithm of what is left to white
+        return np.minimum(light if white_EV == 0.0 else _stretched(light, 2.0**white_EV), 1.0)
     if rendition not in SIGMOIDS:
         raise ArgumentError(f"rendition: linear, {', '.join(SIGMOIDS)}; got {rendition!r}")
-    n, k, white = _solved(SIGMOIDS[rendition])
-    power = np.minimum(scene, white) ** n
+    sigmoid = SIGMOIDS[rendition]
+    n, k, white = _solved(replace(sigmoid, white_EV=sigmoid.white_EV + white_EV) if white_EV else sigmoid)
+    power = np.minimum(light, white) ** n
     return np.minimum(power / (power + k) * (white**n + k) / white**n, 1.0)
+
+
+def _stretched(scene: Array, white: float) -> Array:
+    """Straight up to middle grey; above it a power that reaches 1 at `white`."""
+    power = np.log(1.0 / MIDDLE) / np.log(white / MIDDLE)
+    above = MIDDLE * (np.maximum(scene, MIDDLE) / MIDDLE) ** power
+    return np.where(scene <= MIDDLE, scene, above)
 
 
 def curve(points: Points, display_lightness: ArrayLike) -> Array:
@@ -82,12 +100,37 @@ def _end_slope(step_0: float, step_1: float, rise_0: float, rise_1: float) -> fl
 @lru_cache(maxsize=64)
 def display_table(tone: Tone) -> NDArray[np.float32]:
     """Rendition and curve of `tone` at `kernels.display.table_positions()`, (TABLE_SIZE,)."""
-    shown = rendered(tone.rendition, table_positions())
-    if tone.curve.lightness != ((0.0, 0.0), (1.0, 1.0)):
+    shown = rendered(tone.rendition, table_positions(), white_EV=tone.white_EV, black_EV=tone.black_EV)
+    if tone.curve.lightness != STRAIGHT:
         shown = luminance(curve(tone.curve.lightness, lightness(shown) / 100.0) * 100.0)
     table = shown.astype(np.float32)
     table.flags.writeable = False
     return table
+
+
+def has_channel_curves(tone: Tone) -> bool:
+    return any(points != STRAIGHT for points in (tone.curve.red, tone.curve.green, tone.curve.blue))
+
+
+def with_channel_curves(tone: Tone, shown: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Display-linear (height, width, 3) with the curve of each channel on its own lightness."""
+    out = np.array(shown, np.float32)
+    steps = np.linspace(0.0, 1.0, 4096)
+    for channel, points in enumerate((tone.curve.red, tone.curve.green, tone.curve.blue)):
+        if points != STRAIGHT:
+            # even steps of the square root are dense in the darks
+            table = luminance(curve(points, lightness(steps**2) / 100.0) * 100.0)
+            out[..., channel] = np.interp(np.sqrt(out[..., channel]), steps, table)
+    return out
+
+
+def screen_tables(tone: Tone) -> NDArray[np.uint8]:
+    """(1, 256, 4) for 8-bit blue, green, red, 255: the channels' curves on encoded values."""
+    codes = np.arange(256)
+    out = np.tile(codes[None, :, None], (1, 1, 4)).astype(np.uint8)
+    linear = np.tile(decode_sRGB(codes / 255.0)[None, :, None], (1, 1, 3)).astype(np.float32)
+    out[..., :3] = np.rint(encode_sRGB(with_channel_curves(tone, linear)) * 255.0)[..., ::-1]
+    return out
 
 
 def shown_value(tone: Tone, scene: ArrayLike) -> Array:

@@ -20,6 +20,10 @@ class Request:
     recipe: Recipe
     level: int
     region: Region
+    whole: Callable[[int], Pixels]
+    """The whole picture at a level, scene-linear before tone: for what depends on the surroundings."""
+    once: Callable[[Any, Callable[[], Any]], Any]
+    """The value under a key, worked out when it is asked for first, and kept for a while."""
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,6 @@
 """The stages in processing order, and the three ends a picture can be taken from."""
 
+import cv2
 import numpy as np
 
 from ..colour.spaces import REC2020_TO_SRGB
@@ -8,8 +9,9 @@ from ..kernels.working import to_working
 from ..raw.camera_colour import balance, light_xy
 from ..raw.sensor import HIGHLIGHTS_LEVEL
 from .geometry import FALL_OFF, GEOMETRY
-from .rendition import display_table
+from .rendition import display_table, has_channel_curves, screen_tables, with_channel_curves
 from .stage import Pixels, Request, Stage
+from .tone import TONE
 
 
 def _sensor(_: Pixels | None, request: Request) -> Pixels:
@@ -18,6 +20,10 @@ def _sensor(_: Pixels | None, request: Request) -> Pixels:
 
 def _quick_sensor(_: Pixels | None, request: Request) -> Pixels:
     return request.sensor.draft(request.level, request.region)
+
+
+def _small_sensor(_: Pixels | None, request: Request) -> Pixels:
+    return request.sensor.small(request.level)
 
 
 def _light(camera: Pixels | None, request: Request) -> Pixels:
@@ -35,12 +41,16 @@ def _light(camera: Pixels | None, request: Request) -> Pixels:
 
 def _screen(working: Pixels | None, request: Request) -> Pixels:
     assert working is not None
-    return display_screen(working, display_table(request.recipe.tone), _TO_SRGB, _gain(request))
+    tone = request.recipe.tone
+    shown = display_screen(working, display_table(tone), _TO_SRGB, _gain(request))
+    return cv2.LUT(shown, screen_tables(tone)) if has_channel_curves(tone) else shown
 
 
 def _display(working: Pixels | None, request: Request) -> Pixels:
     assert working is not None
-    return display_linear(working, display_table(request.recipe.tone), _TO_SRGB, _gain(request))
+    tone = request.recipe.tone
+    shown = display_linear(working, display_table(tone), _TO_SRGB, _gain(request))
+    return with_channel_curves(tone, shown) if has_channel_curves(tone) else shown
 
 
 def _gain(request: Request) -> float:
@@ -48,22 +58,28 @@ def _gain(request: Request) -> float:
 
 
 _TO_SRGB = REC2020_TO_SRGB.astype(np.float32)
-_TONE = ("tone.exposure_EV", "tone.rendition", "tone.curve.lightness")
+_RENDITION = (
+    "tone.exposure_EV", "tone.rendition", "tone.black_EV", "tone.white_EV", "tone.curve.lightness", "tone.curve.red",
+    "tone.curve.green", "tone.curve.blue",
+)  # fmt: skip
 
 SENSOR = Stage("sensor", (), _sensor)
+SMALL_SENSOR = Stage("small sensor", (), _small_sensor)
 QUICK_SENSOR = Stage("quick sensor", (), _quick_sensor)
 LIGHT = Stage("light", ("light.source", "light.cct_K", "light.duv"), _light)
-SCREEN = Stage("screen", _TONE, _screen)
-DISPLAY = Stage("display", _TONE, _display)
+SCREEN = Stage("screen", _RENDITION, _screen)
+DISPLAY = Stage("display", _RENDITION, _display)
 
 _SCENE = (GEOMETRY, LIGHT, FALL_OFF)
 
 WAYS: dict[str, tuple[Stage, ...]] = {
     "camera": (SENSOR, GEOMETRY),
     "working": (SENSOR, *_SCENE),
-    "screen": (SENSOR, *_SCENE, SCREEN),
-    "draft": (QUICK_SENSOR, *_SCENE, SCREEN),
-    "display": (SENSOR, *_SCENE, DISPLAY),
+    "small": (SMALL_SENSOR, *_SCENE),
+    "scene": (SENSOR, *_SCENE, TONE),
+    "screen": (SENSOR, *_SCENE, TONE, SCREEN),
+    "draft": (QUICK_SENSOR, *_SCENE, TONE, SCREEN),
+    "display": (SENSOR, *_SCENE, TONE, DISPLAY),
 }
 """Stages up to each kind of result: camera values, scene-linear Rec.2020 before exposure, 8-bit
 blue-green-red-255 for the screen, the same from a quick demosaic, display-linear sRGB for files."""

@@ -22,7 +22,7 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry")
+KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "scene")
 MODULE = "_matiz_kernels"
 
 

@@ -124,12 +124,13 @@ def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32
     return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE)) + np.float32(exposure_EV)
 
 
-def lightness_distribution(EV: NDArray[np.float32], rendition: str) -> tuple[float, ...]:
+def lightness_distribution(EV: NDArray[np.float32], tone: Tone) -> tuple[float, ...]:
     """Shares of display lightness in LIGHTNESS_BINS even bins over 0..100."""
     # luminance in 1/32 EV is finer than a bin anywhere, and far fewer values than pixels
     steps = np.clip(np.round((EV + 14.0) * 32.0), 0, 24 * 32).astype(np.int64)
     counts = np.bincount(steps.ravel(), minlength=24 * 32 + 1)
-    shown = lightness(rendered(rendition, MIDDLE * 2.0 ** (np.arange(24 * 32 + 1) / 32.0 - 14.0)))
+    steps_EV = np.arange(24 * 32 + 1) / 32.0 - 14.0
+    shown = lightness(rendered(tone.rendition, MIDDLE * 2.0**steps_EV, white_EV=tone.white_EV, black_EV=tone.black_EV))
     bins = np.minimum((shown / 100.0 * LIGHTNESS_BINS).astype(np.int64), LIGHTNESS_BINS - 1)
     shares = np.bincount(bins, weights=counts, minlength=LIGHTNESS_BINS) / counts.sum()
     return tuple(float(v) for v in shares)
@@ -165,7 +166,7 @@ def tone_reading(
         patches,
         zone_shares(EV),
         float(np.median(EV)),
-        lightness_distribution(EV, tone.rendition),
+        lightness_distribution(EV, tone),
         float(np.log2(high)) + tone.exposure_EV,
         rebuilt,
     )

@@ -46,6 +46,7 @@ class Sensor:
     def __init__(self, frame: Frame) -> None:
         self.frame = frame
         self._levels: dict[int, Camera] = {}
+        self._small: dict[int, Camera] = {}
         self._lock = threading.Lock()
 
     @cached_property
@@ -70,10 +71,26 @@ class Sensor:
         if level == 0:
             return region(self.frame, area, self.pattern)
         with self._lock:
-            while level not in self._levels:
-                last = max(self._levels, default=0)
-                self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame, self.pattern)
-        return _part(self._levels[level], area)
+            whole = self._level(level)
+        return _part(whole, area)
+
+    def _level(self, level: int) -> Camera:
+        while level not in self._levels:
+            last = max(self._levels, default=0)
+            self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame, self.pattern)
+        return self._levels[level]
+
+    def small(self, level: int) -> Camera:
+        """A whole level, quick and always the same, whatever was asked for before."""
+        with self._lock:
+            if level not in self._small:
+                quick = level > 0 and self.frame.mosaic is not None and self.frame.mosaic.is_bayer
+                self._small[level] = quick_level(self.frame, level) if quick else self._exact(level)
+            return self._small[level]
+
+    def _exact(self, level: int) -> Camera:
+        width, height = level_size(self.frame, level)
+        return region(self.frame, (0, 0, width, height), self.pattern) if level == 0 else self._level(level)
 
     def draft(self, level: int, area: Region) -> Camera:
         """The same, quick and a little unsharp or noisy: one pixel from each cell of a 2x2 mosaic."""

@@ -120,7 +120,49 @@ class CurvePoints:
         }
 
 
-Spec = Number | Choice | CurvePoints
+Values = tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """A fixed count of quantities of one kind, each within the same limits."""
+
+    each: Number
+    count: int
+
+    @property
+    def default(self) -> Values:
+        return (self.each.default,) * self.count
+
+    @property
+    def help(self) -> str:
+        return self.each.help
+
+    def check(self, path: str, value: Any) -> Values:
+        if isinstance(value, str) or not hasattr(value, "__iter__"):
+            raise RecipeError(f"{path}: expected {self.count} numbers, got {value!r}")
+        values = tuple(value)
+        if len(values) != self.count:
+            raise RecipeError(f"{path}: expected {self.count} numbers, got {len(values)}")
+        return tuple(self.each.check(f"{path}[{n}]", each) for n, each in enumerate(values))
+
+    def parse(self, path: str, text: str) -> Values:
+        """A JSON list, or numbers separated by commas."""
+        parts = text.strip().strip("[]").split(",")
+        return self.check(path, [self.each.parse(f"{path}[{n}]", part) for n, part in enumerate(parts)])
+
+    def schema(self) -> dict[str, Any]:
+        return {
+            "type": "array",
+            "items": self.each.schema(),
+            "minItems": self.count,
+            "maxItems": self.count,
+            "default": list(self.default),
+            "description": self.help,
+        }
+
+
+Spec = Number | Choice | CurvePoints | Numbers
 
 
 def described(spec: Spec) -> Any:

@@ -9,7 +9,7 @@ from typing import Any
 from ..colour.illuminants import NAMES
 from ..colour.temperature import duv_limit
 from ..errors import RecipeError
-from .fields import Choice, CurvePoints, Number, Points, Spec, described
+from .fields import Choice, CurvePoints, Number, Numbers, Points, Spec, Values, described
 
 SCHEMA = 1
 """Version of the JSON layout."""
@@ -67,6 +67,22 @@ class Curve:
     lightness: Points = described(
         CurvePoints("Display lightness L*/100 in and out; monotone cubic between the points.")
     )
+    red: Points = described(CurvePoints("The same for red alone, after that of lightness."))
+    green: Points = described(CurvePoints("The same for green alone, after that of lightness."))
+    blue: Points = described(CurvePoints("The same for blue alone, after that of lightness."))
+
+
+def _contrast(help_text: str) -> Any:
+    return described(Number("dB", -12.0, 12.0, 0.0, 0.25, 2, help_text))
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """Local contrast, by the size of what it acts on."""
+
+    fine_dB: float = _contrast("Contrast of detail up to 0.1 % of the long side.")
+    middle_dB: float = _contrast("Contrast of detail up to 0.8 % of the long side.")
+    broad_dB: float = _contrast("Contrast of shapes from 0.8 to 5 % of the long side.")
 
 
 @dataclass(frozen=True)
@@ -76,6 +92,19 @@ class Tone:
     exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
     rendition: str = described(
         Choice(("linear", "standard", "soft", "strong"), "standard", "The curve from scene to display.")
+    )
+    black_EV: float = described(
+        Number("EV", -12.0, -2.0, -12.0, 0.1, 2, "Scene luminance from middle grey that is shown black; -12 for none.")
+    )
+    white_EV: float = described(
+        Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "How much later than its rendition's own the white point comes.")
+    )
+    zones_EV: Values = described(
+        Numbers(Number("EV", -4.0, 4.0, 0.0, 0.05, 2, "How far zones 0..X are moved; smooth between them."), 11)
+    )
+    contrast: Contrast = field(default_factory=Contrast)
+    haze_percent: float = described(
+        Number("%", -50.0, 100.0, 0.0, 1.0, 0, "Share of the measured haze that is taken away; negative adds some.")
     )
     curve: Curve = field(default_factory=Curve)
 
@@ -132,7 +161,7 @@ class Recipe:
             section = out
             for part in sections:
                 section = section.setdefault(part, {})
-            section[name] = [list(p) for p in value] if isinstance(value, tuple) else value
+            section[name] = _plain(value)
         return out
 
     @classmethod
@@ -264,7 +293,10 @@ def _leaves(data: Mapping[str, Any], prefix: str = "") -> Iterator[tuple[str, An
 
 
 def _plain(value: Any) -> Any:
-    return [list(p) for p in value] if isinstance(value, tuple) else value
+    """A value as JSON holds it: points and values as lists."""
+    if not isinstance(value, tuple):
+        return value
+    return [list(item) if isinstance(item, tuple) else item for item in value]
 
 
 def _value(path: str, value: Any) -> Any:

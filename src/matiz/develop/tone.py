@@ -1,0 +1,199 @@
+"""The tone stage: haze, zones and local contrast in the scene, before the rendition.
+
+All of it follows edge-preserving luminance (guided filters) of the whole picture at a small size, so
+that what is flat stays flat and edges keep their place: no rims of light around them.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Array, SceneLinear
+from ..image.guided import coefficients, smoothed
+from ..kernels.scene import LEAST_TRANSMISSION, MIDDLE, TABLE_SIZE, log_luminance, scene_toned, table_EV
+from ..raw.sensor import LEVELS, Region, level_size
+from ..recipe.fields import Values
+from ..recipe.model import Tone
+from .stage import Pixels, Request, Stage
+
+SMALL_PX = 700
+"""Least long side of the small picture that the surroundings are read from."""
+RADII = {"fine": 0.001, "middle": 0.008, "broad": 0.05}
+"""Of local contrast, as shares of the long side."""
+EDGE_EV = 0.5
+"""Steps of luminance well above it count as edges."""
+LEAST_SLOPE = 0.02
+"""Of luminance after the ladder over before: two tones never change places, and never quite meet."""
+DARK_WINDOW = 0.12
+"""Window of the dark channel, of the long side."""
+BRIGHTEST_AIR = 0.97
+"""Quantile of the values that the air's colour cannot exceed."""
+KEPT_HAZE = 0.95
+"""Share of the haze that the dark channel is trusted with: a little depth is kept (He et al. 2009)."""
+
+_READS = (
+    "tone.zones_EV", "tone.contrast.fine_dB", "tone.contrast.middle_dB", "tone.contrast.broad_dB",
+    "tone.haze_percent", "tone.exposure_EV",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Haze:
+    """What veils a picture."""
+
+    air: Array
+    """(3,) the colour of the veil, scene-linear."""
+    transmission: NDArray[np.float32]
+    """(height, width) of the small picture, 0..1: the share of a thing's own light that arrives."""
+
+
+def is_plain(tone: Tone) -> bool:
+    """True when the stage has nothing to do."""
+    contrast = tone.contrast
+    return not (any(tone.zones_EV) or contrast.fine_dB or contrast.middle_dB or contrast.broad_dB or tone.haze_percent)
+
+
+@lru_cache(maxsize=32)
+def zone_table(zones_EV: Values) -> NDArray[np.float32]:
+    """Offsets in EV at `kernels.scene.table_EV()`, (TABLE_SIZE,), from those at zones 0..X.
+
+    A monotone cubic through the rungs' new places, which are first held in rising order; beyond the
+    ladder's ends the end's offset goes on.
+    """
+    from scipy.interpolate import PchipInterpolator
+
+    at = np.arange(-5.0, 6.0)
+    wanted = at + np.array(zones_EV)
+    # rising by the least slope, changed as little as may be: pool what is out of order (Kruskal 1964)
+    rising = _pooled(wanted - LEAST_SLOPE * at) + LEAST_SLOPE * at
+    EV = table_EV()
+    inside = np.clip(EV, at[0], at[-1])
+    offset = PchipInterpolator(at, rising)(inside) - inside
+    table = offset.astype(np.float32)
+    table.flags.writeable = False
+    return table
+
+
+def _pooled(values: Array) -> Array:
+    """The non-falling values nearest to `values` in least squares."""
+    blocks: list[list[float]] = []
+    for value in values:
+        blocks.append([float(value), 1.0])
+        while len(blocks) > 1 and blocks[-2][0] > blocks[-1][0]:
+            mean, count = blocks.pop()
+            before, many = blocks.pop()
+            blocks.append([(mean * count + before * many) / (count + many), count + many])
+    return np.concatenate([np.full(int(count), mean) for mean, count in blocks])
+
+
+def contrast_gain(dB: float) -> float:
+    """What is added of a detail whose contrast changes by `dB`."""
+    return float(10.0 ** (dB / 20.0)) - 1.0
+
+
+def haze_of(small: SceneLinear) -> Haze:
+    """The haze of a small whole picture, by its dark channel: in clear air something is dark everywhere.
+
+    References: He, Sun, Tang, "Single Image Haze Removal Using Dark Channel Prior", 2009.
+    """
+    # lamps and their like are no air
+    light = np.clip(small, 1e-6, np.quantile(small, BRIGHTEST_AIR))
+    side = max(3, round(max(small.shape[:2]) * DARK_WINDOW)) | 1
+    window = np.ones((side, side), np.uint8)
+    dark = cv2.erode(light.min(axis=2), window)
+    # among the haziest places the brightest, but no lamp: a median
+    haziest = dark >= np.quantile(dark, 0.995)
+    candidates = light[haziest]
+    bright = candidates[candidates.sum(axis=1) >= np.quantile(candidates.sum(axis=1), 0.5)]
+    air = np.median(bright, axis=0).astype(np.float64)
+    share = cv2.erode((light / air.astype(np.float32)).min(axis=2), window)
+    raw = np.clip(1.0 - KEPT_HAZE * share, LEAST_TRANSMISSION, 1.0).astype(np.float32)
+    guide = log_luminance(small)
+    a, b = coefficients(guide, raw, max(3, side // 4), EDGE_EV / 2)
+    return Haze(air, np.clip(a * guide + b, LEAST_TRANSMISSION, 1.0))
+
+
+def small_level(request: Request) -> int:
+    """The deepest level whose long side still has SMALL_PX; the whole size of a small picture."""
+    fits = [n for n in range(LEVELS) if max(level_size(request.sensor.frame, n)) >= SMALL_PX]
+    return max(fits, default=0)
+
+
+def _tone(working: Pixels | None, request: Request) -> Pixels:
+    assert working is not None
+    tone = request.recipe.tone
+    if is_plain(tone):
+        return working
+    recipe = request.recipe
+    plan = request.once(("tone", recipe.mend, recipe.light, tone.haze_percent), lambda: _Plan.of(request))
+    level = small_level(request)
+    scale = 2.0 ** (request.level - level)
+    x, y, w, h = request.region
+    left, top, _, _ = source_region(request)
+    contrast = tone.contrast
+    fine = None
+    if contrast.fine_dB:
+        fine = smoothed(log_luminance(working), _fine_px(request), EDGE_EV)
+    toned = scene_toned(
+        working, plan.grid, zone_table(tone.zones_EV), plan.air,
+        exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
+        gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
+        scale=scale, corner=(left * scale, top * scale),
+    )  # fmt: skip
+    return np.ascontiguousarray(toned[y - top : y - top + h, x - left : x - left + w])
+
+
+def _fine_px(request: Request) -> float:
+    """The fine radius at the request's level; half a pixel at least."""
+    return max(0.5, RADII["fine"] * max(request.sensor.frame.size) / 2**request.level)
+
+
+def source_region(request: Request) -> Region:
+    """The region with what the fine radius looks at around it."""
+    if not request.recipe.tone.contrast.fine_dB:
+        return request.region
+    margin = 2 * max(1, round(_fine_px(request)))
+    x, y, w, h = request.region
+    width, height = level_size(request.sensor.frame, request.level)
+    left, top = max(0, x - margin), max(0, y - margin)
+    return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
+
+
+@dataclass(frozen=True, eq=False)
+class _Plan:
+    """What the surroundings say, for all regions of a picture."""
+
+    grid: NDArray[np.float32]
+    air: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, request: Request) -> "_Plan":
+        small = request.whole(small_level(request))
+        share = request.recipe.tone.haze_percent / 100.0
+        long_side = max(small.shape[:2])
+        rows, columns = small.shape[:2]
+        grid = np.zeros((max(2, rows), max(2, columns), 6), np.float32)
+        air = np.ones(3, np.float32)
+        grid[..., 1] = 1.0
+        if share:
+            haze = haze_of(small)
+            air = haze.air.astype(np.float32)
+            guide = log_luminance(small)
+            side = max(3, round(long_side * DARK_WINDOW / 4)) | 1
+            grid[:rows, :columns, 0], grid[:rows, :columns, 1] = coefficients(
+                guide, haze.transmission, side, EDGE_EV / 2
+            )
+            small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
+        level = log_luminance(np.ascontiguousarray(small))
+        for channel, name in ((2, "middle"), (4, "broad")):
+            pair = coefficients(level, level, RADII[name] * long_side, EDGE_EV)
+            grid[:rows, :columns, channel], grid[:rows, :columns, channel + 1] = pair
+        return cls(grid, air)
+
+
+TONE = Stage("tone", _READS, _tone, source_region)
+
+__all__ = ["MIDDLE", "TABLE_SIZE", "TONE", "Haze", "contrast_gain", "haze_of", "is_plain", "zone_table"]

@@ -1,0 +1,1 @@
+"""Plain array tools."""

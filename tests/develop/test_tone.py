@@ -1,0 +1,230 @@
+"""The tone stage: zones without rims, haze of known depth, local contrast, and nothing at all by default."""
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from matiz.colour.spaces import LUMINANCE, encode_sRGB
+from matiz.develop.engine import Engine
+from matiz.develop.rendition import rendered
+from matiz.develop.tone import contrast_gain, haze_of, is_plain, zone_table
+from matiz.image.guided import coefficients, smoothed
+from matiz.kernels.scene import log_luminance, table_EV
+from matiz.raw.frame import CameraColour, Frame
+from matiz.recipe.model import Recipe, Tone
+from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
+from tests.conftest import mean_delta_E
+
+MIDDLE = 0.18
+
+
+def engine_of(pixels: np.ndarray) -> Engine:
+    """A developed picture as a frame: its values are the scene's own."""
+    return Engine(Frame(Path("a.tif"), CameraColour(), linear=np.ascontiguousarray(pixels, np.float32)))
+
+
+def grey_of(EV: np.ndarray) -> np.ndarray:
+    return (MIDDLE * 2.0**EV).astype(np.float32)[..., None].repeat(3, axis=2)
+
+
+def EV_of(pixels: np.ndarray) -> np.ndarray:
+    return np.log2(np.maximum(pixels @ LUMINANCE, 1e-9) / MIDDLE)
+
+
+def toned(engine: Engine, **tone) -> np.ndarray:
+    return engine.render(Recipe(tone=Tone(**tone)), 0, result="scene")
+
+
+def step_edge(low: float = -4.0, high: float = 2.0, size=(900, 600)) -> np.ndarray:
+    """Dark left, bright right, the edge a pixel wide."""
+    EV = np.full((size[1], size[0]), low)
+    EV[:, size[0] // 2 :] = high
+    return EV
+
+
+def ladder(**zones: float) -> tuple[float, ...]:
+    names = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
+    return tuple(zones.get(f"z{name}", 0.0) for name in names)
+
+
+def test_nothing_is_done_by_default(scene_engine):
+    assert is_plain(Tone()) and not is_plain(Tone(haze_percent=1.0))
+    scene = scene_engine.render(Recipe(), 0, result="scene")
+    assert np.array_equal(scene, scene_engine.render(Recipe(), 0, result="working"))
+
+
+def test_rungs_at_zero_are_the_identity_exactly():
+    assert (zone_table((0.0,) * 11) == 0.0).all()
+
+
+def test_a_rung_moves_its_zone_and_leaves_those_further_off():
+    table = zone_table(ladder(zV=0.5))
+    at = dict(zip(np.round(table_EV(), 4), table, strict=True))
+    assert at[0.0] == pytest.approx(0.5, abs=1e-6)
+    assert all(at[float(k)] == pytest.approx(0.0, abs=1e-6) for k in (-5, -3, -2, -1, 1, 2, 3, 5, 8, -12))
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_no_two_tones_change_places(seed):
+    """Whatever the rungs, luminance after rises with luminance before."""
+    zones = tuple(np.random.default_rng(seed).uniform(-4, 4, 11))
+    after = table_EV() + zone_table(zones)
+    assert (np.diff(after) > 0).all()
+
+
+def test_a_lifted_dark_side_has_no_rim():
+    """An edge of 6 EV, the dark side lifted by 2 EV: over- and undershoot under 0.1 EV on both sides."""
+    EV = step_edge()
+    engine = engine_of(grey_of(EV))
+    zones = (2.0,) * 4 + (1.0,) + (0.0,) * 6
+    after = EV_of(toned(engine, zones_EV=zones))
+    dark, bright = after[:, :450], after[:, 450:]
+    assert abs(np.median(dark) - (-2.0)) < 0.02 and abs(np.median(bright) - 2.0) < 0.02
+    assert max(np.abs(dark - np.median(dark)).max(), np.abs(bright - np.median(bright)).max()) < 0.1
+
+
+def test_a_soft_edge_has_no_rim_either():
+    EV = cv2.GaussianBlur(step_edge(), (0, 0), 3.0)
+    after = EV_of(toned(engine_of(grey_of(EV)), zones_EV=(2.0,) * 4 + (1.0,) + (0.0,) * 6))
+    assert after[:, :440].min() > -2.1 and after[:, 460:].max() < 2.1
+    assert (np.diff(after.mean(axis=0)) > -0.03).all(), "brightness rises across the edge"
+
+
+def test_detail_within_a_zone_keeps_its_contrast():
+    """Fine texture of 0.2 EV in the darks: lifted by 2 EV, its contrast is the same within 15 %."""
+    rng = np.random.default_rng(1)
+    texture = cv2.GaussianBlur(rng.normal(size=(600, 900)), (0, 0), 1.5)
+    texture *= 0.2 / texture.std()
+    zones = (2.0,) * 3 + (1.5, 0.5) + (0.0,) * 6
+    plain = np.full((600, 900), -2.5)
+    after = EV_of(toned(engine_of(grey_of(plain + texture)), zones_EV=zones))
+    assert after.std() == pytest.approx(0.2, rel=0.15)
+    # the same zones as a curve would flatten it: their slope there is far from 1
+    table = np.interp(plain + texture, table_EV(), zone_table(zones))
+    assert (plain + texture + table).std() < 0.6 * 0.2
+
+
+def test_exposure_decides_which_zone_a_tone_is_in():
+    flat = grey_of(np.full((300, 400), -3.0))
+    assert EV_of(toned(engine_of(flat), zones_EV=ladder(zII=1.0)))[0, 0] == pytest.approx(-2.0, abs=0.02)
+    raised = toned(engine_of(flat), zones_EV=ladder(zV=1.0), exposure_EV=3.0)
+    assert EV_of(raised)[0, 0] == pytest.approx(-2.0, abs=0.02), "in zone V by exposure, which comes after"
+
+
+def test_regions_and_levels_agree(scene_engine):
+    """A region is the same as that part of the whole; a deeper level shows the same within 1 ΔE00."""
+    tone = Tone(exposure_EV=1.0, zones_EV=ladder(zII=1.5, zIII=1.0, zVII=-0.7), haze_percent=40.0,
+                contrast=Tone().contrast.__class__(3.0, 2.0, 2.0))  # fmt: skip
+    recipe = Recipe(tone=tone)
+    whole = scene_engine.render(recipe, 0, result="scene")
+    part = scene_engine.render(recipe, 0, (210, 130, 150, 90), result="scene")
+    assert np.allclose(part, whole[130:220, 210:360], rtol=2e-3, atol=1e-5)
+    full = scene_engine.render(recipe, 0, result="display")
+    half = scene_engine.render(recipe, 1, result="display")
+    reduced = cv2.resize(full, (half.shape[1], half.shape[0]), interpolation=cv2.INTER_AREA)
+    assert mean_delta_E(reduced, half) < 1.0
+
+
+@pytest.mark.parametrize("name, sigma", [("fine_dB", 0.6), ("middle_dB", 3.0), ("broad_dB", 24.0)])
+def test_contrast_acts_on_its_own_size(name, sigma):
+    """6 dB doubles weak detail of its size, within a third; negative values soften."""
+    rng = np.random.default_rng(2)
+    texture = cv2.GaussianBlur(rng.normal(size=(800, 1200)), (0, 0), sigma)
+    texture *= 0.1 / texture.std()
+    engine = engine_of(grey_of(texture))
+    contrast = Tone().contrast.__class__
+    more = EV_of(toned(engine, contrast=contrast(**{name: 6.0}))).std() / 0.1
+    less = EV_of(toned(engine, contrast=contrast(**{name: -6.0}))).std() / 0.1
+    assert 1.3 < more < 2.1 and 0.5 < less < 0.85
+
+
+def test_contrast_draws_no_rim_at_a_strong_edge():
+    contrast = Tone().contrast.__class__(6.0, 6.0, 6.0)
+    after = EV_of(toned(engine_of(grey_of(step_edge(-3.0, 2.0))), contrast=contrast))
+    # all three doubled at once, at an edge of 5 EV
+    assert after[:, :450].min() > -3.3 and after[:, 450:].max() < 2.3
+
+
+def test_a_gain_in_dB():
+    assert contrast_gain(0.0) == 0.0 and contrast_gain(6.0206) == pytest.approx(1.0, abs=1e-4)
+    assert contrast_gain(-6.0206) == pytest.approx(-0.5, abs=1e-4)
+
+
+@pytest.fixture(scope="module")
+def pans():
+    """A landscape without haze, and its depth."""
+    shot = DEMO_SHOTS[0]
+    frame = simulate(shot.scene, (900, 600), shot.settings, view=1)
+    clear = Engine(frame).render(Recipe(), 0, result="working") * 1.5
+    return clear, scene_of(shot.scene, (900, 600), view=1).depth_m
+
+
+@pytest.mark.parametrize("thinnest", [0.3, 0.5, 0.7, 0.9])
+def test_transmission_is_measured_from_the_picture(pans, thinnest):
+    """Haze laid over by the true depth (Koschmieder 1924): transmission within 0.12 on the mean."""
+    clear, depth = pans
+    far = np.percentile(depth, 90)
+    through = thinnest ** (np.minimum(depth, far) / far)
+    air = np.array([0.75, 0.8, 0.9])
+    hazy = clear * through[..., None] + air * (1.0 - through[..., None])
+    found = haze_of(hazy.astype(np.float32))
+    assert np.abs(found.transmission - through).mean() < 0.12
+
+
+def test_haze_goes_and_comes(pans):
+    """Taking haze away raises contrast, adding it lowers contrast, and neither casts a neutral colour much."""
+    clear, depth = pans
+    through = 0.5 ** np.minimum(depth / np.percentile(depth, 90), 1.0)
+    hazy = clear * through[..., None] + 0.8 * (1.0 - through[..., None])
+    engine = engine_of(hazy)
+    spread = {share: EV_of(toned(engine, haze_percent=share)).std() for share in (-50.0, 0.0, 60.0)}
+    assert spread[-50.0] < spread[0.0] < spread[60.0]
+
+
+def test_the_guided_filter_against_its_definition():
+    """He, Sun, Tang 2010, equations 5, 6 and 8, worked out window by window."""
+    rng = np.random.default_rng(3)
+    guide, values = rng.random((12, 15)).astype(np.float32), rng.random((12, 15)).astype(np.float32)
+    a, b = coefficients(guide, values, 1, 0.3)
+    padded = [np.pad(image, 2, mode="symmetric").astype(np.float64) for image in (guide, values)]
+
+    def window(y: int, x: int) -> tuple[float, float]:
+        g, v = (image[y + 1 : y + 4, x + 1 : x + 4].ravel() for image in padded)
+        slope = ((g * v).mean() - g.mean() * v.mean()) / (g.var() + 0.3**2)
+        return slope, v.mean() - slope * g.mean()
+
+    inner = [window(y, x) for y in (4, 5, 6) for x in (6, 7, 8)]
+    assert a[5, 7] == pytest.approx(np.mean([w[0] for w in inner]), abs=1e-5)
+    assert b[5, 7] == pytest.approx(np.mean([w[1] for w in inner]), abs=1e-5)
+
+
+def test_smoothing_keeps_edges_and_takes_texture():
+    EV = step_edge().astype(np.float32)
+    noisy = EV + np.random.default_rng(4).normal(0, 0.1, EV.shape).astype(np.float32)
+    calm = smoothed(noisy, 6, 0.5)
+    assert np.abs(calm - EV).max() < 0.5 and (calm - EV)[:, 20:400].std() < 0.03
+
+
+def test_log_luminance_is_in_EV():
+    pixels = grey_of(np.array([[-6.0, 0.0], [2.5, 5.0]]))
+    assert np.allclose(log_luminance(pixels), [[-6.0, 0.0], [2.5, 5.0]], atol=2e-3)
+
+
+def test_white_and_black_points_leave_middle_grey():
+    for rendition in ("linear", "soft", "standard", "strong"):
+        for points in ({"white_EV": 1.0}, {"white_EV": -1.0}, {"black_EV": -4.0}, {"white_EV": 0.5, "black_EV": -5.0}):
+            assert rendered(rendition, MIDDLE, **points) == pytest.approx(MIDDLE, abs=1e-6)
+        shown = rendered(rendition, MIDDLE * 2.0 ** np.linspace(-8, 6, 400), white_EV=1.0, black_EV=-4.0)
+        assert (np.diff(shown) >= 0).all() and shown[0] == 0.0 and shown[-1] == pytest.approx(1.0)
+        later = rendered(rendition, MIDDLE * 2.0**2.4, white_EV=1.0)
+        assert later < rendered(rendition, MIDDLE * 2.0**2.4), "a later white point keeps lights apart"
+
+
+def test_channel_curves_act_on_their_channel_alone(scene_engine):
+    curve = Tone().curve.__class__(red=((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)))
+    plain, warm = (scene_engine.render(Recipe(tone=t), 1, result="display") for t in (Tone(), Tone(curve=curve)))
+    assert np.array_equal(plain[..., 1:], warm[..., 1:]) and (warm[..., 0] >= plain[..., 0] - 1e-6).all()
+    screen = scene_engine.render(Recipe(tone=Tone(curve=curve)), 1)
+    assert np.abs(screen[..., 2].astype(float) - encode_sRGB(warm[..., 0]) * 255.0).max() < 1.6
