@@ -10,7 +10,8 @@ from matiz.colour.spaces import LUMINANCE, encode_sRGB
 from matiz.develop.engine import Engine
 from matiz.develop.rendition import rendered
 from matiz.develop.tone import contrast_gain, haze_of, is_plain, zone_table
-from matiz.image.guided import coefficients, smoothed
+from matiz.image.guided import coefficients
+from matiz.kernels.guided import calmed
 from matiz.kernels.scene import log_luminance, table_EV
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.model import Recipe, Tone
@@ -200,10 +201,19 @@ def test_the_guided_filter_against_its_definition():
     assert b[5, 7] == pytest.approx(np.mean([w[1] for w in inner]), abs=1e-5)
 
 
+@pytest.mark.parametrize("radius", [1, 2, 6])
+def test_the_kernel_is_the_guided_filter(radius):
+    """The same as by its coefficients, which are checked above."""
+    image = np.random.default_rng(6).normal(size=(150, 310)).astype(np.float32)
+    a, b = coefficients(image, image, radius, 0.4)
+    inner = np.s_[2 * radius : -2 * radius, 2 * radius : -2 * radius]
+    assert np.allclose(calmed(image, radius, 0.4)[inner], (a * image + b)[inner], atol=2e-4)
+
+
 def test_smoothing_keeps_edges_and_takes_texture():
     EV = step_edge().astype(np.float32)
     noisy = EV + np.random.default_rng(4).normal(0, 0.1, EV.shape).astype(np.float32)
-    calm = smoothed(noisy, 6, 0.5)
+    calm = calmed(noisy, 6, 0.5)
     assert np.abs(calm - EV).max() < 0.5 and (calm - EV)[:, 20:400].std() < 0.03
 
 

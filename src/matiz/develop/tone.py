@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, SceneLinear
-from ..image.guided import coefficients, smoothed
+from ..image.guided import coefficients
+from ..kernels.guided import MOST_RADIUS, calmed
 from ..kernels.scene import LEAST_TRANSMISSION, MIDDLE, TABLE_SIZE, log_luminance, scene_toned, table_EV
 from ..raw.sensor import LEVELS, Region, level_size
 from ..recipe.fields import Values
@@ -136,7 +137,7 @@ def _tone(working: Pixels | None, request: Request) -> Pixels:
     contrast = tone.contrast
     fine = None
     if contrast.fine_dB:
-        fine = smoothed(log_luminance(working), _fine_px(request), EDGE_EV)
+        fine = calmed(log_luminance(working), _fine_px(request), EDGE_EV)
     toned = scene_toned(
         working, plan.grid, zone_table(tone.zones_EV), plan.air,
         exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
@@ -146,16 +147,17 @@ def _tone(working: Pixels | None, request: Request) -> Pixels:
     return np.ascontiguousarray(toned[y - top : y - top + h, x - left : x - left + w])
 
 
-def _fine_px(request: Request) -> float:
-    """The fine radius at the request's level; half a pixel at least."""
-    return max(0.5, RADII["fine"] * max(request.sensor.frame.size) / 2**request.level)
+def _fine_px(request: Request) -> int:
+    """The fine radius at the request's level; one pixel at least."""
+    wanted = round(RADII["fine"] * max(request.sensor.frame.size) / 2**request.level)
+    return min(max(1, wanted), MOST_RADIUS)
 
 
 def source_region(request: Request) -> Region:
     """The region with what the fine radius looks at around it."""
     if not request.recipe.tone.contrast.fine_dB:
         return request.region
-    margin = 2 * max(1, round(_fine_px(request)))
+    margin = 2 * _fine_px(request)
     x, y, w, h = request.region
     width, height = level_size(request.sensor.frame, request.level)
     left, top = max(0, x - margin), max(0, y - margin)

@@ -40,9 +40,3 @@ def coefficients(guide: Plane, values: Plane, radius_px: float, edge: float) -> 
     level = np.asarray(mean_values - slope * mean_guide, np.float32)
     a, b = mean(slope), mean(level)
     return a, np.asarray(b - a * middle, np.float32)
-
-
-def smoothed(image: Plane, radius_px: float, edge: float) -> Plane:
-    """An image smoothed where it is flat, by itself as the guide."""
-    a, b = coefficients(image, image, radius_px, edge)
-    return np.asarray(a * image + b, np.float32)

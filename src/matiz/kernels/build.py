@@ -22,7 +22,9 @@ from typing import Any
 
 from ..errors import MatizError
 
-KERNELS = ("levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "scene")
+KERNELS = (
+    "levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "scene", "guided",
+)  # fmt: skip
 MODULE = "_matiz_kernels"
 
 
