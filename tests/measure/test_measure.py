@@ -111,7 +111,7 @@ def test_clipped_patches_have_their_place_and_channels():
     reading = Meter(Engine(frame_of(scene))).read(RECIPE).tone
     assert len(reading.patches) == 1
     patch = reading.patches[0]
-    assert patch.channels == "rgb" and patch.kind == "unknown"
+    assert patch.channels == "rgb" and patch.kind == "source" and not patch.rebuildable
     assert patch.share == pytest.approx(40 * 60 / (200 * 300), rel=0.1)
     assert abs(patch.x - 180) <= 6 and abs(patch.y - 60) <= 6 and abs(patch.w - 60) <= 12
 
@@ -194,7 +194,7 @@ def test_the_report_has_its_stable_keys(scene_engine):
     assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "noise", "mend"]
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
-    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV", "rebuilt"}
+    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV", "rebuilt", "snr_dB"}
     assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]
     area = area_report(scene_engine, RECIPE, (10, 10, 20, 20))
     assert list(area) == ["XYZ", "Lab", "LCh", "cct_K", "duv", "raw"]

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.measure.patches import rebuilt_share
 from matiz.measure.picture import Meter
-from matiz.measure.tone import rebuilt_share
 from matiz.raw.highlights import ratios_around
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum

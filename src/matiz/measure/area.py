@@ -8,7 +8,8 @@ from ..colour.spaces import REC2020_TO_XYZ_D50, Lab_to_LCh, XYZ_to_Lab
 from ..colour.types import Array, Camera, SceneLinear
 from ..errors import ArgumentError
 from ..raw.frame import Frame
-from .light import LightValue, neutral_light
+from .light import neutral_light
+from .values import LightValue
 
 
 @dataclass(frozen=True)

@@ -1,12 +1,11 @@
 """Readings of the Light station: the camera's light, and the light measured from the picture.
 
-The measured light: surfaces without colour gather in log chromaticity (red and blue over green)
-where a light's own colour lies. Lights near the loci of daylight and black bodies are tried. Each
-gets the share of the picture that is near-neutral under it, weighted by how likely such a light
-is, by how near it is to the camera's own choice, and by a shades-of-grey estimate (Finlayson and
-Trezzi 2004, norm 6); the mean of the near-neutral pixels around the best is the reading. It is less
-certain the further it lies from the camera's choice, and where nothing in the picture is warmer (or
-cooler) than it.
+The measured light weighs three opinions. Surfaces without colour gather in log chromaticity (red and
+blue over green) where a light's own colour lies: of the lights near the loci of daylight and black
+bodies the one is taken that most of the picture is near-neutral under, weighted by how likely such a
+light is and by how near it is to the other two opinions. Those are the brightest values of each channel
+(white patch, Land 1977) and the camera's own choice. It is less certain the further it lies from that
+choice, and where nothing in the picture is warmer (or cooler) than it.
 """
 
 from dataclasses import dataclass
@@ -16,15 +15,22 @@ import cv2
 import numpy as np
 
 from ..colour.spaces import XYZ_to_xy, xy_to_uv
-from ..colour.temperature import cct_to_xy, duv_limit, mired, xy_to_cct
-from ..colour.types import Array, Camera, Chromaticity
+from ..colour.temperature import cct_to_xy, duv_limit
+from ..colour.types import Array, Camera
 from ..errors import ArgumentError
 from ..raw.camera_colour import as_shot_xy, interpolated, neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour, Frame
+from .lights import Lights, read_lights
+from .values import LightValue, value_of
 
 NEAR_EV = 0.12
 """Half-width of "near-neutral" in log2 of red and blue over green."""
 MOST_SAMPLES = 60_000
+BRIGHTEST = 0.99
+"""Quantile of each channel that stands for the brightest: white things are the brightest (Land 1977)."""
+AGREEMENT_EV = 0.25
+CAMERA_WEIGHT = 0.5
+"""Of the camera's own choice among the opinions on the light; the others weigh up to 1."""
 CAMERA_MIRED = 80.0
 """How far a camera's own choice of light is usually off, as a standard deviation."""
 
@@ -34,36 +40,15 @@ LEAST_COLOURED, BALANCED, ONE_SIDED = 0.05, 0.10, 0.3
 
 
 @dataclass(frozen=True)
-class LightValue:
-    """A light: CCT in K, Duv, and how certain the reading is, 0..1."""
-
-    cct_K: float
-    duv: float
-    certainty: float = 1.0
-
-    @property
-    def mired(self) -> float:
-        return float(mired(self.cct_K))
-
-    @property
-    def xy(self) -> Chromaticity:
-        return cct_to_xy(float(np.clip(self.cct_K, 1000.0, 100_000.0)), self.duv)
-
-
-@dataclass(frozen=True)
 class LightReading:
     """What Light shows of a picture."""
 
     as_shot: LightValue
     measured: LightValue | None
     """None when nothing in the picture looks neutral under any likely light."""
+    lights: Lights
     neutrals_uv: Array
     """(n, 2) u', v' of the lights that would make the picture's near-neutral pixels grey."""
-
-
-def value_of(xy: Chromaticity, certainty: float = 1.0) -> LightValue:
-    cct_K, duv = xy_to_cct(xy)
-    return LightValue(float(cct_K), float(duv), certainty)
 
 
 def neutral_light(colour: CameraColour, raw: Array) -> LightValue:
@@ -78,11 +63,13 @@ def read_light(frame: Frame, camera: Camera) -> LightReading:
     """camera: upright camera values at a small level, from 100 px long to a few hundred."""
     samples = _usable(camera)
     try:
-        as_shot = value_of(as_shot_xy(frame.colour))
+        # a developed picture has no light of the camera's choice any more
+        as_shot = value_of(as_shot_xy(frame.colour), 1.0 if frame.mosaic is not None else 0.0)
     except ArgumentError:
         as_shot = LightValue(5003.0, 0.0, 0.0)
     uv = _neutral_cloud(frame.colour, samples, as_shot)
-    return LightReading(as_shot, measured_light(frame.colour, samples, as_shot), uv)
+    measured = measured_light(frame.colour, samples, as_shot)
+    return LightReading(as_shot, measured, read_lights(frame.colour, camera, measured), uv)
 
 
 def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) -> LightValue | None:
@@ -95,14 +82,15 @@ def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) ->
     near = cv2.GaussianBlur(density.astype(np.float32), (0, 0), NEAR_EV / 2 / (edges[1] - edges[0]))
     near /= len(samples)
 
-    grey = np.mean(samples**6, axis=0) ** (1 / 6)
-    grey_log = np.log2(grey[[0, 2]] / grey[1])
+    brightest = np.quantile(samples, BRIGHTEST, axis=0)
+    bright = np.log2(brightest[[0, 2]] / brightest[1])
     lights, likely, reciprocal = _candidates(_Hashable(colour))
-    near_camera = 0.3 + np.exp(-0.5 * ((reciprocal - as_shot.mired) / CAMERA_MIRED) ** 2)
+    near_camera = np.ones(len(reciprocal))
+    if as_shot.certainty > 0:
+        near_camera = 0.3 + np.exp(-0.5 * ((reciprocal - as_shot.mired) / CAMERA_MIRED) ** 2)
     index = np.clip(np.searchsorted(edges, lights) - 1, 0, len(edges) - 2)
-    # 0.7 EV in the ratio of two channels is about 60 mired
-    agreement = np.exp(-0.5 * ((lights - grey_log) ** 2).sum(axis=1) / 0.7**2)
-    score = near[index[:, 0], index[:, 1]] * likely * near_camera * (0.15 + agreement)
+    agreement = np.exp(-0.5 * ((lights - bright) ** 2).sum(axis=1) / AGREEMENT_EV**2)
+    score = near[index[:, 0], index[:, 1]] * likely * near_camera * (0.05 + agreement)
     centre = lights[int(np.argmax(score))]
     for _ in range(4):
         inside = np.abs(logs - centre).max(axis=1) < NEAR_EV
@@ -110,15 +98,37 @@ def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) ->
             return None
         centre = logs[inside].mean(axis=0)
     share = float(inside.mean())
+    two_sided = _two_sided(logs, centre)
+    centre = _weighed(centre, bright, _log_neutral(colour, as_shot), max(0.02, min(share / 0.15, 1.0)) * two_sided)
     try:
         xy = neutral_to_xy(colour, np.array([2.0 ** centre[0], 1.0, 2.0 ** centre[1]]))
     except ArgumentError:
         return None
     found = value_of(xy)
     beside_locus = np.exp(-0.5 * (found.duv / 0.012) ** 2)
-    doubt = np.exp(-0.5 * ((found.mired - as_shot.mired) / (1.5 * CAMERA_MIRED)) ** 2)
-    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus * doubt * _two_sided(logs, centre))
+    off = found.mired - as_shot.mired if as_shot.certainty > 0 else 0.0
+    doubt = np.exp(-0.5 * (off / (1.5 * CAMERA_MIRED)) ** 2)
+    certainty = float(np.clip(share / 0.15, 0.0, 1.0) * beside_locus * doubt * two_sided)
     return LightValue(found.cct_K, found.duv, certainty)
+
+
+def _weighed(mode: Array, bright: Array, camera: Array | None, trust: float) -> Array:
+    """One neutral of three opinions, each (2,): the near-neutral colours, trusted by `trust`; the brightest
+    values, as far as they lie near; and the camera's own choice."""
+    near = float(np.exp(-0.5 * ((mode - bright) ** 2).sum() / (2 * AGREEMENT_EV) ** 2))
+    opinions = [(mode, trust), (bright, near)]
+    if camera is not None:
+        # where the picture's own two agree, the camera's counts for little
+        opinions.append((camera, CAMERA_WEIGHT * (1.0 - near * min(trust, 1.0))))
+    return np.asarray(sum(o * w for o, w in opinions) / sum(w for _, w in opinions))
+
+
+def _log_neutral(colour: CameraColour, as_shot: LightValue) -> Array | None:
+    """log2 of red and blue over green of the camera's neutral; None where it made no choice."""
+    if as_shot.certainty <= 0:
+        return None
+    neutral = colour.as_shot_neutral
+    return np.asarray(np.log2(neutral[[0, 2]] / neutral[1]))
 
 
 def _two_sided(logs: Array, centre: Array) -> float:

@@ -12,20 +12,12 @@ from ..raw.noise import noise_of
 from ..raw.sensor import LEVELS, level_size
 from ..recipe.model import Mend, Recipe
 from .deliver import DeliveryReading, read_delivery
-from .light import LightReading, LightValue, read_light, value_of
+from .light import LightReading, read_light
 from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
-from .tone import (
-    Patch,
-    ToneReading,
-    clipped_patches,
-    is_full,
-    luminance_EV,
-    raw_range,
-    rebuilt_share,
-    tone_reading,
-    zone_of,
-)
+from .patches import Patch, clipped_patches, is_full, rebuilt_share
+from .tone import ToneReading, luminance_EV, raw_range, tone_reading, zone_of
+from .values import LightValue, value_of
 
 WORKING_LONG_SIDE = 500
 

@@ -7,11 +7,11 @@ from ..raw.frame import Frame
 from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
-from .light import LightValue
 from .mend import MendReading
 from .noise import NoiseReading
+from .patches import Patch
 from .picture import PictureReading
-from .tone import Patch
+from .values import LightValue
 
 
 def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
@@ -27,7 +27,14 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "f_number": shot.f_number,
             "time_utc": shot.time_utc,
         },
-        "light": {"as_shot": _light(reading.light.as_shot), "measured": _measured(reading.light.measured)},
+        "light": {
+            "as_shot": _light(reading.light.as_shot),
+            "measured": _measured(reading.light.measured),
+            "lights": [
+                {**_light(found.value), "share": round(found.share, 4), "certainty": round(found.value.certainty, 3)}
+                for found in reading.light.lights.found
+            ],
+        },
         "tone": {
             "headroom_EV": round(tone.headroom_EV, 4),
             "clipped": dict(zip("rgb", (round(v, 6) for v in tone.clipped), strict=True)),
@@ -35,6 +42,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
             "rebuilt": round(tone.rebuilt, 6),
+            "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
         "noise": _noise(reading.noise),
         "mend": _mend(reading.mend),
@@ -79,8 +87,12 @@ def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
         "shot": noise.shot,
         "read": noise.read,
         "source": noise.source,
-        "zones_dB": [None if v is None else round(v, 2) for v in reading.zones_dB],
+        "zones_dB": [_dB(v) for v in reading.zones_dB],
     }
+
+
+def _dB(value: float | None) -> float | None:
+    return None if value is None else round(value, 2)
 
 
 def _light(value: LightValue) -> dict[str, float]:
@@ -94,5 +106,5 @@ def _measured(value: LightValue | None) -> dict[str, float | None]:
 
 
 def _patch(patch: Patch) -> dict[str, Any]:
-    names = ("x", "y", "w", "h", "channels", "kind")
+    names = ("x", "y", "w", "h", "channels", "kind", "rebuildable")
     return {**{name: getattr(patch, name) for name in names}, "share": round(patch.share, 7)}

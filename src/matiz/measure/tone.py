@@ -3,42 +3,20 @@
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import Camera, SceneLinear
+from ..colour.types import SceneLinear
 from ..develop.rendition import rendered
 from ..raw.frame import Frame
 from ..recipe.model import Tone
+from .patches import CLIP_MARGIN, Patch
 
 MIDDLE = 0.18
-CLIP_MARGIN = 0.005
-"""Share of the range below the white level that still counts as full."""
 HEADROOM_SHARE = 0.001
-PATCH_LEAST_SHARE = 2e-5
-MOST_PATCHES = 20
 LIGHTNESS_BINS = 64
 ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
-
-
-@dataclass(frozen=True)
-class Patch:
-    """A connected area in which raw channels are full; px of the upright full-size picture."""
-
-    x: int
-    y: int
-    w: int
-    h: int
-    share: float
-    """Of the picture, 0..1."""
-    channels: str
-    """Those clipped in most of it, of "rgb"."""
-    level: float = 1.0
-    """Brightest channel, scene-linear under the recipe's light before exposure, rebuilt as far as
-    it can be: the median over the patch."""
-    kind: str = "unknown"
 
 
 @dataclass(frozen=True)
@@ -77,45 +55,6 @@ def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
         elif bright > 0:
             headroom = min(headroom, float(np.log2(full / bright)))
     return max(0.0, float(headroom)) if np.isfinite(headroom) else 0.0, (clipped[0], clipped[1], clipped[2])
-
-
-def is_full(camera: Camera) -> NDArray[np.bool_]:
-    """Where a channel of camera values (height, width, 3) is full."""
-    return camera >= 1.0 - 2 * CLIP_MARGIN
-
-
-def rebuilt_share(camera: Camera) -> float:
-    """Share of camera values (height, width, 3) with one or two channels full, but not all."""
-    count = is_full(camera).sum(axis=2)
-    return float(((count > 0) & (count < 3)).mean())
-
-
-def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
-    """Areas of full channels, largest first.
-
-    camera: upright camera values at a level, full = 1. step: full-size px per px of it.
-    """
-    full = is_full(camera)
-    any_channel = full.any(axis=2).astype(np.uint8)
-    # specks of one highlight belong together
-    joined = cv2.dilate(any_channel, np.ones((5, 5), np.uint8))
-    count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    if count == 1:
-        return ()
-    flat = labels.ravel()
-    per_channel = [np.bincount(flat, weights=full[..., c].ravel(), minlength=count) for c in range(3)]
-    areas = np.bincount(flat, weights=any_channel.ravel(), minlength=count)
-    areas[0] = 0
-    patches = []
-    for label in np.argsort(areas)[::-1][:MOST_PATCHES]:
-        share = areas[label] / flat.size
-        if share < PATCH_LEAST_SHARE:
-            break
-        x, y, w, h = (int(v) * step for v in boxes[label, :4])
-        channels = "".join(n for n, counts in zip("rgb", per_channel, strict=True) if counts[label] > areas[label] / 2)
-        channels = channels or "rgb"[int(np.argmax([counts[label] for counts in per_channel]))]
-        patches.append(Patch(x, y, w, h, float(share), channels))
-    return tuple(patches)
 
 
 def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32]:

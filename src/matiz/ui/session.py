@@ -13,8 +13,8 @@ from ..develop.engine import Engine
 from ..errors import MatizError
 from ..findings.find import find
 from ..findings.model import Finding
-from ..measure.light import LightValue, value_of
 from ..measure.picture import Meter, PictureReading
+from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts

@@ -11,7 +11,8 @@ from ...colour.illuminants import daylight_xy
 from ...colour.spaces import REC2020_TO_SRGB, XYZ_TO_REC2020, encode_sRGB, uv_to_xy, xy_to_uv, xy_to_XYZ
 from ...colour.temperature import cct_to_xy, duv_limit, xy_to_cct
 from ...colour.types import Array
-from ...measure.light import LightReading, LightValue
+from ...measure.light import LightReading
+from ...measure.values import LightValue
 from ...wording import kelvin
 from .. import theme
 from .base import Instrument

@@ -1,0 +1,206 @@
+"""Mixed light: how many lights fall on a picture, which, and where.
+
+Most surfaces lie on the warm side of neutral: wood, sand, skin, soil. So in every block of the picture
+the colour that, taken for grey, would mean the coolest light is the best guess at the light there.
+Where these guesses spread over more than surfaces under one light do, there are two lights. The cool one
+shows itself in the coolest blocks; the warm one in the brightest places (lamps and what they shine on)
+and in the warmest blocks. A block's share of the warm light is its place between the two.
+
+The idea of local estimates and two clusters follows Riess, Eibenberger, Angelopoulou, "Illuminant color
+estimation for real-world mixed-illuminant scenes", 2011, and the shares Hsu et al., "Light mixture
+estimation for spatially varying white balance", 2008; the rest is ours and measured in the tests.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.temperature import cct_to_xy, duv_limit
+from ..colour.types import Array, Camera
+from ..errors import ArgumentError
+from ..raw.camera_colour import neutral_to_xy, xy_to_neutral
+from ..raw.frame import CameraColour
+from .values import LightValue, value_of
+
+WORKING_PX = 300
+BLOCKS_LONG = 30
+"""Blocks along the long side."""
+NEAR_LOCUS_EV, NEAR_LOCUS_BRIGHT_EV = 0.18, 0.25
+"""How far a colour may lie from the line of likely lights, in log2 of red and blue over green."""
+COOLEST, COOL, WARM = 0.02, 0.05, 0.9
+"""Quantiles of the blocks."""
+LEAST_APART_MIRED = 145.0
+"""Surfaces under one light spread over up to 136 mired in the tests' simulated rooms."""
+SURFACES_MIRED = 30.0
+"""How much warmer than its light an everyday surface is, typically."""
+LEAST_SHARE = 0.06
+LEAST_BLOCKS = 30
+BINS = np.arange(50.0, 600.0, 4.0)
+
+Grid = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class FoundLight:
+    """One of the lights of a picture."""
+
+    value: LightValue
+    share: float
+    """Of the picture's exposure, 0..1."""
+
+
+@dataclass(frozen=True, eq=False)
+class Lights:
+    """The lights of a picture, that with the larger share first."""
+
+    found: tuple[FoundLight, ...]
+    second: Grid | None
+    """(rows, columns) of blocks over the whole picture: share of the second light, 0..1; None for one light."""
+
+    @property
+    def apart_mired(self) -> float:
+        return abs(self.found[0].value.mired - self.found[1].value.mired) if len(self.found) > 1 else 0.0
+
+
+def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None) -> Lights:
+    """camera: upright camera values of the whole picture at a small level, some hundred px long.
+
+    single: the light measured as if there were one.
+    """
+    one = Lights(() if single is None else (FoundLight(single, 1.0),), None)
+    camera = _small(camera)
+    line, reciprocal = _line(colour)
+    if len(line) < 2 or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
+        return one
+    logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
+    mired, off = _along(logs.reshape(-1, 2), line, reciprocal)
+    mired, off = mired.reshape(camera.shape[:2]), off.reshape(camera.shape[:2])
+    usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
+    blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
+    known = blocks[np.isfinite(blocks)]
+    if len(known) < LEAST_BLOCKS:
+        return one
+    cool = float(np.quantile(known, COOLEST))
+    warm = _warm(camera, mired, usable & (off < NEAR_LOCUS_BRIGHT_EV), float(np.quantile(known, WARM)))
+    if warm - cool < LEAST_APART_MIRED:
+        return one
+    share = _shares(blocks, cool, warm)
+    weight = cv2.resize(np.minimum(camera[..., 1], 1.0), share.shape[::-1], interpolation=cv2.INTER_AREA)
+    warm_share = float((share * weight).sum() / max(float(weight.sum()), 1e-9))
+    if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
+        return one
+    apart = float(np.clip((warm - cool - LEAST_APART_MIRED) / 100.0, 0.0, 1.0))
+    certainty = 0.4 + 0.5 * apart
+    pair = [
+        FoundLight(_value(colour, logs, usable, mired, warm, certainty), warm_share),
+        FoundLight(_value(colour, logs, usable, mired, cool, certainty), 1.0 - warm_share),
+    ]
+    if warm_share >= 0.5:
+        return Lights((pair[0], pair[1]), 1.0 - share)
+    return Lights((pair[1], pair[0]), share)
+
+
+def _small(camera: Camera) -> Camera:
+    scale = WORKING_PX / max(camera.shape[:2])
+    if scale >= 1.0:
+        return camera
+    return np.asarray(cv2.resize(camera, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _line(colour: CameraColour) -> tuple[Array, Array]:
+    """log2 of red and blue over green of likely lights, (n, 2), and their mired, (n,)."""
+    points, kept = [], []
+    for reciprocal in np.arange(60.0, 560.0, 4.0):
+        cct_K = 1e6 / reciprocal
+        try:
+            neutral = xy_to_neutral(colour, cct_to_xy(cct_K, min(0.001, 0.5 * duv_limit(cct_K))))
+        except ArgumentError:
+            continue
+        points.append(np.log2(neutral[[0, 2]] / neutral[1]))
+        kept.append(reciprocal)
+    return np.array(points), np.array(kept)
+
+
+def _along(logs: Array, line: Array, reciprocal: Array) -> tuple[Array, Array]:
+    """Mired of the nearest point of the line to each of `logs` (n, 2), and the distance to it."""
+    best, mired = np.full(len(logs), np.inf), np.zeros(len(logs))
+    for start, end, low, high in zip(line[:-1], line[1:], reciprocal[:-1], reciprocal[1:], strict=True):
+        way = end - start
+        off = logs - start
+        share = np.clip(off @ way / (way @ way), 0.0, 1.0)
+        distance = ((off - share[:, None] * way) ** 2).sum(axis=1)
+        nearer = distance < best
+        best[nearer] = distance[nearer]
+        mired[nearer] = low + share[nearer] * (high - low)
+    return mired, np.sqrt(best)
+
+
+def _blocks(camera: Camera, mired: Array, good: NDArray[np.bool_]) -> Array:
+    """Per block the coolest quarter's mired among its brighter likely neutrals; NaN where it has too few."""
+    side = max(4, max(camera.shape[:2]) // BLOCKS_LONG)
+    rows, columns = camera.shape[0] // side, camera.shape[1] // side
+    out = np.full((rows, columns), np.nan)
+    for row in range(rows):
+        for column in range(columns):
+            here = np.s_[row * side : (row + 1) * side, column * side : (column + 1) * side]
+            likely = good[here]
+            if likely.mean() < 0.25:
+                continue
+            green = camera[here][..., 1][likely]
+            out[row, column] = np.quantile(mired[here][likely][green >= np.median(green)], 0.25)
+    return out
+
+
+def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float) -> float:
+    """Mired of the warm light: between what the brightest places show and the warmest blocks."""
+    luminance = camera @ np.array([0.25, 0.6, 0.15], np.float32)
+    bright = good & (luminance >= np.quantile(luminance[good], 0.96))
+    counts, _ = np.histogram(mired[bright], BINS)
+    smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
+    middle = 0.5 * (BINS[1:] + BINS[:-1])
+    peaks = [
+        middle[n]
+        for n in range(1, len(smooth) - 1)
+        if smooth[n] >= smooth[n - 1] and smooth[n] > smooth[n + 1]
+        and counts[np.abs(middle - middle[n]) < 24.0].sum() > 0.05 * counts.sum()
+    ]  # fmt: skip
+    if not peaks:
+        return warmest
+    brightest = float(max(peaks))
+    if warmest <= brightest:
+        return brightest
+    # far beyond what the brightest places show there are lights of their own, else only warm surfaces
+    return warmest if warmest - brightest > 45.0 else 0.5 * (brightest + warmest)
+
+
+def _shares(blocks: Array, cool: float, warm: float) -> Grid:
+    """Share of the warm light in each block; blocks without a likely neutral take their neighbours'."""
+    known = np.isfinite(blocks)
+    values, weight = np.where(known, blocks, 0.0).astype(np.float32), known.astype(np.float32)
+    filled = values
+    for sigma in (1.0, 5.0, 30.0):
+        around = cv2.GaussianBlur(weight, (0, 0), sigma)
+        mean = cv2.GaussianBlur(values, (0, 0), sigma) / np.maximum(around, 1e-6)
+        fresh = ~known & (around > 0.05)
+        filled = np.where(fresh, mean, filled)
+        known = known | fresh
+    share = (filled - cool - SURFACES_MIRED) / (warm - cool - 0.6 * SURFACES_MIRED)
+    return np.clip(share, 0.0, 1.0).astype(np.float32)
+
+
+def _value(
+    colour: CameraColour, logs: Array, usable: NDArray[np.bool_], mired: Array, light: float, certainty: float
+) -> LightValue:
+    """K and Duv of a light: its place on the line, and how far colours like it lie beside it."""
+    cct_K = 1e6 / light
+    like = usable & (np.abs(mired - light) < 15.0)
+    if like.sum() < 50:
+        return LightValue(cct_K, 0.0, certainty)
+    centre = np.median(logs[like], axis=0)
+    try:
+        seen = value_of(neutral_to_xy(colour, np.array([2.0 ** centre[0], 1.0, 2.0 ** centre[1]])))
+    except ArgumentError:
+        return LightValue(cct_K, 0.0, certainty)
+    return LightValue(cct_K, float(np.clip(seen.duv, -0.02, 0.02)), certainty)

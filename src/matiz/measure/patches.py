@@ -1,0 +1,109 @@
+"""Clipped patches: where they are, which channels are full, whether they are sources of light or things."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Camera
+
+CLIP_MARGIN = 0.005
+"""Share of the range below the white level that still counts as full."""
+PATCH_LEAST_SHARE = 2e-5
+MOST_PATCHES = 20
+RING_INNER, RING_OUTER = 0.004, 0.012
+"""Of the long side: where the surroundings of a patch begin and end."""
+SOURCE_EV, ALONE_EV = 0.8, 3.4
+"""How much darker than full the surroundings of a source are: the darker quarter of them where all channels
+are full in it, the median where they are not. A lit thing is clipped where it is brightest, in a channel or
+two, and dims gradually from there; a source lies far above what it lights, and ends at its edge."""
+ALL_FULL = 0.1
+"""Of a patch, with every channel full."""
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A connected area in which raw channels are full; px of the upright full-size picture."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+    share: float
+    """Of the picture, 0..1."""
+    channels: str
+    """Those clipped in most of it, of "rgb"."""
+    level: float = 1.0
+    """Brightest channel, scene-linear under the recipe's light before exposure, rebuilt as far as
+    it can be: the median over the patch."""
+    kind: str = "thing"
+    """"source" (sun, lamp, window, or its mirror image) or "thing"."""
+    rebuildable: bool = False
+    """Whether some channel is left to rebuild the others from."""
+
+
+def is_full(camera: Camera) -> NDArray[np.bool_]:
+    """Where a channel of camera values (height, width, 3) is full."""
+    return camera >= 1.0 - 2 * CLIP_MARGIN
+
+
+def rebuilt_share(camera: Camera) -> float:
+    """Share of camera values (height, width, 3) with one or two channels full, but not all."""
+    count = is_full(camera).sum(axis=2)
+    return float(((count > 0) & (count < 3)).mean())
+
+
+def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
+    """Areas of full channels, largest first.
+
+    camera: upright camera values at a level, full = 1. step: full-size px per px of it.
+    """
+    full = is_full(camera)
+    brightness, lost = camera.max(axis=2), np.asarray(full.all(axis=2))
+    any_channel = full.any(axis=2).astype(np.uint8)
+    # specks of one highlight belong together
+    joined = cv2.dilate(any_channel, np.ones((5, 5), np.uint8))
+    count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    if count == 1:
+        return ()
+    flat = labels.ravel()
+    per_channel = [np.bincount(flat, weights=full[..., c].ravel(), minlength=count) for c in range(3)]
+    areas = np.bincount(flat, weights=any_channel.ravel(), minlength=count)
+    areas[0] = 0
+    patches = []
+    for label in np.argsort(areas)[::-1][:MOST_PATCHES]:
+        share = areas[label] / flat.size
+        if share < PATCH_LEAST_SHARE:
+            break
+        x, y, w, h = (int(v) * step for v in boxes[label, :4])
+        channels = "".join(n for n, counts in zip("rgb", per_channel, strict=True) if counts[label] > areas[label] / 2)
+        channels = channels or "rgb"[int(np.argmax([counts[label] for counts in per_channel]))]
+        kind = "source" if _is_source(labels == label, boxes[label], brightness, lost) else "thing"
+        patches.append(Patch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
+    return tuple(patches)
+
+
+def _is_source(
+    patch: NDArray[np.bool_], box: NDArray[np.int32], brightness: NDArray[np.float32], lost: NDArray[np.bool_]
+) -> bool:
+    """Whether the surroundings of a patch are so much darker that it must shine by itself, or mirror what does.
+
+    patch: (height, width). box: x, y, w, h, area. brightness: largest camera value of each pixel, full = 1.
+    lost: where every channel is full.
+    """
+    height, width = patch.shape
+    inner, outer = (max(2, round(share * max(height, width))) for share in (RING_INNER, RING_OUTER))
+    outer = max(outer, inner + 2)
+    x, y, w, h = (int(v) for v in box[:4])
+    part = np.s_[max(0, y - outer) : y + h + outer, max(0, x - outer) : x + w + outer]
+    here = patch[part].astype(np.uint8)
+    near = cv2.dilate(here, np.ones((2 * inner + 1,) * 2, np.uint8))
+    far = cv2.dilate(here, np.ones((2 * outer + 1,) * 2, np.uint8))
+    ring = brightness[part][(far > 0) & (near == 0)]
+    if ring.size < 8:
+        return False
+    clipped = patch[part] & (brightness[part] >= 1.0 - 2 * CLIP_MARGIN)
+    if float(lost[part][clipped].mean()) > ALL_FULL:
+        return float(np.quantile(ring, 0.25)) < 2.0**-SOURCE_EV
+    return float(np.median(ring)) < 2.0**-ALONE_EV

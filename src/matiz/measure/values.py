@@ -1,0 +1,30 @@
+"""A light as a value: colour temperature, Duv, and how certain a reading of it is."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..colour.temperature import cct_to_xy, mired, xy_to_cct
+from ..colour.types import Chromaticity
+
+
+@dataclass(frozen=True)
+class LightValue:
+    """A light: CCT in K, Duv, and how certain the reading is, 0..1."""
+
+    cct_K: float
+    duv: float
+    certainty: float = 1.0
+
+    @property
+    def mired(self) -> float:
+        return float(mired(self.cct_K))
+
+    @property
+    def xy(self) -> Chromaticity:
+        return cct_to_xy(float(np.clip(self.cct_K, 1000.0, 100_000.0)), self.duv)
+
+
+def value_of(xy: Chromaticity, certainty: float = 1.0) -> LightValue:
+    cct_K, duv = xy_to_cct(xy)
+    return LightValue(float(cct_K), float(duv), certainty)
