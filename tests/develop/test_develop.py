@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
 
+from matiz.colour.spaces import LUMINANCE, XYZ_TO_REC2020, XYZ_to_xy
+from matiz.colour.temperature import xy_to_cct
 from matiz.develop.engine import Engine, full_picture
 from matiz.develop.rendition import SIGMOIDS, curve, display_table, rendered, scene_value, shown_value
 from matiz.errors import ArgumentError, Cancelled
@@ -166,3 +168,22 @@ STORED_VERSION_1 = [
     [251, 254, 255],
     [255, 255, 255],
 ]
+
+
+def test_partial_adaptation_keeps_some_of_the_light(scene_engine):
+    """At 100 % nothing changes; at 0 % a neutral keeps the light's colour; between, in even steps of mired."""
+    from matiz.raw.camera_colour import balance, light_xy, partly, xy_to_neutral
+
+    colour = scene_engine.frame.colour
+    full = balance(colour, light_xy(colour, Recipe().light))
+    assert partly(full, 1.0) is full
+    white = xy_to_neutral(colour, full.xy)
+    seen = []
+    for share in (1.0, 0.5, 0.0):
+        part = partly(full, share)
+        working = part.matrix @ (part.gains * white)
+        XYZ = np.linalg.inv(XYZ_TO_REC2020) @ working
+        seen.append(1e6 / xy_to_cct(XYZ_to_xy(XYZ))[0])
+        assert working @ LUMINANCE == pytest.approx(LUMINANCE @ (full.matrix @ (full.gains * white)), rel=3e-3)
+    assert seen[0] == pytest.approx(1e6 / 6504, abs=2)
+    assert abs(seen[1] - seen[0]) == pytest.approx(abs(seen[2] - seen[1]), rel=0.15)

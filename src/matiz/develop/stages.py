@@ -6,7 +6,7 @@ import numpy as np
 from ..colour.spaces import REC2020_TO_SRGB
 from ..kernels.display import display_linear, display_screen
 from ..kernels.working import to_working
-from ..raw.camera_colour import balance, light_xy
+from ..raw.camera_colour import balance, light_xy, partly
 from ..raw.sensor import HIGHLIGHTS_LEVEL
 from .geometry import FALL_OFF, GEOMETRY
 from .rendition import display_table, has_channel_curves, screen_tables, with_channel_curves
@@ -29,7 +29,8 @@ def _small_sensor(_: Pixels | None, request: Request) -> Pixels:
 def _light(camera: Pixels | None, request: Request) -> Pixels:
     assert camera is not None
     frame = request.sensor.frame
-    to = balance(frame.colour, light_xy(frame.colour, request.recipe.light))
+    light = request.recipe.light
+    to = partly(balance(frame.colour, light_xy(frame.colour, light)), light.adaptation_percent / 100.0)
     gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
     ratios = request.sensor.highlights
     if ratios is None:
@@ -66,7 +67,7 @@ _RENDITION = (
 SENSOR = Stage("sensor", (), _sensor)
 SMALL_SENSOR = Stage("small sensor", (), _small_sensor)
 QUICK_SENSOR = Stage("quick sensor", (), _quick_sensor)
-LIGHT = Stage("light", ("light.source", "light.cct_K", "light.duv"), _light)
+LIGHT = Stage("light", ("light.source", "light.cct_K", "light.duv", "light.adaptation_percent"), _light)
 SCREEN = Stage("screen", _RENDITION, _screen)
 DISPLAY = Stage("display", _RENDITION, _display)
 

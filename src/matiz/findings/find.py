@@ -11,12 +11,14 @@ from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
-from .light import balance_differs
+from .light import balance_differs, two_lights
 from .mend import fringes, lens_known
 from .model import Finding
-from .tone import clipped, under_exposed
+from .tone import clipped, crushed, end_gap, flat, lifted_past_noise, under_exposed
 
-JUDGES = (fringes, lens_known, balance_differs, under_exposed, clipped)
+JUDGES = (
+    fringes, lens_known, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, flat, crushed, end_gap,
+)  # fmt: skip
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 
 MOST_PIXELS = 20_000

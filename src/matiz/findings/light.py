@@ -1,8 +1,9 @@
 """Findings of the Light station."""
 
+from ..colour.temperature import duv_limit
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
-from ..wording import duv, kelvin, number
+from ..wording import duv, kelvin, number, percent
 from .model import Finding
 
 LEAST_MIRED = 10.0
@@ -11,11 +12,50 @@ LEAST_DUV = 0.004
 LEAST_CERTAINTY = 0.35
 
 
+LEAST_APART_MIRED = 150.0
+LEAST_SECOND_SHARE = 0.1
+SET_MIRED = 12.0
+"""Within this the balance is that of a light."""
+
+
+def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
+    """Two lights fall on the picture, and it is balanced for neither of them, or for the lesser one."""
+    lights = reading.light.lights
+    if len(lights.found) < 2 or lights.apart_mired < LEAST_APART_MIRED or lights.found[1].share < LEAST_SECOND_SHARE:
+        return None
+    first, second = lights.found
+    if abs(reading.balance.mired - first.value.mired) < SET_MIRED:
+        return None
+    cct_K, set_duv = min(max(first.value.cct_K, 1500.0), 25_000.0), first.value.duv
+    set_duv = min(set_duv, duv_limit(cct_K))
+    return Finding(
+        id="light.two_lights",
+        station="light",
+        claim=(
+            f"Two lights: {kelvin(first.value.cct_K)} on {percent(first.share, 0)} of the exposure and "
+            f"{kelvin(second.value.cct_K)} on {percent(second.share, 0)}, "
+            f"{number(lights.apart_mired, 0, 'mired')} apart"
+        ),
+        evidence={
+            "first_K": round(first.value.cct_K, 1),
+            "second_K": round(second.value.cct_K, 1),
+            "apart_mired": round(lights.apart_mired, 1),
+            "second_share_%": round(100.0 * second.share, 1),
+            "set_K": round(reading.balance.cct_K, 1),
+        },
+        fix=(("light.source", "manual"), ("light.cct_K", round(cct_K, 1)), ("light.duv", round(set_duv, 5))),
+        fix_label=f"Balance for the greater, {kelvin(first.value.cct_K)}",
+        certainty=first.value.certainty,
+    )
+
+
 def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
     """The light that the recipe balances for is not the one measured in the picture."""
     measured, balance = reading.light.measured, reading.balance
     if measured is None or measured.certainty < LEAST_CERTAINTY:
         return None
+    if len(reading.light.lights.found) > 1:
+        return None  # there is no one neutral: see two_lights
     off_mired = balance.mired - measured.mired
     off_duv = balance.duv - measured.duv
     if abs(off_mired) < LEAST_MIRED and abs(off_duv) < LEAST_DUV:

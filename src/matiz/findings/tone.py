@@ -2,13 +2,14 @@
 
 import numpy as np
 
-from ..colour.spaces import decode_sRGB, encode_sRGB
-from ..develop.rendition import scene_value, shown_value
+from ..colour.spaces import decode_sRGB, encode_sRGB, luminance
+from ..develop.rendition import NO_BLACK_EV, STRAIGHT, scene_value, shown_value
 from ..measure.picture import PictureReading
-from ..recipe.fields import Number
+from ..measure.tone import ZONES, crushed_share
+from ..recipe.fields import Number, Points
 from ..recipe.model import Recipe, specs
 from ..wording import EV, number, percent
-from .model import Finding
+from .model import Finding, Fix
 
 LEAST_GAP_EV = 0.5
 LEFT_GAP_EV = 0.1
@@ -16,6 +17,11 @@ LEFT_GAP_EV = 0.1
 PAPER_WHITE = 245.0
 """Of 255: more is bare paper and holds no detail in print. Common practice, no source."""
 LEAST_PATCH_SHARE = 2e-4
+LEAST_dB = 15.0
+"""Signal over noise of a photosite below which noise is plain to see. Common practice, no source."""
+LEAST_RANGE_L = 45.0
+LEAST_CRUSHED = 0.12
+DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 14.0, 4.0
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
 
 
@@ -46,6 +52,8 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
     gain = 2.0**recipe.tone.exposure_EV
     bare = []
     for n, patch in enumerate(reading.tone.patches, 1):
+        if patch.kind == "source":
+            continue  # a lamp may be white
         shown = 255.0 * float(encode_sRGB(shown_value(recipe.tone, patch.level * gain)))
         if patch.share >= LEAST_PATCH_SHARE and shown > PAPER_WHITE + 0.5:
             bare.append((n, patch, shown))
@@ -77,6 +85,107 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
         fix=(("tone.exposure_EV", round(wanted, 4)),) if possible else None,
         fix_label=f"Lower by {EV(lower_EV, signed=False)}, to {number(PAPER_WHITE, 0)} of 255" if possible else "",
         certainty=0.9,
+    )
+
+
+def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """A zone is lifted so far that its noise shows."""
+    zones = recipe.tone.zones_EV
+    if reading.noise is None or not any(v > 0 for v in zones):
+        return None
+    floor = reading.noise.zones_dB
+    over = [n for n in range(11) if zones[n] > 0 and (dB := floor[n]) is not None and dB < LEAST_dB]
+    if not over:
+        return None
+    worst = min(over, key=lambda n: floor[n] or 0.0)
+    held = tuple(0.0 if n in over else value for n, value in enumerate(zones))
+    return Finding(
+        id="tone.lifted_past_noise",
+        station="tone",
+        claim=(
+            f"Zone {ZONES[worst]} is lifted past the noise: {number(floor[worst] or 0.0, 0, 'dB')} are left there, "
+            f"{number(LEAST_dB, 0, 'dB')} look clean"
+        ),
+        evidence={"zone": ZONES[worst], "left_dB": round(floor[worst] or 0.0, 1), "lift_EV": zones[worst]},
+        fix=(("tone.zones_EV", held),),
+        fix_label="Let the noisy zones down again",
+        certainty=0.8,
+    )
+
+
+def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """The picture uses little of the tonal range, and its rendition does not help."""
+    shares = np.cumsum(reading.tone.distribution)
+    low, high = (float(np.searchsorted(shares, q)) / len(shares) * 100.0 for q in (0.02, 0.98))
+    if high - low >= LEAST_RANGE_L or recipe.tone.rendition == "strong":
+        return None
+    stronger = {"linear": "standard", "soft": "standard", "standard": "strong"}[recipe.tone.rendition]
+    return Finding(
+        id="tone.flat",
+        station="tone",
+        claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0)} L*",
+        evidence={"from_L": round(low, 1), "to_L": round(high, 1)},
+        fix=_flat_fix(low, high, recipe, stronger),
+        fix_label=f"{stronger.capitalize()} rendition, and a curve over the range that is used",
+        certainty=0.6,
+    )
+
+
+def _flat_fix(low: float, high: float, recipe: Recipe, stronger: str) -> Fix:
+    """The stronger rendition, and a curve that spreads the tones used over most of the range."""
+    a, b = max(low / 100.0 - 0.02, 0.0), min(high / 100.0 + 0.02, 1.0)
+    points = [(0.0, 0.0), (max(a, 0.01), 0.06), (min(b, 0.99), 0.94), (1.0, 1.0)]
+    return (("tone.rendition", stronger if recipe.tone.rendition != "strong" else "strong"),
+            ("tone.curve.lightness", tuple(points)))  # fmt: skip
+
+
+def crushed(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """The tone curve runs much of the picture together."""
+    share = reading.tone.crushed
+    if share < LEAST_CRUSHED:
+        return None
+    left = next(k for k in range(9, -1, -1) if _crushed_at(k / 10.0, reading, recipe) < LEAST_CRUSHED)
+    return Finding(
+        id="tone.crushed",
+        station="tone",
+        claim=f"The curve runs {percent(share)} of the picture together",
+        evidence={"share_%": round(100.0 * share, 2)},
+        fix=(("tone.curve.lightness", _weakened(left / 10.0, recipe)),),
+        fix_label=f"Keep {percent(left / 10.0, 0)} of the curve",
+        certainty=0.8,
+    )
+
+
+def _weakened(share: float, recipe: Recipe) -> Points:
+    """The tone curve with a share of its strength."""
+    if share <= 0.0:
+        return STRAIGHT
+    return tuple((x, round(x + share * (y - x), 4)) for x, y in recipe.tone.curve.lightness)
+
+
+def _crushed_at(share: float, reading: PictureReading, recipe: Recipe) -> float:
+    return crushed_share(reading.tone.distribution, _weakened(share, recipe))
+
+
+def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """Nothing in the picture comes near black."""
+    shares = np.cumsum(reading.tone.distribution)
+    darkest = float(np.searchsorted(shares, DARKEST_SHARE)) / len(shares) * 100.0
+    if darkest < LEAST_DARKEST_L or recipe.tone.black_EV > NO_BLACK_EV:
+        return None
+    # the scene value that is shown at that lightness becomes black, but for a little
+    scene = scene_value(recipe.tone, float(luminance(max(darkest - KEPT_L, 1.0))))
+    black_EV = float(np.log2(max(scene, 1e-6) / 0.18))
+    if not -11.0 <= black_EV <= -2.0:
+        return None
+    return Finding(
+        id="tone.end_gap",
+        station="tone",
+        claim=f"No black: the darkest {percent(DARKEST_SHARE)} begin at {number(darkest, 0)} L*",
+        evidence={"darkest_L": round(darkest, 1), "black_EV": round(black_EV, 2)},
+        fix=(("tone.black_EV", round(black_EV, 2)),),
+        fix_label=f"Black point at {EV(black_EV)}",
+        certainty=0.6,
     )
 
 

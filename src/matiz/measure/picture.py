@@ -49,17 +49,18 @@ class Meter:
         headroom_EV, clipped = self._raw_range
         full, rebuilt = self._full_places(recipe.mend)
         patches = tuple(self._with_level(patch, recipe) for patch in full)
-        tone = tone_reading(headroom_EV, clipped, patches, working, recipe.tone, rebuilt)
+        scene = self.engine.render(recipe, self._small_level, result="scene")
+        tone = tone_reading(headroom_EV, clipped, patches, working, scene, recipe.tone, rebuilt)
         display = self.engine.render(recipe, self._small_level, result="display")
-        delivery = read_delivery(display, working, recipe.tone)
+        delivery = read_delivery(display, scene, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
-        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(working, recipe))
+        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(scene, recipe))
 
-    def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
+    def _noise(self, scene: SceneLinear, recipe: Recipe) -> NoiseReading | None:
         if self.engine.frame.mosaic is None:
             return None
         camera = self.engine.render(Recipe(), self._small_level, result="camera")
-        zone = zone_of(luminance_EV(working, recipe.tone.exposure_EV))
+        zone = zone_of(luminance_EV(scene, recipe.tone.exposure_EV))
         return noise_reading(noise_of(self.engine.frame), camera, zone)
 
     @cached_property
@@ -97,6 +98,6 @@ class Meter:
         x, y = patch.x >> level, patch.y >> level
         box = (x, y, min(max(patch.w >> level, 1), width - x), min(max(patch.h >> level, 1), height - y))
         full = is_full(self.engine.render(recipe, level, box, result="camera")).any(axis=2)
-        working = self.engine.render(recipe, level, box, result="working")
-        values = working.max(axis=2)[full]
+        scene = self.engine.render(recipe, level, box, result="scene")
+        values = scene.max(axis=2)[full]
         return replace(patch, level=float(np.median(values))) if values.size else patch

@@ -8,14 +8,17 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
 from ..colour.types import SceneLinear
-from ..develop.rendition import rendered
+from ..develop.rendition import STRAIGHT, curve, rendered
 from ..raw.frame import Frame
+from ..recipe.fields import Points
 from ..recipe.model import Tone
 from .patches import CLIP_MARGIN, Patch
 
 MIDDLE = 0.18
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
+LEAST_RISE = 0.25
+"""Slope of the tone curve below which tones run together. Common practice, no source."""
 ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 
 
@@ -29,7 +32,9 @@ class ToneReading:
     """Share of each raw channel that is full, 0..1."""
     patches: tuple[Patch, ...]
     zones: tuple[float, ...]
-    """Share of the picture in each zone 0..X at the recipe's exposure."""
+    """Share of the picture in each zone 0..X under the recipe."""
+    zones_before: tuple[float, ...]
+    """The same before haze, zones and local contrast, at the recipe's exposure."""
     middle_EV: float
     """Median luminance in EV from middle grey at the recipe's exposure."""
     distribution: tuple[float, ...]
@@ -38,6 +43,8 @@ class ToneReading:
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
     rebuilt: float = 0.0
     """Share of the picture in which some raw channels are full and rebuilt from the others."""
+    crushed: float = 0.0
+    """Share of the picture whose tones the curve runs together."""
 
 
 def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
@@ -92,23 +99,42 @@ def tone_reading(
     clipped: tuple[float, float, float],
     patches: tuple[Patch, ...],
     working: SceneLinear,
+    scene: SceneLinear,
     tone: Tone,
     rebuilt: float = 0.0,
 ) -> ToneReading:
-    """The readings that follow the recipe, beside those of the raw data, which do not."""
-    EV = luminance_EV(working, tone.exposure_EV)
-    brightest = working.max(axis=2)
+    """The readings that follow the recipe, beside those of the raw data, which do not.
+
+    working, scene: the picture before and after the tone stage.
+    """
+    EV = luminance_EV(scene, tone.exposure_EV)
+    distribution = lightness_distribution(EV, tone)
+    brightest = scene.max(axis=2)
     high = max(float(np.quantile(brightest, 0.995)), 1e-6)
     return ToneReading(
         headroom_EV,
         clipped,
         patches,
         zone_shares(EV),
+        zone_shares(luminance_EV(working, tone.exposure_EV)),
         float(np.median(EV)),
-        lightness_distribution(EV, tone),
+        distribution,
         float(np.log2(high)) + tone.exposure_EV,
         rebuilt,
+        crushed_share(distribution, tone.curve.lightness),
     )
+
+
+def crushed_share(distribution: tuple[float, ...], points: Points) -> float:
+    """Share of the picture whose tones a curve runs together: where it rises less than LEAST_RISE.
+
+    distribution: shares of display lightness before the curve, in even bins over 0..100.
+    """
+    if points == STRAIGHT:
+        return 0.0
+    edges = np.linspace(0.0, 1.0, len(distribution) + 1)
+    rise = np.diff(curve(points, edges)) * len(distribution)
+    return float(np.array(distribution)[rise < LEAST_RISE].sum())
 
 
 def _channel_counts(frame: Frame) -> list[tuple[NDArray[Any], float]]:

@@ -5,7 +5,7 @@ matrices interpolated in reciprocal temperature, neutral to chromaticity by iter
 matrices or Bradford adaptation to D50.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -110,6 +110,23 @@ def balance(colour: CameraColour, xy: ArrayLike) -> Balance:
         to_D50 = to_D50 / to_D50[1].sum()
     gains = 2.0**colour.baseline_EV / neutral
     return Balance(gains, XYZ_D50_TO_REC2020 @ to_D50, np.asarray(xy, np.float64))
+
+
+def partly(full: Balance, share: float) -> Balance:
+    """A balance that makes its light only partly neutral: `share` 1 wholly, 0 not at all.
+
+    What was neutral takes the colour that lies, in mired and Duv, between D50 and the light (Hunt 1952 and
+    CIECAM02 call the share the degree of adaptation).
+    """
+    if share >= 1.0:
+        return full
+    (cct_K, duv), (white_K, white_duv) = xy_to_cct(full.xy), xy_to_cct(D50_XY)
+    left = 1.0 - share
+    kept_K = 1e6 / (1e6 / white_K + left * (1e6 / cct_K - 1e6 / white_K))
+    kept = cct_to_xy(float(kept_K), float(white_duv + left * (duv - white_duv)))
+    back = adaptation_matrix(xy_to_XYZ(D50_XY), xy_to_XYZ(kept))
+    turned = XYZ_D50_TO_REC2020 @ back @ np.linalg.inv(XYZ_D50_TO_REC2020)
+    return replace(full, matrix=turned @ full.matrix)
 
 
 def _color_matrix(colour: CameraColour, xy: ArrayLike) -> Array:

@@ -58,6 +58,9 @@ class Light:
     duv: float = described(
         Number("", -0.03, 0.03, 0.0, 0.0005, 4, "Distance from the Planckian locus; positive is greener.")
     )
+    adaptation_percent: float = described(
+        Number("%", 0.0, 100.0, 100.0, 1.0, 0, "How far the light is made neutral; less keeps some of its mood.")
+    )
 
 
 @dataclass(frozen=True)
