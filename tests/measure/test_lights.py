@@ -12,7 +12,7 @@ from matiz.colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
 from matiz.develop.engine import Engine
 from matiz.measure.light import measured_light
-from matiz.measure.lights import read_lights
+from matiz.measure.lights import FoundLight, Lights, read_lights, territories
 from matiz.measure.patches import clipped_patches
 from matiz.measure.values import LightValue, value_of
 from matiz.raw.camera_colour import as_shot_xy, xy_to_neutral
@@ -179,3 +179,20 @@ def test_sources_and_things_are_told_apart():
                 total += 1
                 right += (patch.kind == "source") == (cover >= 0.5)
     assert total >= 60 and right >= 0.95 * total
+
+
+def test_territories_are_lines_inside_the_picture_with_a_label_inside_each():
+    """Left half one light, right half the other, and an island."""
+    second = np.zeros((20, 30), np.float32)
+    second[:, 15:] = 1.0
+    second[5:10, 4:9] = 1.0
+    value = LightValue(5000.0, 0.0)
+    lights = Lights((FoundLight(value, 0.6), FoundLight(value, 0.4)), second)
+    first, other = territories(lights, (3000, 2000))
+    assert first.light.share == 0.6 and first.centre[0] < 1500 < other.centre[0]
+    assert sorted(len(t.outlines) for t in (first, other)) == [2, 2]
+    line = max(other.outlines, key=lambda o: np.ptp(o[:, 1]))
+    assert np.abs(line[:, 0] - 1500).max() < 60 and np.ptp(line[:, 1]) > 1800
+    island = min(other.outlines, key=lambda o: np.ptp(o[:, 1]))
+    assert np.ptp(island[:, 0]) == pytest.approx(500, abs=80)
+    assert territories(Lights((FoundLight(value, 1.0),), None), (3000, 2000)) == ()

@@ -16,7 +16,7 @@ from matiz.ui.instruments.chromaticity import Chromaticity, Plane, light_at, pla
 from matiz.ui.instruments.curve import CurveInstrument, Plot, added, moved, removed
 from matiz.ui.instruments.fringes import height_of, span, value_at
 from matiz.ui.instruments.gauges import print_size_cm
-from matiz.ui.instruments.ladder import rungs
+from matiz.ui.instruments.ladder import Ladder, rungs, with_offset, y_of, zone_at
 from matiz.ui.viewport import FIT, Viewport
 
 
@@ -61,9 +61,45 @@ def test_the_ladder_has_a_rung_for_each_zone():
     made = rungs(zones, Tone(), 220.0)
     assert [r.zone for r in made] == list(range(11))
     assert made[0].y == pytest.approx(200.0) and made[10].y == pytest.approx(0.0), "zone X is at the top"
-    assert made[4].bar == 1.0 and made[5].bar == 0.5
+    assert made[4].share == 0.5 and made[5].share == 0.25
     assert made[5].lightness == pytest.approx(49.5, abs=0.5), "zone V is shown at 18 %"
     assert all(a.lightness <= b.lightness for a, b in pairwise(made))
+
+
+def test_heights_on_the_ladder_are_zones():
+    assert y_of(5.0, 220.0) == pytest.approx(110.0) and y_of(10.0, 220.0) == pytest.approx(10.0)
+    for zone in (0.0, 3.3, 10.0):
+        assert zone_at(y_of(zone, 220.0), 220.0) == pytest.approx(zone)
+
+
+def test_a_rung_is_moved_in_steps_and_within_limits():
+    plain = (0.0,) * 11
+    assert with_offset(plain, 3, 0.73)[3] == pytest.approx(0.75) and with_offset(plain, 3, 0.73)[4] == 0.0
+    assert with_offset(plain, 0, 9.0)[0] == 4.0 and with_offset(plain, 10, -9.0)[10] == -4.0
+
+
+def test_a_rung_is_dragged_and_moved_by_keys(qtbot):
+    ladder = Ladder()
+    qtbot.addWidget(ladder)
+    ladder.resize(320, 242)
+    ladder.show()
+    ladder.changed.connect(lambda zones: ladder.show_tone(Tone(zones_EV=zones)))
+    start = ladder.end_of(3).toPoint()
+    rung = round(ladder.inner().height() / 11)
+    QTest.mousePress(ladder, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(ladder, start - QPoint(0, rung))
+    QTest.mouseRelease(ladder, Qt.MouseButton.LeftButton, pos=start - QPoint(0, rung))
+    assert ladder._tone.zones_EV[3] == pytest.approx(1.0, abs=0.06), "a rung is one EV"
+    assert ladder.selected() == 3
+    ladder.setFocus()
+    QTest.keyClick(ladder, Qt.Key.Key_PageUp)
+    QTest.keyClick(ladder, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert ladder._tone.zones_EV[4] == pytest.approx(-0.5)
+    QTest.keyClick(ladder, Qt.Key.Key_Delete)
+    assert ladder._tone.zones_EV[4] == 0.0
+    QTest.mouseDClick(ladder, Qt.MouseButton.LeftButton, pos=ladder.end_of(3).toPoint())
+    assert ladder._tone.zones_EV == (0.0,) * 11
+    assert not ladder.grab().isNull()
 
 
 SPEC = CurvePoints("x.")

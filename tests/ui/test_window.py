@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +21,7 @@ from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.shoot.silenced import Silenced
-from matiz.simcam.shoot import DEMO_SHOTS
+from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
 from matiz.ui import theme
 from matiz.ui.actions import ACTIONS
 from matiz.ui.findings_panel import evidence_lines
@@ -176,6 +177,9 @@ def test_evidence_is_written_with_units(window):
 
 
 def test_show_lights_up_the_place(window, shoot):
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0052.dng")
+    bright = replace(shot.settings, ev=shot.settings.ev + 1.6)
+    write_frame(simulate(shot.scene, (600, 400), bright, view=shot.view), shoot / "CORVA_0052.dng")
     window.session.open_picture(shoot / "CORVA_0052.dng")
     window.go_to(window.tone)
     settle(window)

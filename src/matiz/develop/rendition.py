@@ -78,6 +78,12 @@ def curve(points: Points, display_lightness: ArrayLike) -> Array:
     return np.clip(low - t**2 * (1 - t) * step[i] * slope[i + 1], 0.0, 1.0)
 
 
+def s_curve(contrast: float) -> Points:
+    """A tone curve `contrast` times as steep at middle grey, L* 50, easing into both ends."""
+    rise = 0.15 * contrast
+    return ((0.0, 0.0), (0.35, round(0.5 - rise, 4)), (0.5, 0.5), (0.65, round(0.5 + rise, 4)), (1.0, 1.0))
+
+
 def _slopes(step: Array, rise: Array) -> Array:
     """Slope at each point of a monotone cubic through stretches of length `step` and slope `rise`."""
     if len(rise) == 1:

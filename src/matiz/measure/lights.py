@@ -37,6 +37,10 @@ SURFACES_MIRED = 30.0
 """How much warmer than its light an everyday surface is, typically."""
 LEAST_SHARE = 0.06
 LEAST_BLOCKS = 30
+FINER = 8
+"""Steps of an outline in a block."""
+LEAST_TERRITORY = 0.004
+"""Of the picture: smaller islands are not drawn."""
 BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
@@ -62,6 +66,60 @@ class Lights:
     @property
     def apart_mired(self) -> float:
         return abs(self.found[0].value.mired - self.found[1].value.mired) if len(self.found) > 1 else 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Territory:
+    """Where one of two lights gives more than the other; px of the upright full-size picture."""
+
+    light: FoundLight
+    outlines: tuple[Array, ...]
+    """Each (n, 2): a line between the two lights, from border to border or round an island."""
+    centre: tuple[float, float]
+    """Well inside the largest of them, for a label."""
+
+
+def territories(lights: Lights, size: tuple[int, int]) -> tuple[Territory, ...]:
+    """The parts of a picture `size` (width, height) that each of two lights rules; none for one light."""
+    if lights.second is None:
+        return ()
+    fine = cv2.resize(lights.second, None, fx=FINER, fy=FINER, interpolation=cv2.INTER_CUBIC)
+    scale = np.array([size[0] / fine.shape[1], size[1] / fine.shape[0]])
+    out = []
+    for light, inside in zip(lights.found, (fine < 0.5, fine >= 0.5), strict=True):
+        mask = inside.astype(np.uint8)
+        found, _ = cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
+        large = [c for c in found if cv2.contourArea(c) > LEAST_TERRITORY * mask.size]
+        if not large:
+            continue
+        # the border counts as an end, so that a label keeps clear of it
+        depth = cv2.distanceTransform(cv2.copyMakeBorder(mask, 1, 1, 1, 1, cv2.BORDER_CONSTANT), cv2.DIST_L2, 5)
+        y, x = np.unravel_index(int(np.argmax(depth)), depth.shape)
+        outlines = tuple(line * scale for contour in large for line in _inner(contour[:, 0], fine.shape))
+        out.append(Territory(light, outlines, (float(x * scale[0]), float(y * scale[1]))))
+    return tuple(out)
+
+
+def _inner(contour: NDArray[np.int32], shape: tuple[int, ...]) -> list[Array]:
+    """The stretches of a closed contour that do not run along the picture's border, without their stairs."""
+    rows, columns = shape[:2]
+    inside = (contour > 0).all(axis=1) & (contour < np.array([columns - 1, rows - 1])).all(axis=1)
+    if inside.all():
+        return [_calm(np.vstack([contour, contour[:1]]))]
+    # begin on the border, so that no stretch is cut in two
+    start = int(np.flatnonzero(~inside)[0])
+    contour, inside = np.roll(contour, -start, axis=0), np.roll(inside, -start)
+    cuts = np.flatnonzero(np.diff(inside.astype(int))) + 1
+    parts = np.split(contour, cuts)
+    return [
+        _calm(part) for part, first in zip(parts, np.split(inside, cuts), strict=True) if first[0] and len(part) > 2
+    ]
+
+
+def _calm(line: NDArray[np.int32]) -> Array:
+    """A moving mean along a line; its ends stay."""
+    padded = np.pad(line.astype(np.float64) + 0.5, ((3, 3), (0, 0)), mode="edge")
+    return np.stack([np.convolve(padded[:, k], np.ones(7) / 7.0, mode="valid") for k in range(2)], axis=1)
 
 
 def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None) -> Lights:

@@ -76,7 +76,7 @@ class Curve:
 
 
 def _contrast(help_text: str) -> Any:
-    return described(Number("dB", -12.0, 12.0, 0.0, 0.25, 2, help_text))
+    return described(Number("dB", -12.0, 12.0, 0.0, 0.5, 1, help_text))
 
 
 @dataclass(frozen=True)

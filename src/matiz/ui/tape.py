@@ -26,6 +26,7 @@ from .painted import Painted
 
 Mapping = Callable[[float], float]
 TICK_LEAST_PX = 7.0
+NARROW_PX, NARROW_VALUE_PX = 180, 16
 TYPED = "0123456789.,-+\u2212"
 """Keys that begin typing a value."""
 
@@ -91,7 +92,7 @@ class Tape(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(label)
-        self.setToolTip(f"{spec.help}\nDrag, wheel, arrows, or type. Double-click: back to the default.")
+        self.setToolTip(f"{label}. {spec.help}\nDrag, wheel, arrows, or type. Double-click: back to the default.")
         self._editor = _Editor(self)
         self._editor.setAccessibleName(f"{label}, typed")
         self._editor.hide()
@@ -129,14 +130,18 @@ class Tape(Painted):
     def paintEvent(self, _: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.font(theme.SMALL_PX))
-        painter.setPen(theme.colour("quiet"))
-        painter.drawText(
-            QRectF(0, 0, self.width(), 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, self.label
-        )
-        painter.setFont(theme.font(theme.VALUE_PX, QFont.Weight.Medium))
-        painter.setPen(theme.colour("strong" if self.hasFocus() else "text"))
+        large = theme.font(theme.VALUE_PX if self.width() >= NARROW_PX else NARROW_VALUE_PX, QFont.Weight.Medium)
         shown = "\u2022\u2022\u2022" if self._hidden_number else self.text()
+        room = self.width() - QFontMetricsF(large).horizontalAdvance(shown) - 6
+        small = theme.font(theme.SMALL_PX)
+        painter.setFont(small)
+        painter.setPen(theme.colour("quiet"))
+        label = QFontMetricsF(small).elidedText(self.label, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(
+            QRectF(0, 0, self.width(), 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, label
+        )
+        painter.setFont(large)
+        painter.setPen(theme.colour("strong" if self.hasFocus() else "text"))
         painter.drawText(
             QRectF(0, 0, self.width(), 28), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, shown
         )

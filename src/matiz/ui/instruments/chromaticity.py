@@ -135,7 +135,10 @@ class Chromaticity(Instrument):
         taken: list[QRectF] = []
         if self._reading:
             self._paint_light(painter, plane, self._reading.as_shot, "camera", "square", taken)
-            if self._reading.measured:
+            lights = self._reading.lights.found
+            for name, one in zip(("greater", "lesser"), lights if len(lights) > 1 else (), strict=False):
+                self._paint_light(painter, plane, one.value, f"{name} light", "diamond", taken)
+            if self._reading.measured and len(lights) < 2:
                 self._paint_light(painter, plane, self._reading.measured, "measured", "diamond", taken)
         self._paint_balance(painter)
         painter.setPen(theme.colour("quiet"))

@@ -2,16 +2,17 @@
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.illuminants import NAMES
 from ...errors import ArgumentError
 from ...measure.light import neutral_light
+from ...measure.lights import Territory, territories
 from ...recipe.model import Light, Recipe
-from ...wording import duv, kelvin, number
+from ...wording import duv, kelvin, number, percent
 from .. import theme
-from ..controls import caption, push, tape_for
+from ..controls import bind, caption, push, tape_for
 from ..instruments.chromaticity import Chromaticity
 from ..picture_view import PictureView
 from ..session import Session
@@ -32,6 +33,7 @@ class LightStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self._picked: tuple[float, float] | None = None
+        self._territories: tuple[Territory, ...] = ()
         self.instrument = Chromaticity()
         self.row.addWidget(self.instrument, 5)
         self.row.addLayout(self._controls(), 6)
@@ -63,6 +65,10 @@ class LightStation(Station):
         sources.addWidget(self.pick)
         sources.addWidget(self.as_shot)
         sources.addWidget(self.named, 1)
+        self.map = push("Light map", checkable=True)
+        self.map.setToolTip("Outlines of where each of two lights gives the most, with its temperature and share")
+        self.map.toggled.connect(lambda _: self.view.update())
+        sources.addWidget(self.map)
         column.addLayout(sources)
         self.kelvin = tape_for("light.cct_K", "Colour temperature", mired_ruling(), round_to=10.0)
         self.duv = tape_for("light.duv", "Duv, green to the right")
@@ -76,9 +82,12 @@ class LightStation(Station):
             tape.refused.connect(self.session.said.emit)
             tapes.addWidget(tape, 0, n)
         column.addLayout(tapes)
+        self.adaptation = tape_for("light.adaptation_percent", "Adaptation; less keeps the mood")
+        bind(self.adaptation, self.session, "light.adaptation_percent", lambda v: f"Adaptation {number(v, 0, '%')}")
+        tapes.addWidget(self.adaptation, 1, 0)
         self.note = caption()
         self.note.setWordWrap(True)
-        column.addWidget(self.note)
+        tapes.addWidget(self.note, 1, 1)
         column.addStretch(1)
         return column
 
@@ -95,6 +104,8 @@ class LightStation(Station):
         return self.session.is_open and self.session.recipe.light != Light()
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        if self.map.isChecked():
+            self._paint_map(painter, view)
         if self._picked is None:
             return
         x, y = self._picked
@@ -104,6 +115,26 @@ class LightStation(Station):
         painter.drawRect(place)
         painter.setPen(QPen(theme.grey(97), 1.4))
         painter.drawRect(place)
+
+    def _paint_map(self, painter: QPainter, view: PictureView) -> None:
+        """The second light's outlines, dashed; a label in each light's part."""
+        painter.setFont(theme.font(theme.TEXT_PX))
+        for n, territory in enumerate(self._territories):
+            for outline in territory.outlines if n == 1 else ():
+                points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in outline])
+                for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.4, Qt.PenStyle.DashLine)):
+                    painter.setPen(pen)
+                    painter.drawPolyline(points)
+        for territory in self._territories:
+            light = territory.light
+            text = f"{kelvin(light.value.cct_K)}   {percent(light.share, 0)} of the exposure"
+            wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 12
+            middle = view.to_widget(*territory.centre)
+            box = QRectF(middle.x() - wide / 2, middle.y() - 11, wide, 22)
+            box.moveLeft(min(max(box.left(), 4.0), view.width() - wide - 4.0))
+            painter.fillRect(box, theme.grey(10, 220))
+            painter.setPen(theme.grey(97))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def pick_at(self, x: float, y: float) -> None:
         """Balance for the light that makes the area around a point of the picture neutral."""
@@ -176,12 +207,16 @@ class LightStation(Station):
     def _show_readings(self) -> None:
         reading = self.session.reading
         self.instrument.show_reading(reading.light if reading else None)
+        two = reading is not None and len(reading.light.lights.found) > 1
+        self.map.setEnabled(two)
+        self._territories = territories(reading.light.lights, self.session.engine.frame.size) if two else ()
         if reading:
             shot, measured = reading.light.as_shot, reading.light.measured
             self.kelvin.set_default(shot.cct_K)
             self.duv.set_default(shot.duv)
-            self.kelvin.set_proposal(measured.cct_K if measured else None)
-            self.duv.set_proposal(measured.duv if measured else None)
+            proposed = reading.light.lights.found[0].value if two else measured
+            self.kelvin.set_proposal(proposed.cct_K if proposed else None)
+            self.duv.set_proposal(proposed.duv if proposed else None)
         self.note.setText(self._note())
 
     def _note(self) -> str:
@@ -190,9 +225,13 @@ class LightStation(Station):
         reading = self.session.reading
         if reading is None:
             return text
+        lights = reading.light.lights
+        if len(lights.found) > 1:
+            told = " and ".join(f"{kelvin(one.value.cct_K)} ({percent(one.share, 0)})" for one in lights.found)
+            return f"{text}; two lights, {told}, {number(lights.apart_mired, 0, 'mired')} apart"
         measured = reading.light.measured
         if measured is None:
-            return f"{text}; no neutral found in the picture"
+            return f"{text}; no neutral found, certainty low"
         off = light.mired - measured.mired
         how = "redder" if off > 0 else "bluer"
         sure = number(measured.certainty * 100, 0, "%")

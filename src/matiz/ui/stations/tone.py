@@ -3,10 +3,11 @@
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
+from ...develop.rendition import s_curve
 from ...recipe.model import Tone
-from ...wording import EV, percent
+from ...wording import EV, number, percent
 from .. import theme
 from ..controls import Words, bind, caption, choose, push, tape_for
 from ..instruments.curve import IDENTITY, CurveInstrument
@@ -16,59 +17,124 @@ from ..session import Session
 from .base import Station
 
 HATCH_PX = 6
-CURVE = "tone.curve.lightness"
+DECK_PX = 264
+ZONES = "tone.zones_EV"
+CHANNELS = (("lightness", "L*"), ("red", "R"), ("green", "G"), ("blue", "B"))
+STARTERS = (1.2, 1.4)
+"""Contrast at the middle of S-shaped curves to begin with."""
+
+
+TAPES = (
+    ("tone.exposure_EV", "Exposure"),
+    ("tone.white_EV", "White point"),
+    ("tone.black_EV", "Black point"),
+    ("tone.contrast.fine_dB", "Fine contrast"),
+    ("tone.contrast.middle_dB", "Middle contrast"),
+    ("tone.contrast.broad_dB", "Broad contrast"),
+    ("tone.haze_percent", "Haze taken away"),
+)
 
 
 class ToneStation(Station):
-    """The ladder, the curve, exposure and rendition, the clip view."""
+    """The ladder, the curves, exposure, rendition and its ends, local contrast, haze, the clip view."""
 
     number, title, key = 4, "Tone", "tone"
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
+        self.deck.setFixedHeight(DECK_PX)
         self.ladder, self.curve = Ladder(), CurveInstrument()
+        self.channel = "lightness"
         self._clip_of: tuple[int, QImage] | None = None
-        self.row.addWidget(self.ladder, 4)
-        self.row.addWidget(self.curve, 3)
-        self.row.addLayout(self._controls(), 6)
-        self.curve.changing.connect(lambda points: session.preview([(CURVE, points)]))
-        self.curve.changed.connect(lambda points: session.commit([(CURVE, points)], "Curve"))
+        self.row.addWidget(self.ladder, 5)
+        self.row.addLayout(self._curve_column(), 4)
+        self.row.addLayout(self._controls(), 8)
+        self.ladder.changing.connect(lambda zones: session.preview([(ZONES, zones)]))
+        self.ladder.changed.connect(lambda zones: session.commit([(ZONES, zones)], "Zones"))
+        self.curve.changing.connect(lambda points: session.preview([(self._path(), points)]))
+        self.curve.changed.connect(lambda points: session.commit([(self._path(), points)], "Curve"))
         session.recipeChanging.connect(self._show)
         session.recipeChanged.connect(self._show)
         session.readingsChanged.connect(self._show_readings)
 
+    def _curve_column(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addWidget(self.curve, 1)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        self.channels = Words("Curve of", CHANNELS)
+        self.channels.show_value(self.channel)
+        self.channels.chosen.connect(self._choose_channel)
+        line.addWidget(self.channels)
+        self.straight = push("straight")
+        self.straight.setToolTip("Take all points of this curve away")
+        self.straight.clicked.connect(lambda: self.session.commit([(self._path(), IDENTITY)], "Straight curve"))
+        line.addStretch(1)
+        line.addWidget(self.straight)
+        column.addLayout(line)
+        return column
+
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
-        column.setSpacing(8)
-        self.exposure = tape_for("tone.exposure_EV", "Exposure")
-        bind(self.exposure, self.session, "tone.exposure_EV", lambda v: f"Exposure {EV(v)}")
-        column.addWidget(self.exposure)
+        column.setSpacing(6)
         line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(caption("Rendition"))
         self.rendition = Words("Rendition", [(w, w) for w in ("linear", "soft", "standard", "strong")])
         choose(self.rendition, self.session, "tone.rendition", lambda v: f"Rendition {v}")
-        line.addWidget(self.rendition, 1)
+        line.addWidget(self.rendition)
+        line.addStretch(1)
         column.addLayout(line)
-        last = QHBoxLayout()
-        last.setSpacing(4)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(4)
+        self.tapes = {}
+        for n, (path, label) in enumerate(TAPES):
+            tape = tape_for(path, label)
+            bind(tape, self.session, path, lambda v, t=label: f"{t} {number(v, 2, signed=True)}")
+            self.tapes[path] = tape
+            grid.addWidget(tape, n // 3, n % 3)
+        self.exposure = self.tapes["tone.exposure_EV"]
+        grid.addLayout(self._last_row(), 2, 1, 1, 2)
+        column.addLayout(grid)
+        column.addStretch(1)
+        return column
+
+    def _last_row(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for contrast in STARTERS:
+            starter = push(f"S {number(contrast, 1)}")
+            starter.setToolTip(f"A curve that is {number(contrast, 1)} times as steep at middle grey")
+            starter.setAccessibleName(f"S curve {number(contrast, 1)}")
+            starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
+            line.addWidget(starter)
         self.clip_view = push("Clip view", checkable=True)
         self.clip_view.setToolTip(
             "Hatched where a channel is full, dotted where one is empty; raw patches are numbered"
         )
         self.clip_view.toggled.connect(lambda _: self.view.update())
-        self.straight = push("Straight curve")
-        self.straight.setToolTip("Take all points of the curve away")
-        self.straight.clicked.connect(lambda: self.session.commit([(CURVE, IDENTITY)], "Straight curve"))
-        last.addWidget(self.clip_view)
-        last.addWidget(self.straight)
-        last.addStretch(1)
-        column.addLayout(last)
+        line.addStretch(1)
+        line.addWidget(self.clip_view)
+        column.addLayout(line)
         self.note = caption()
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         column.addStretch(1)
         return column
+
+    def _path(self) -> str:
+        return f"tone.curve.{self.channel}"
+
+    def _choose_channel(self, channel: str) -> None:
+        self.channel = channel
+        self._show()
+
+    def _start_curve(self, contrast: float) -> None:
+        self.session.commit([("tone.curve.lightness", s_curve(contrast))], f"S curve {number(contrast, 1)}")
 
     def reading_text(self) -> str:
         return EV(self.session.recipe.tone.exposure_EV) if self.session.is_open else ""
@@ -108,9 +174,11 @@ class ToneStation(Station):
 
     def _show(self) -> None:
         tone = self.session.recipe.tone
-        self.curve.show_points(tone.curve.lightness)
+        points = getattr(tone.curve, self.channel)
+        self.curve.show_points(points)
+        self.channels.show_value(self.channel)
         self.ladder.show_tone(tone)
-        self.straight.setEnabled(tone.curve.lightness != IDENTITY)
+        self.straight.setEnabled(points != IDENTITY)
 
     def _show_readings(self) -> None:
         reading = self.session.reading
