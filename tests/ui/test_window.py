@@ -474,3 +474,111 @@ def test_a_thousand_files_stay_smooth(window, shoot):
     settle(window)
     assert len(window.session.pictures) == 1003
     assert 0 < len(window.sort.sheet.sheet._images) < 100
+
+
+def test_split_shows_before_at_the_left_and_its_line_is_dragged(window):
+    window.session.commit([("tone.exposure_EV", 2.0)], "Exposure")
+    settle(window)
+    plain = window.view.grab().toImage()
+    QTest.keyClick(window.view, Qt.Key.Key_F9)
+    settle(window)
+    split = window.view.grab().toImage()
+    place, middle = window.view.image_place(), window.view.height() // 2
+    left, right = int(place.left() + 20), int(place.right() - 20)
+    assert split.pixelColor(left, middle).lightness() < plain.pixelColor(left, middle).lightness()
+    assert split.pixelColor(right, middle) == plain.pixelColor(right, middle)
+    line = round(window.view.comparison.line_x(window.view.width()))
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, pos=QPoint(line, middle))
+    QTest.mouseMove(window.view, QPoint(left + 5, middle))
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, pos=QPoint(left + 5, middle))
+    moved = window.view.grab().toImage()
+    beyond = left + 60
+    assert moved.pixelColor(beyond, middle) == plain.pixelColor(beyond, middle)
+    QTest.keyClick(window.view, Qt.Key.Key_F9)
+    assert window.view.grab().toImage().pixelColor(left, middle) == plain.pixelColor(left, middle)
+
+
+def test_the_change_map_draws_contours(window):
+    zones = (0.0,) * 3 + (1.0, 1.0) + (0.0,) * 6
+    window.session.commit([("tone.zones_EV", zones)], "Zones")
+    settle(window)
+    plain = window.view.grab().toImage()
+    QTest.keyClick(window.view, Qt.Key.Key_F10)
+    settle(window)
+    window.view.grab()
+    settle(window)
+    assert window.view.grab().toImage() != plain
+    assert any(window.view.comparison._lines.values())
+    QTest.keyClick(window.view, Qt.Key.Key_F10)
+    assert window.view.grab().toImage() == plain
+
+
+def test_the_light_map_is_drawn_where_two_lights_are(window, shoot):
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    window.go_to(window.light)
+    settle(window)
+    assert len(window.session.reading.light.lights.found) == 2 and window.light.map.isEnabled()
+    assert "two lights" in window.light.note.text()
+    before = window.view.grab().toImage()
+    window.light.map.click()
+    assert window.view.grab().toImage() != before
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    settle(window)
+    assert not window.light.map.isEnabled()
+
+
+def test_tone_is_worked_by_keyboard_alone(window):
+    """Tab reaches every control of the deck, and arrows the words of a row; arrows move the ladder and the tapes; words are pressed by Space."""
+    QTest.keyClick(window, Qt.Key.Key_4)
+    station = window.tone
+    reached, first = set(), None
+    station.ladder.setFocus()
+    for _ in range(60):
+        widget = QApplication.focusWidget()
+        first = first or widget
+        reached.add(widget.accessibleName() or widget.text())
+        QTest.keyClick(widget, Qt.Key.Key_Tab)
+        if QApplication.focusWidget() is first:
+            break
+    names = {
+        "Zone ladder",
+        "Tone curve",
+        "Rendition: standard",
+        "Curve of: L*",
+        "Exposure",
+        "White point",
+        "Black point",
+    }
+    names |= {"Fine contrast", "Middle contrast", "Broad contrast", "Haze taken away", "S curve 1.2", "Clip view"}
+    assert names <= reached, names - reached
+    station.ladder.setFocus()
+    _press(window, Qt.Key.Key_Up)
+    assert window.session.recipe.tone.zones_EV[5] == pytest.approx(0.05)
+    station.tapes["tone.haze_percent"].setFocus()
+    _press(window, Qt.Key.Key_Right)
+    assert window.session.recipe.tone.haze_percent == 1.0
+    station.channels.button("red").setFocus()
+    _press(window, Qt.Key.Key_Space)
+    assert station.channel == "red"
+    station.curve.setFocus()
+    _press(window, Qt.Key.Key_Insert)
+    assert len(window.session.recipe.tone.curve.red) == 3 and len(window.session.recipe.tone.curve.lightness) == 2
+    next(b for b in station.deck.findChildren(QPushButton) if b.accessibleName() == "S curve 1.4").setFocus()
+    _press(window, Qt.Key.Key_Space)
+    assert len(window.session.recipe.tone.curve.lightness) == 5
+
+
+def test_mend_is_dragged_in_its_plot(window):
+    QTest.keyClick(window, Qt.Key.Key_2)
+    settle(window)
+    plot = window.mend.plot
+    end = plot._end("b").toPoint()
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=end)
+    grabbed = plot.grabbed
+    QTest.mouseMove(plot, end - QPoint(0, 30))
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=end - QPoint(0, 30))
+    settle(window)
+    mend = window.session.recipe.mend
+    moved = mend.fringe_red_px if grabbed == "r" else mend.fringe_blue_px
+    assert moved > 0.3, "up is outward"
+    assert window.mend.is_decided() and "Lens" in window.mend.note.text()

@@ -21,7 +21,7 @@ LEAST_dB = 15.0
 """Signal over noise of a photosite below which noise is plain to see. Common practice, no source."""
 LEAST_RANGE_L = 45.0
 LEAST_CRUSHED = 0.12
-DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 14.0, 4.0
+DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
 
 
@@ -123,7 +123,7 @@ def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
     return Finding(
         id="tone.flat",
         station="tone",
-        claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0)} L*",
+        claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0, 'L*')}",
         evidence={"from_L": round(low, 1), "to_L": round(high, 1)},
         fix=_flat_fix(low, high, recipe, stronger),
         fix_label=f"{stronger.capitalize()} rendition, and a curve over the range that is used",
@@ -181,7 +181,7 @@ def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
     return Finding(
         id="tone.end_gap",
         station="tone",
-        claim=f"No black: the darkest {percent(DARKEST_SHARE)} begin at {number(darkest, 0)} L*",
+        claim=f"No black: the darkest {percent(DARKEST_SHARE)} begin at {number(darkest, 0, 'L*')}",
         evidence={"darkest_L": round(darkest, 1), "black_EV": round(black_EV, 2)},
         fix=(("tone.black_EV", round(black_EV, 2)),),
         fix_label=f"Black point at {EV(black_EV)}",

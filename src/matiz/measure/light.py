@@ -21,7 +21,7 @@ from ..errors import ArgumentError
 from ..raw.camera_colour import as_shot_xy, interpolated, neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour, Frame
 from .lights import Lights, read_lights
-from .values import LightValue, value_of
+from .values import ColourKey, LightValue, value_of
 
 NEAR_EV = 0.12
 """Half-width of "near-neutral" in log2 of red and blue over green."""
@@ -84,7 +84,7 @@ def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) ->
 
     brightest = np.quantile(samples, BRIGHTEST, axis=0)
     bright = np.log2(brightest[[0, 2]] / brightest[1])
-    lights, likely, reciprocal = _candidates(_Hashable(colour))
+    lights, likely, reciprocal = _candidates(ColourKey(colour))
     near_camera = np.ones(len(reciprocal))
     if as_shot.certainty > 0:
         near_camera = 0.3 + np.exp(-0.5 * ((reciprocal - as_shot.mired) / CAMERA_MIRED) ** 2)
@@ -161,22 +161,8 @@ def _neutral_cloud(colour: CameraColour, samples: Array, light: LightValue) -> A
     return uv[distance < 0.03]
 
 
-class _Hashable:
-    """A camera's colour as a cache key: equal when its matrices are."""
-
-    def __init__(self, colour: CameraColour) -> None:
-        self.colour = colour
-        self._key = tuple((c.cct_K, c.color_matrix.tobytes()) for c in colour.calibrations)
-
-    def __hash__(self) -> int:
-        return hash(self._key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Hashable) and self._key == other._key
-
-
 @lru_cache(maxsize=8)
-def _candidates(camera: _Hashable) -> tuple[Array, Array, Array]:
+def _candidates(camera: ColourKey) -> tuple[Array, Array, Array]:
     """log2 of red and blue over green of likely lights, (n, 2), how likely each is, (n,), and mired, (n,)."""
     lights, likely, reciprocals = [], [], []
     for reciprocal in np.arange(60.0, 560.0, 8.0):

@@ -12,6 +12,7 @@ estimation for spatially varying white balance", 2008; the rest is ours and meas
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -22,7 +23,7 @@ from ..colour.types import Array, Camera
 from ..errors import ArgumentError
 from ..raw.camera_colour import neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour
-from .values import LightValue, value_of
+from .values import ColourKey, LightValue, value_of
 
 WORKING_PX = 300
 BLOCKS_LONG = 30
@@ -41,6 +42,8 @@ FINER = 8
 """Steps of an outline in a block."""
 LEAST_TERRITORY = 0.004
 """Of the picture: smaller islands are not drawn."""
+TABLE_REACH, TABLE_STEP = 5.0, 0.04
+"""Of the table of colours, in log2 of red and blue over green: a step is about 3 mired."""
 BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
@@ -129,12 +132,12 @@ def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None)
     """
     one = Lights(() if single is None else (FoundLight(single, 1.0),), None)
     camera = _small(camera)
-    line, reciprocal = _line(colour)
-    if len(line) < 2 or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
+    table = _table(ColourKey(colour))
+    if table is None or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
         return one
     logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
-    mired, off = _along(logs.reshape(-1, 2), line, reciprocal)
-    mired, off = mired.reshape(camera.shape[:2]), off.reshape(camera.shape[:2])
+    place = np.clip(np.rint((logs + TABLE_REACH) / TABLE_STEP), 0, len(table) - 1).astype(np.int64)
+    mired, off = np.moveaxis(table[place[..., 0], place[..., 1]], -1, 0)
     usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
     blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
     known = blocks[np.isfinite(blocks)]
@@ -179,6 +182,18 @@ def _line(colour: CameraColour) -> tuple[Array, Array]:
         points.append(np.log2(neutral[[0, 2]] / neutral[1]))
         kept.append(reciprocal)
     return np.array(points), np.array(kept)
+
+
+@lru_cache(maxsize=4)
+def _table(camera: ColourKey) -> Array | None:
+    """Mired and distance of `_along` for every log2 of red and blue over green, (n, n, 2); None without lights."""
+    line, reciprocal = _line(camera.colour)
+    if len(line) < 2:
+        return None
+    steps = np.arange(-TABLE_REACH, TABLE_REACH + TABLE_STEP / 2, TABLE_STEP)
+    logs = np.stack(np.meshgrid(steps, steps, indexing="ij"), axis=-1)
+    mired, off = _along(logs.reshape(-1, 2), line, reciprocal)
+    return np.stack([mired, off], axis=-1).reshape(logs.shape)
 
 
 def _along(logs: Array, line: Array, reciprocal: Array) -> tuple[Array, Array]:

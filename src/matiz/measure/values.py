@@ -1,4 +1,4 @@
-"""A light as a value: colour temperature, Duv, and how certain a reading of it is."""
+"""What readings of light share: a light as a value, and a camera's colour as a cache key."""
 
 from dataclasses import dataclass
 
@@ -6,6 +6,7 @@ import numpy as np
 
 from ..colour.temperature import cct_to_xy, mired, xy_to_cct
 from ..colour.types import Chromaticity
+from ..raw.frame import CameraColour
 
 
 @dataclass(frozen=True)
@@ -28,3 +29,17 @@ class LightValue:
 def value_of(xy: Chromaticity, certainty: float = 1.0) -> LightValue:
     cct_K, duv = xy_to_cct(xy)
     return LightValue(float(cct_K), float(duv), certainty)
+
+
+class ColourKey:
+    """A camera's colour as a cache key: equal when its matrices are."""
+
+    def __init__(self, colour: CameraColour) -> None:
+        self.colour = colour
+        self._key = tuple((c.cct_K, c.color_matrix.tobytes()) for c in colour.calibrations)
+
+    def __hash__(self) -> int:
+        return hash(self._key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, ColourKey) and self._key == other._key

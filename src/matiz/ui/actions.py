@@ -36,6 +36,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("one", "1:1", ("F3",), "One pixel of the picture on one of the screen.", "set_zoom", "View", 1.0),
     ActionSpec("two", "2:1", ("F4",), "One pixel of the picture on two by two of the screen.", "set_zoom", "View", 2.0),
     ActionSpec("clip_view", "Clip view", ("F6",), "Hatch what is full, dot what is empty.", "toggle_clip_view", "View"),
+    ActionSpec("split", "Split", ("F9",), "Before at the left, after at the right of a line that can be dragged.", "toggle_comparison", "View", "split"),
+    ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("help", "All keys", ("F1",), "Show this list.", "show_help", "View"),
 )  # fmt: skip

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from ..recipe.model import Recipe
 from . import theme
+from .comparison import Comparison
 from .render import Rendered, Renderer, RenderRequest
 from .session import Session
 from .viewport import FIT, Viewport
@@ -42,6 +43,9 @@ class PictureView(QWidget):
         self._renderer = Renderer()
         self._renderer.answered.connect(self._on_rendered)
         self._renderer.failed.connect(lambda _, text: session.said.emit(f"rendering failed: {text}"))
+        self.comparison = Comparison()
+        self.comparison.changed.connect(self.update)
+        self._splitting = False
         self._phase = 0.0
         self._beat = QTimer(self, interval=40)
         self._beat.timeout.connect(self._on_beat)
@@ -76,17 +80,20 @@ class PictureView(QWidget):
 
     def is_idle(self) -> bool:
         """True when the view shows what was asked last."""
-        return self._renderer.is_idle() and not self._busy and (self._rendered is None or not self._rendered.is_draft)
+        done = self._renderer.is_idle() and self.comparison.is_idle() and not self._busy
+        return done and (self._rendered is None or not self._rendered.is_draft)
 
     def ask(self) -> None:
         """Have the picture rendered as it is to be seen now."""
         if self.session.engine is not None and self.isVisible():
             recipe = Recipe() if self._before else self.session.recipe
             self._renderer.ask(RenderRequest(self.session.engine, recipe, self.viewport))
+            self.comparison.ask(self.session.engine, self.viewport)
 
     def end(self) -> None:
         self._beat.stop()
         self._renderer.end()
+        self.comparison.end()
 
     # ---- geometry for overlays
 
@@ -123,6 +130,8 @@ class PictureView(QWidget):
             enlarged = place.width() * self.devicePixelRatioF() > self._rendered.image.width() * 1.01
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, enlarged and self.viewport.scale < 2.0)
             painter.drawImage(place, self._rendered.image)
+            if not self._before:
+                self.comparison.paint(painter, QRectF(self.rect()), place, self._rendered.image)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if not self._before:
                 for overlay in self.overlays:
@@ -148,11 +157,16 @@ class PictureView(QWidget):
         self.ask()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+        if event.button() == Qt.MouseButton.LeftButton and self.comparison.holds(event.position().x(), self.width()):
+            self._splitting = True
+        elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._press = (event.position(), self.viewport)
             self._panning = False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._splitting:
+            self.comparison.drag_to(event.position().x(), self.width())
+            return
         if self._press is None:
             return
         start, view = self._press
@@ -163,6 +177,9 @@ class PictureView(QWidget):
             self._look(view.panned(moved.x() * ratio, moved.y() * ratio))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._splitting:
+            self._splitting = False
+            return
         pressed, self._press = self._press, None
         if pressed is None or self._panning or event.button() != Qt.MouseButton.LeftButton:
             return
@@ -219,6 +236,11 @@ class PictureView(QWidget):
             self._message = ""
             self.update()
 
+    def toggle_comparison(self, mode: str) -> None:
+        """Split or change map, or neither when it is on already."""
+        self.comparison.toggle(mode)
+        self.ask()
+
     def _on_opening(self, path) -> None:
         self._busy = True
         self._phase = 0.0
@@ -227,6 +249,7 @@ class PictureView(QWidget):
     def _on_opened(self) -> None:
         self._rest()
         self._rendered, self._message = None, ""
+        self.comparison.forget()
         size = self.session.engine.frame.size  # type: ignore[union-attr]
         self.viewport = Viewport(size, self.viewport.window)
         self.zoomChanged.emit(FIT)

@@ -157,6 +157,9 @@ class Window(QMainWindow):
         self.go_to(self.tone)
         self.tone.clip_view.toggle()
 
+    def toggle_comparison(self, mode: str) -> None:
+        self.view.toggle_comparison(mode)
+
     def toggle_surround(self) -> None:
         theme.apply(QApplication.instance(), theme.DARK if theme.theme() is theme.PRINT else theme.PRINT)
         for widget in self.findChildren(QWidget):

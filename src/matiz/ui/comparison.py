@@ -1,0 +1,153 @@
+"""Before and after in one view: a split with a line to drag, or a map of what changed."""
+
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen, QPolygonF
+
+from ..develop.engine import Engine
+from ..measure.change import change_map, contours
+from ..recipe.model import Recipe
+from ..wording import number
+from . import theme
+from .render import Rendered, Renderer, RenderRequest
+from .viewport import Viewport
+from .worker import LatestWorker
+
+GRAB_PX = 8.0
+OFF, SPLIT, CHANGE = "off", "split", "change"
+
+
+class Comparison(QObject):
+    """The untouched picture beside the one that is seen."""
+
+    changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.mode = OFF
+        self.share = 0.5
+        """Where the split lies, of the width of the widget."""
+        self._before: Rendered | None = None
+        self._lines: dict[float, list[np.ndarray]] = {}
+        self._mapped: tuple[int, int] | None = None
+        self._renderer = Renderer()
+        self._renderer.answered.connect(self._on_rendered)
+        self._mapper = LatestWorker(_mapped, "change map")
+        self._mapper.answered.connect(self._on_mapped)
+
+    def toggle(self, mode: str) -> None:
+        self.mode = OFF if self.mode == mode else mode
+        self.changed.emit()
+
+    def ask(self, engine: Engine, view: Viewport) -> None:
+        """Have the untouched picture rendered for a view, if it is wanted."""
+        if self.mode != OFF:
+            self._renderer.ask(RenderRequest(engine, Recipe(), view))
+
+    def forget(self) -> None:
+        self._before, self._lines, self._mapped = None, {}, None
+
+    def is_idle(self) -> bool:
+        return self._renderer.is_idle() and self._mapper.is_idle()
+
+    def end(self) -> None:
+        self._renderer.end()
+        self._mapper.end()
+
+    # ---- the line
+
+    def line_x(self, width: int) -> float:
+        return self.share * width
+
+    def holds(self, x: float, width: int) -> bool:
+        """Whether a press at x takes the line of the split."""
+        return self.mode == SPLIT and abs(x - self.line_x(width)) <= GRAB_PX
+
+    def drag_to(self, x: float, width: int) -> None:
+        self.share = min(max(x / max(width, 1), 0.02), 0.98)
+        self.changed.emit()
+
+    # ---- painting
+
+    def paint(self, painter: QPainter, widget: QRectF, place: QRectF, after: QImage) -> None:
+        """place: where the picture lies in the widget."""
+        if self._before is None or self.mode == OFF:
+            return
+        painter.save()
+        if self.mode == SPLIT:
+            self._paint_split(painter, widget, place)
+        else:
+            self._compare(after)
+            self._paint_change(painter, place)
+        painter.restore()
+
+    def _paint_split(self, painter: QPainter, widget: QRectF, place: QRectF) -> None:
+        x = self.line_x(int(widget.width()))
+        painter.setClipRect(QRectF(0, 0, x, widget.height()))
+        painter.drawImage(place, self._before.image)  # type: ignore[union-attr]
+        painter.setClipping(False)
+        for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2)):
+            painter.setPen(pen)
+            painter.drawLine(QPointF(x, place.top()), QPointF(x, place.bottom()))
+        _tag(painter, "before", QPointF(x - 8, place.top() + 8), Qt.AlignmentFlag.AlignRight)
+        _tag(painter, "after", QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
+
+    def _paint_change(self, painter: QPainter, place: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for n, (level, lines) in enumerate(self._lines.items()):
+            for line in lines:
+                points = QPolygonF(
+                    [QPointF(place.left() + u * place.width(), place.top() + v * place.height()) for u, v in line]
+                )
+                painter.setPen(QPen(theme.grey(5), 2.4 + 0.5 * n))
+                painter.drawPolygon(points)
+                painter.setPen(QPen(theme.grey(97), 0.9 + 0.5 * n))
+                painter.drawPolygon(points)
+            if lines:
+                top = max(lines, key=len)
+                u, v = top[int(np.argmin(top[:, 1]))]
+                at = QPointF(place.left() + u * place.width(), place.top() + v * place.height() + 4)
+                _tag(painter, f"ΔE {number(level, 0)}", at, Qt.AlignmentFlag.AlignLeft)
+        if not any(self._lines.values()) and self._lines:
+            _tag(
+                painter, "nothing differs by ΔE 2 or more", place.topLeft() + QPointF(8, 8), Qt.AlignmentFlag.AlignLeft
+            )
+
+    def _compare(self, after: QImage) -> None:
+        before = self._before.image  # type: ignore[union-attr]
+        key = (before.cacheKey(), after.cacheKey())
+        if before.size() == after.size() and key != self._mapped:
+            self._mapped = key
+            self._mapper.ask((before, after))
+
+    def _on_rendered(self, _: Any, rendered: Rendered) -> None:
+        if not rendered.is_draft or self._before is None:
+            self._before = rendered
+            self.changed.emit()
+
+    def _on_mapped(self, _: Any, lines: dict[float, list[np.ndarray]]) -> None:
+        self._lines = lines
+        self.changed.emit()
+
+
+def _mapped(request: Any, emit: Any) -> None:
+    emit(contours(change_map(*(_pixels(image) for image in request))))
+
+
+def _pixels(image: QImage) -> np.ndarray:
+    flat = np.frombuffer(image.constBits(), np.uint8)
+    return flat.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 4].reshape(
+        image.height(), image.width(), 4
+    )
+
+
+def _tag(painter: QPainter, text: str, at: QPointF, side: Qt.AlignmentFlag) -> None:
+    painter.setFont(theme.font(theme.SMALL_PX))
+    wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
+    left = at.x() - wide if side == Qt.AlignmentFlag.AlignRight else at.x()
+    box = QRectF(left, at.y(), wide, 18)
+    painter.fillRect(box, theme.grey(10, 220))
+    painter.setPen(theme.grey(97))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
