@@ -528,7 +528,7 @@ def test_the_light_map_is_drawn_where_two_lights_are(window, shoot):
 
 
 def test_tone_is_worked_by_keyboard_alone(window):
-    """Tab reaches every control of the deck, and arrows the words of a row; arrows move the ladder and the tapes; words are pressed by Space."""
+    """Tab reaches every control, arrows the words of a row; arrows move ladder and tapes, Space presses words."""
     QTest.keyClick(window, Qt.Key.Key_4)
     station = window.tone
     reached, first = set(), None
@@ -543,7 +543,6 @@ def test_tone_is_worked_by_keyboard_alone(window):
     names = {
         "Zone ladder",
         "Tone curve",
-        "Rendition: standard",
         "Curve of: L*",
         "Exposure",
         "White point",
@@ -551,6 +550,7 @@ def test_tone_is_worked_by_keyboard_alone(window):
     }
     names |= {"Fine contrast", "Middle contrast", "Broad contrast", "Haze taken away", "S curve 1.2", "Clip view"}
     assert names <= reached, names - reached
+    assert any(name.startswith("Rendition") for name in reached)
     station.ladder.setFocus()
     _press(window, Qt.Key.Key_Up)
     assert window.session.recipe.tone.zones_EV[5] == pytest.approx(0.05)

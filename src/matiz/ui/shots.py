@@ -45,12 +45,29 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     keep("sort")
     open_at("CORVA_0011", window.light)
     keep("light")
+    open_at("CORVA_0052", window.light)
+    window.light.map.setChecked(True)
+    settle(window)
+    keep("light-map")
+    window.light.map.setChecked(False)
     open_at("CORVA_0011", window.tone)
     keep("tone-finding")
-    window.do_first_finding()
-    window.session.commit([("tone.curve.lightness", [[0, 0], [0.28, 0.22], [0.7, 0.77], [1, 1]])], "Curve")
+    open_at("CORVA_0012", window.tone)
+    window.session.commit(
+        [
+            ("tone.exposure_EV", 0.6),
+            ("tone.zones_EV", (0.5, 0.5, 0.6, 0.5, 0.2, 0.0, 0.0, -0.2, -0.4, 0.0, 0.0)),
+            ("tone.contrast.middle_dB", 2.0),
+            ("tone.haze_percent", 35.0),
+        ],
+        "Zones and haze",
+    )
     settle(window)
     keep("tone")
+    window.toggle_comparison("split")
+    settle(window)
+    keep("split")
+    window.toggle_comparison("split")
     open_at("CORVA_0052", window.tone)
     window.tone.clip_view.setChecked(True)
     settle(window)
