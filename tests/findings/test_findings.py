@@ -99,6 +99,22 @@ def test_a_curve_that_crushes_is_halved_until_it_does_not():
     assert "tone.crushed" not in _findings(engine, fixed(recipe, finding))
 
 
+def test_even_out_fills_the_range_and_keeps_the_middle():
+    """A picture from dark grey to light grey with a little white, as a soft day gives it."""
+    lightness = ramp(30.0, 76.0)
+    lightness[:5] = 92.0
+    engine = picture_of(lightness)
+    finding = _findings(engine)["tone.even_out"]
+    paths = [path for path, _ in finding.fix]
+    assert "tone.white_EV" in paths and set(paths) <= {"tone.white_EV", "tone.black_EV"}
+    recipe = fixed(Recipe(), finding)
+    assert "tone.even_out" not in _findings(engine, recipe)
+    before, after = (engine.render(r, 2, result="display")[..., 1] for r in (Recipe(), recipe))
+    assert after.max() - after.min() > before.max() - before.min()
+    middle = np.abs(before - 0.18) < 0.01
+    assert np.abs(after[middle] - 0.18).max() < 0.02
+
+
 def test_a_picture_without_black_gets_a_black_point():
     engine = picture_of(ramp(24.0, 97.0))
     recipe = Recipe().change("tone.rendition", "linear")[0]

@@ -582,3 +582,16 @@ def test_mend_is_dragged_in_its_plot(window):
     moved = mend.fringe_red_px if grabbed == "r" else mend.fringe_blue_px
     assert moved > 0.3, "up is outward"
     assert window.mend.is_decided() and "Lens" in window.mend.note.text()
+
+
+def test_a_pixel_is_asked_which_decision_made_it(window):
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("tone.exposure_EV", 1.5)], "Exposure")
+    settle(window)
+    QTest.keyClick(window.view, Qt.Key.Key_F5)
+    assert window.view.asking
+    QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(300, 250).toPoint())
+    settle(window, 0.5)
+    assert not window.view.asking
+    assert said and said[-1].startswith("This place: tone") and "exposure EV ΔE" in said[-1]

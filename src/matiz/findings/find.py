@@ -14,10 +14,11 @@ from ..recipe.model import Recipe
 from .light import balance_differs, two_lights
 from .mend import fringes, lens_known
 from .model import Finding
-from .tone import clipped, crushed, end_gap, flat, lifted_past_noise, under_exposed
+from .tone import clipped, crushed, end_gap, even_out, flat, lifted_past_noise, under_exposed
 
 JUDGES = (
     fringes, lens_known, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, flat, crushed, end_gap,
+    even_out,
 )  # fmt: skip
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 

@@ -1,9 +1,11 @@
 """Findings of the Tone station."""
 
+from typing import Any
+
 import numpy as np
 
 from ..colour.spaces import decode_sRGB, encode_sRGB, luminance
-from ..develop.rendition import NO_BLACK_EV, STRAIGHT, scene_value, shown_value
+from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, scene_value, shown_value
 from ..measure.picture import PictureReading
 from ..measure.tone import ZONES, crushed_share
 from ..recipe.fields import Number, Points
@@ -20,6 +22,9 @@ LEAST_PATCH_SHARE = 2e-4
 LEAST_dB = 15.0
 """Signal over noise of a photosite below which noise is plain to see. Common practice, no source."""
 LEAST_RANGE_L = 45.0
+LEAST_EVEN_EV, FILLED_L = 0.4, 58.0
+DIFFUSE_WHITE_EV = float(np.log2(1.0 / 0.18))
+"""From middle grey."""
 LEAST_CRUSHED = 0.12
 DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
@@ -115,8 +120,7 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None
 
 def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
     """The picture uses little of the tonal range, and its rendition does not help."""
-    shares = np.cumsum(reading.tone.distribution)
-    low, high = (float(np.searchsorted(shares, q)) / len(shares) * 100.0 for q in (0.02, 0.98))
+    low, high = _used_range(reading)
     if high - low >= LEAST_RANGE_L or recipe.tone.rendition == "strong":
         return None
     stronger = {"linear": "standard", "soft": "standard", "standard": "strong"}[recipe.tone.rendition]
@@ -129,6 +133,13 @@ def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
         fix_label=f"{stronger.capitalize()} rendition, and a curve over the range that is used",
         certainty=0.6,
     )
+
+
+def _used_range(reading: PictureReading) -> tuple[float, float]:
+    """Display lightness of the darkest and the brightest 2 % before the curve."""
+    shares = np.cumsum(reading.tone.distribution)
+    low, high = (float(np.searchsorted(shares, q)) / len(shares) * 100.0 for q in (0.02, 0.98))
+    return low, high
 
 
 def _flat_fix(low: float, high: float, recipe: Recipe, stronger: str) -> Fix:
@@ -186,6 +197,38 @@ def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
         fix=(("tone.black_EV", round(black_EV, 2)),),
         fix_label=f"Black point at {EV(black_EV)}",
         certainty=0.6,
+    )
+
+
+def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """The ends of the picture do not meet black and white: the smallest set of changes that fills the range.
+
+    The white point goes to the brightest 0.5 %, the black point to the darkest, and the middle stays.
+    """
+    tone = recipe.tone
+    low, high = _used_range(reading)
+    if tone.rendition == "linear" or high - low > FILLED_L or under_exposed(reading, recipe):
+        return None
+    own_EV = SIGMOIDS[tone.rendition].white_EV
+    white_EV = min(max(DIFFUSE_WHITE_EV + reading.tone.high_EV + LEFT_GAP_EV - own_EV, -2.0), 3.0)
+    fix: list[tuple[str, Any]] = []
+    if abs(white_EV - tone.white_EV) > LEAST_EVEN_EV:
+        fix.append(("tone.white_EV", round(white_EV, 2)))
+    dark = end_gap(reading, recipe)
+    if dark is not None and dark.fix:
+        fix += dark.fix
+    if not fix:
+        return None
+    names = {"tone.white_EV": "white point", "tone.black_EV": "black point"}
+    told = " and ".join(f"{names[path]} {EV(value)}" for path, value in fix)
+    return Finding(
+        id="tone.even_out",
+        station="tone",
+        claim=f"The range is not filled: {told} would fill it, the middle stays",
+        evidence={"brightest_EV": round(reading.tone.high_EV, 2), "middle_EV": round(reading.tone.middle_EV, 2)},
+        fix=tuple(fix),
+        fix_label="Even out",
+        certainty=0.5,
     )
 
 

@@ -38,6 +38,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("clip_view", "Clip view", ("F6",), "Hatch what is full, dot what is empty.", "toggle_clip_view", "View"),
     ActionSpec("split", "Split", ("F9",), "Before at the left, after at the right of a line that can be dragged.", "toggle_comparison", "View", "split"),
     ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
+    ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a place: which decision made it what it is, in ΔE.", "ask_pixel", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("help", "All keys", ("F1",), "Show this list.", "show_help", "View"),
 )  # fmt: skip

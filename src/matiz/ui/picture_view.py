@@ -26,6 +26,7 @@ class PictureView(QWidget):
     """Shows the open picture as the recipe makes it."""
 
     picked = Signal(float, float)
+    asked = Signal(float, float)
     zoomChanged = Signal(float)
 
     def __init__(self, session: Session) -> None:
@@ -34,6 +35,7 @@ class PictureView(QWidget):
         self.viewport = Viewport((3, 2), (3, 2))
         self.overlays: list[Overlay] = []
         self.picking = False
+        self.asking = False
         self._rendered: Rendered | None = None
         self._before = False
         self._message = ""
@@ -185,7 +187,13 @@ class PictureView(QWidget):
             return
         x, y = self.to_picture(event.position())
         width, height = self.viewport.picture
-        if self.picking and 0 <= x < width and 0 <= y < height:
+        if not (0 <= x < width and 0 <= y < height):
+            return
+        if self.asking:
+            self.asking = False
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+            self.asked.emit(x, y)
+        elif self.picking:
             self.picked.emit(x, y)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -13,6 +13,7 @@ from ..develop.engine import Engine
 from ..errors import MatizError
 from ..findings.find import find
 from ..findings.model import Finding
+from ..measure.ask import ask_pixel
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
@@ -24,6 +25,7 @@ from ..shoot.folder import gather
 from ..shoot.log import Event, Log
 from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
+from ..wording import number
 from .jobs import Job
 from .worker import LatestWorker
 
@@ -219,6 +221,16 @@ class Session(QObject):
     def log_delivery(self, path: Path) -> None:
         self._log_event("deliver", str(path))
 
+    def ask_pixel(self, x: float, y: float) -> None:
+        """Say which decision made a place what it is."""
+        if self.engine is None:
+            return
+        engine, recipe = self.engine, self.recipe
+        job = Job(lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", self)
+        job.returned.connect(lambda made: self.said.emit(told(made)))
+        job.failed.connect(self.said.emit)
+        job.start()
+
     # ---- ending
 
     def settle(self) -> None:
@@ -338,6 +350,14 @@ class Session(QObject):
         quiet = {*self.silenced.ids(), *self.document.silenced}
         self.findings = [f for f in self._all_findings if f.id not in quiet]
         self.readingsChanged.emit()
+
+
+def told(made: dict[str, float]) -> str:
+    """What `ask_pixel` found, the three largest changes first."""
+    large = [(path, value) for path, value in made.items() if value >= 0.5][:3]
+    if not large:
+        return "Nothing that was decided changes this place by ΔE 0.5 or more."
+    return "This place: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)
 
 
 def _measure(request: Any, emit: Any) -> None:

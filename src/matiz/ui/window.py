@@ -160,6 +160,11 @@ class Window(QMainWindow):
     def toggle_comparison(self, mode: str) -> None:
         self.view.toggle_comparison(mode)
 
+    def ask_pixel(self) -> None:
+        """The next click in the picture says which decision made the place what it is."""
+        self.view.asking = True
+        self.view.setCursor(Qt.CursorShape.WhatsThisCursor)
+
     def toggle_surround(self) -> None:
         theme.apply(QApplication.instance(), theme.DARK if theme.theme() is theme.PRINT else theme.PRINT)
         for widget in self.findChildren(QWidget):
@@ -238,6 +243,7 @@ class Window(QMainWindow):
         self.route.chosen.connect(lambda index: self.go_to(self.stations[index]))
         self.header.zoomAsked.connect(self.set_zoom)
         self.view.zoomChanged.connect(self.header.show_zoom)
+        self.view.asked.connect(self.session.ask_pixel)
         self.sort.sheet.opened.connect(self._on_sheet_opened)
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)

@@ -1,0 +1,49 @@
+"""Which decision made a pixel what it is: the picture with one station left out at a time."""
+
+from dataclasses import fields, replace
+
+import numpy as np
+
+from ..colour.difference import delta_E_2000
+from ..colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+from ..colour.types import Array
+from ..develop.engine import Engine
+from ..errors import ArgumentError
+from ..recipe.model import Recipe
+
+STATIONS = ("mend", "light", "tone")
+HALF_PX = 3
+"""Around the pixel that is asked for."""
+
+
+def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float]:
+    """ΔE00 that each station makes at a place, px of the upright full-size picture; the largest first.
+
+    A station with several decisions is also taken apart: "tone.zones_EV" and its like.
+    """
+    width, height = engine.frame.size
+    if not (0 <= x < width and 0 <= y < height):
+        raise ArgumentError(f"pixel: {x}, {y} does not lie within the picture, {width}x{height} px")
+    left, top = max(0, x - HALF_PX), max(0, y - HALF_PX)
+    area = (left, top, min(2 * HALF_PX + 1, width - left), min(2 * HALF_PX + 1, height - top))
+    whole = _Lab(engine, recipe, area)
+    plain = Recipe()
+    made: dict[str, float] = {}
+    for station in STATIONS:
+        section = getattr(recipe, station)
+        made[station] = _difference(engine, whole, replace(recipe, **{station: getattr(plain, station)}), area)
+        for item in fields(section):
+            usual = getattr(getattr(plain, station), item.name)
+            if getattr(section, item.name) != usual:
+                without = replace(recipe, **{station: replace(section, **{item.name: usual})})
+                made[f"{station}.{item.name}"] = _difference(engine, whole, without, area)
+    return dict(sorted(made.items(), key=lambda pair: -pair[1]))
+
+
+def _Lab(engine: Engine, recipe: Recipe, area: tuple[int, int, int, int]) -> Array:
+    linear = engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0).astype(np.float64)
+    return XYZ_to_Lab(RGB_to_XYZ_matrix("sRGB") @ linear, xy_to_XYZ(D65_XY))
+
+
+def _difference(engine: Engine, whole: Array, without: Recipe, area: tuple[int, int, int, int]) -> float:
+    return float(delta_E_2000(whole, _Lab(engine, without, area)))
