@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...develop.rendition import s_curve
@@ -17,6 +17,8 @@ from ..session import Session
 from .base import Station
 
 HATCH_PX = 6
+NAMED_SHARE = 0.004
+"""Of the picture: smaller sources are tagged with their number only."""
 DECK_PX = 264
 ZONES = "tone.zones_EV"
 CHANNELS = (("lightness", "L*"), ("red", "R"), ("green", "G"), ("blue", "B"))
@@ -159,10 +161,13 @@ class ToneStation(Station):
             for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2, Qt.PenStyle.DashLine)):
                 painter.setPen(pen)
                 painter.drawRect(area)
-            tag = QRectF(area.left(), area.top() - 17, 24, 16)
+            # what shines may be white, what is lit should not: small sources go by their number alone
+            text = f"{n} {patch.kind}" if patch.kind == "thing" or patch.share >= NAMED_SHARE else str(n)
+            wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
+            tag = QRectF(area.left(), area.top() - 17, wide, 16)
             painter.fillRect(tag, theme.grey(10, 220))
             painter.setPen(theme.grey(97))
-            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, str(n))
+            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
     def _clip_image(self, image: QImage) -> QImage:
         """Transparent but for the marks; kept until the picture changes."""
