@@ -595,3 +595,24 @@ def test_a_pixel_is_asked_which_decision_made_it(window):
     settle(window, 0.5)
     assert not window.view.asking
     assert said and said[-1].startswith("This place: tone") and "exposure EV ΔE" in said[-1]
+
+
+def test_one_pictures_light_is_given_to_others(window, shoot):
+    """Selected in the sheet; one step of their own each, that can be taken back."""
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("light.cct_K", 4300.0), ("light.duv", 0.002)], "Light")
+    window.go_to(window.sort)
+    settle(window)
+    window.give_light()
+    assert "Select other pictures" in said[-1]
+    window.sort.sheet.selectAll()
+    window.give_light()
+    assert said[-1].startswith("2 pictures")
+    settle(window)
+    for name in ("CORVA_0031.dng", "CORVA_0052.dng"):
+        kept = load_document(shoot / name)
+        assert (kept.recipe.light.cct_K, kept.recipe.light.duv) == (4300.0, 0.002)
+        assert kept.version.undo().recipe == Recipe()
+    window.give_light()
+    assert "Select other" in said[-1], "nothing is left to give"

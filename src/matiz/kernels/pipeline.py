@@ -37,6 +37,25 @@ def row_product(matrix: Any, row: Any, values: list[Any]) -> Any:
     return sum((matrix[i, row] * value for i, value in enumerate(values)), hl.f32(0.0))
 
 
+def on_grid(grid: Any, x: Any, y: Any, scale: Any, left: Any, top: Any) -> Any:
+    """A function from a channel to the bilinear value of a coarse grid f[c, column, row] at a pixel.
+
+    A pixel is `scale` of the grid's steps; the first pixel's corner lies at (left, top) on it. Beyond its border
+    the grid goes on.
+    """
+    place_x, place_y = (hl.f32(x) + 0.5) * scale + left - 0.5, (hl.f32(y) + 0.5) * scale + top - 0.5
+    column = hl.clamp(hl.i32(hl.floor(place_x)), 0, grid.dim(1).extent() - 2)
+    row = hl.clamp(hl.i32(hl.floor(place_y)), 0, grid.dim(2).extent() - 2)
+    tx, ty = hl.clamp(place_x - hl.f32(column), 0.0, 1.0), hl.clamp(place_y - hl.f32(row), 0.0, 1.0)
+
+    def value(channel: int) -> Any:
+        upper = hl.lerp(grid[channel, column, row], grid[channel, column + 1, row], tx)
+        lower = hl.lerp(grid[channel, column, row + 1], grid[channel, column + 1, row + 1], tx)
+        return hl.lerp(upper, lower, ty)
+
+    return value
+
+
 def interleave(buffer: Any, channels: int) -> None:
     """Tell Halide that channels lie side by side."""
     buffer.dim(0).set_bounds(0, channels).set_stride(1)

@@ -61,7 +61,7 @@ def _define_log_luminance() -> tuple[str, Any, list[Any]]:
 def _define_toned() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, schedule_pixels, table
+    from .pipeline import image, on_grid, schedule_pixels, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     working, grid, zones, air = image("working", 3), image("grid", GRID), table("zones"), table("air")
@@ -69,17 +69,7 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     names = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale", "left", "top")
     params = {name: hl.Param(hl.Float(32), name) for name in names}
 
-    place_x = (hl.f32(x) + 0.5) * params["scale"] + params["left"] - 0.5
-    place_y = (hl.f32(y) + 0.5) * params["scale"] + params["top"] - 0.5
-    column = hl.clamp(hl.i32(hl.floor(place_x)), 0, grid.dim(1).extent() - 2)
-    row = hl.clamp(hl.i32(hl.floor(place_y)), 0, grid.dim(2).extent() - 2)
-    tx, ty = hl.clamp(place_x - hl.f32(column), 0.0, 1.0), hl.clamp(place_y - hl.f32(row), 0.0, 1.0)
-
-    def around(channel: int) -> Any:
-        upper = hl.lerp(grid[channel, column, row], grid[channel, column + 1, row], tx)
-        lower = hl.lerp(grid[channel, column, row + 1], grid[channel, column + 1, row + 1], tx)
-        return hl.lerp(upper, lower, ty)
-
+    around = on_grid(grid, x, y, params["scale"], params["left"], params["top"])
     hazy = [working[i, x, y] for i in range(3)]
     through = around(0) * _log_luminance(*hazy) + around(1)
     cleared = _exp2(-params["haze"] * hl.fast_log(hl.clamp(through, LEAST_TRANSMISSION, 1.0)) * float(1 / np.log(2)))

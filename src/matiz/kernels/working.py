@@ -19,7 +19,7 @@ MOST_REBUILT = 4.0
 def define() -> list[tuple[str, Any, list[Any]]]:
     import halide as hl
 
-    from .pipeline import image, row_product, schedule_pixels, table
+    from .pipeline import image, on_grid, row_product, schedule_pixels, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     camera, gains, matrix = image("camera", 3), table("gains"), table("matrix", 2)
@@ -33,17 +33,11 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     for value in raw:
         t = hl.clamp((value / clip - CLIP_START) / (1.0 - CLIP_START), 0.0, 1.0)
         weight.append(t * t * (3.0 - 2.0 * t))
-    # what the colour is round about, on a coarse grid
-    place_x, place_y = (hl.f32(x) + 0.5) * scale + left - 0.5, (hl.f32(y) + 0.5) * scale + top - 0.5
-    last_x, last_y = ratios.dim(1).extent() - 2, ratios.dim(2).extent() - 2
-    column, row = hl.clamp(hl.i32(hl.floor(place_x)), 0, last_x), hl.clamp(hl.i32(hl.floor(place_y)), 0, last_y)
-    tx, ty = hl.clamp(place_x - hl.f32(column), 0.0, 1.0), hl.clamp(place_y - hl.f32(row), 0.0, 1.0)
+    coarse = on_grid(ratios, x, y, scale, left, top)
 
     def around(channel: int) -> Any:
-        """Balanced value over that of green."""
-        upper = hl.lerp(ratios[channel, column, row], ratios[channel, column + 1, row], tx)
-        lower = hl.lerp(ratios[channel, column, row + 1], ratios[channel, column + 1, row + 1], tx)
-        return hl.pow(hl.f32(2.0), hl.lerp(upper, lower, ty)) * gains[2 * channel] / gains[1]
+        """Balanced value over that of green, of what lies round about."""
+        return hl.pow(hl.f32(2.0), coarse(channel)) * gains[2 * channel] / gains[1]
 
     shares = [around(0), hl.f32(1.0), around(1)]
     lost = weight[0] * weight[1] * weight[2]

@@ -27,6 +27,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
         ActionSpec(f"rank{n}", f"Rank {n}", (f"Ctrl+{n}",), f"Give the picture rank {n}.", "set_rank", "Shoot", n)
         for n in range(1, 6)
     ),
+    ActionSpec("give_light", "Give its light to the selected", ("Ctrl+L",), "Balance the pictures selected in Sort for the open picture's light.", "give_light", "Shoot"),
     ActionSpec("undo", "Undo", ("Ctrl+Z",), "Take the last step of this picture back; unlimited, also after a restart.", "undo", "Recipe"),
     ActionSpec("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Do the step again that was taken back.", "redo", "Recipe"),
     ActionSpec("version", "New version", ("Ctrl+N",), "Copy the recipe into a new version of the picture.", "new_version", "Recipe"),

@@ -150,6 +150,7 @@ class ContactSheet(QListView):
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setUniformItemSizes(True)
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
         self.setSpacing(0)
         self.setAccessibleName("Contact sheet")
         self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
@@ -164,6 +165,10 @@ class ContactSheet(QListView):
     def current_path(self) -> Path | None:
         index = self.currentIndex()
         return index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+
+    def selected_paths(self) -> list[Path]:
+        """The selected pictures, in the order of the shoot."""
+        return [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.selectedIndexes())]
 
     def choose(self, path: Path) -> None:
         if path in self.session.pictures:

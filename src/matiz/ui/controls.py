@@ -1,14 +1,16 @@
 """Small parts that stations are built from: a row of words to choose from, bound tapes, captions."""
 
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from ..recipe.fields import Number
 from ..recipe.model import specs
+from ..wording import number
 from . import theme
 from .session import Session
 from .tape import Ruling, Tape
@@ -80,6 +82,26 @@ def bind(tape: Tape, session: Session, path: str, label: Callable[[float], str])
     tape.refused.connect(session.said.emit)
     session.recipeChanging.connect(show)
     session.recipeChanged.connect(show)
+
+
+def tape_grid(session: Session, wanted: Iterable[tuple[str, str]], columns: int) -> tuple[QGridLayout, dict[str, Tape]]:
+    """Bound tapes of (path, label) row by row, and each of them by its path."""
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(16)
+    grid.setVerticalSpacing(4)
+    tapes: dict[str, Tape] = {}
+    for n, (path, label) in enumerate(wanted):
+        spec = specs()[path]
+        assert isinstance(spec, Number)
+        tapes[path] = tape_for(path, label)
+        shown = partial(_step_label, label, spec)
+        bind(tapes[path], session, path, shown)
+        grid.addWidget(tapes[path], n // columns, n % columns)
+    return grid, tapes
+
+
+def _step_label(label: str, spec: Number, value: float) -> str:
+    return f"{label} {number(value, spec.decimals, spec.unit, signed=spec.low < 0)}"
 
 
 def choose(words: Words, session: Session, path: str, label: Callable[[Any], str]) -> None:

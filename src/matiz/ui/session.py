@@ -203,6 +203,25 @@ class Session(QObject):
     def show_version(self, name: str) -> None:
         self._put_current(replace(self.document, current=name))
 
+    def give_light(self, paths: Iterable[Path]) -> int:
+        """Balance other pictures for the open picture's light; how many there were."""
+        if self.engine is None or self.path is None:
+            return 0
+        light = self.light_of(self.recipe)
+        cct_K = min(max(round(light.cct_K, 1), 1500.0), 25_000.0)
+        settings = [("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", round(light.duv, 5)),
+                    ("light.adaptation_percent", self.recipe.light.adaptation_percent)]  # fmt: skip
+        given = 0
+        for path in paths:
+            document = self.document_of(path)
+            recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
+            if path != self.path and change:
+                self._put(path, document.with_version(document.version.record(recipe, change)))
+                if self._log:
+                    self._try(lambda p=path, c=change: self._log.add_change(p.name, c))  # type: ignore[union-attr]
+                given += 1
+        return given
+
     # ---- findings
 
     def do_finding(self, finding: Finding) -> None:

@@ -125,6 +125,15 @@ class Window(QMainWindow):
         if path:
             self.session.sort_as(path, rank=rank)
 
+    def give_light(self) -> None:
+        given = self.session.give_light(self.sort.sheet.selected_paths())
+        what = f"{given} pictures take" if given != 1 else "One picture takes"
+        self.session.said.emit(
+            f"{what} the light of this one."
+            if given
+            else "Select other pictures in Sort first: Ctrl or Shift and click."
+        )
+
     def undo(self) -> None:
         self.session.undo()
 

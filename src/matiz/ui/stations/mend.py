@@ -1,15 +1,21 @@
 """Mend: what the lens did to the picture, taken back."""
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...recipe.model import Mend
 from ...wording import EV, number
-from ..controls import Words, bind, caption, choose, tape_for
+from ..controls import Words, caption, choose, tape_grid
 from ..instruments.fringes import FringePlot
 from ..picture_view import PictureView
 from ..session import Session
 from .base import Station
 
+TAPES = (
+    ("mend.distortion_percent", "Distortion, barrel to the left"),
+    ("mend.fall_off_EV", "Fall-off at the corner"),
+    ("mend.fringe_red_px", "Red fringe at the corner"),
+    ("mend.fringe_blue_px", "Blue fringe at the corner"),
+)
 PATHS = {"r": "mend.fringe_red_px", "b": "mend.fringe_blue_px"}
 
 
@@ -39,17 +45,7 @@ class MendStation(Station):
         choose(self.lens, self.session, "mend.lens", lambda v: f"Lens {v}")
         line.addWidget(self.lens, 1)
         column.addLayout(line)
-        self.tapes = {
-            "mend.distortion_percent": tape_for("mend.distortion_percent", "Distortion, barrel to the left"),
-            "mend.fall_off_EV": tape_for("mend.fall_off_EV", "Fall-off at the corner"),
-            "mend.fringe_red_px": tape_for("mend.fringe_red_px", "Red fringe at the corner"),
-            "mend.fringe_blue_px": tape_for("mend.fringe_blue_px", "Blue fringe at the corner"),
-        }
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(20)
-        for n, (path, tape) in enumerate(self.tapes.items()):
-            bind(tape, self.session, path, lambda v, t=tape: f"{t.accessibleName()} {number(v, 2)}")
-            grid.addWidget(tape, n // 2, n % 2)
+        grid, self.tapes = tape_grid(self.session, TAPES, 2)
         column.addLayout(grid)
         self.note = caption()
         self.note.setWordWrap(True)

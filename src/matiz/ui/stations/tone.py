@@ -3,13 +3,13 @@
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...develop.rendition import s_curve
 from ...recipe.model import Tone
 from ...wording import EV, number, percent
 from .. import theme
-from ..controls import Words, bind, caption, choose, push, tape_for
+from ..controls import Words, caption, choose, push, tape_grid
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
 from ..picture_view import PictureView
@@ -88,15 +88,7 @@ class ToneStation(Station):
         line.addWidget(self.rendition)
         line.addStretch(1)
         column.addLayout(line)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(4)
-        self.tapes = {}
-        for n, (path, label) in enumerate(TAPES):
-            tape = tape_for(path, label)
-            bind(tape, self.session, path, lambda v, t=label: f"{t} {number(v, 2, signed=True)}")
-            self.tapes[path] = tape
-            grid.addWidget(tape, n // 3, n % 3)
+        grid, self.tapes = tape_grid(self.session, TAPES, 3)
         self.exposure = self.tapes["tone.exposure_EV"]
         grid.addLayout(self._last_row(), 2, 1, 1, 2)
         column.addLayout(grid)
