@@ -15,6 +15,7 @@ from matiz.kernels.guided import calmed
 from matiz.kernels.scene import log_luminance, table_EV
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.model import Recipe, Tone
+from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
 from tests.conftest import mean_delta_E
 
@@ -238,3 +239,42 @@ def test_channel_curves_act_on_their_channel_alone(scene_engine):
     assert np.array_equal(plain[..., 1:], warm[..., 1:]) and (warm[..., 0] >= plain[..., 0] - 1e-6).all()
     screen = scene_engine.render(Recipe(tone=Tone(curve=curve)), 1)
     assert np.abs(screen[..., 2].astype(float) - encode_sRGB(warm[..., 0]) * 255.0).max() < 1.6
+
+
+EVERYTHING = Tone(exposure_EV=0.5, zones_EV=ladder(zII=1.0, zVII=-0.5), haze_percent=50.0, white_EV=0.5, black_EV=-6.0,
+                  contrast=Tone().contrast.__class__(3.0, 3.0, 3.0))  # fmt: skip
+
+
+@pytest.mark.parametrize("size", [(16, 16), (17, 40), (300, 20), (64, 700)])
+def test_small_and_narrow_pictures_are_toned(size):
+    """Nothing is too small for its surroundings to be read, and nothing is made infinite."""
+    pixels = np.random.default_rng(8).random((size[1], size[0], 3)).astype(np.float32)
+    shown = engine_of(pixels).render(Recipe(tone=EVERYTHING), 0, result="display")
+    assert shown.shape == pixels.shape and np.isfinite(shown).all()
+
+
+def test_a_6x6_mosaic_is_toned_at_every_level():
+    engine = Engine(simulate("lava-lizard", (900, 600), Settings(iso=400, focus_m=1.2, mosaic="6x6")))
+    recipe = Recipe(tone=EVERYTHING)
+    full, half = (engine.render(recipe, level, result="display") for level in (0, 1))
+    reduced = cv2.resize(full, (half.shape[1], half.shape[0]), interpolation=cv2.INTER_AREA)
+    assert mean_delta_E(reduced, half) < 1.5
+
+
+def test_black_and_endless_values_stay_finite():
+    """Nothing at all, values under black, and a sun: no NaN, no infinity, black stays dark."""
+    pixels = np.zeros((120, 160, 3), np.float32)
+    pixels[:, 40:80] = -0.02
+    pixels[:, 80:120] = 1e4
+    pixels[:, 120:] = 0.2
+    shown = engine_of(pixels).render(Recipe(tone=EVERYTHING), 0, result="display")
+    assert np.isfinite(shown).all() and shown[:, :36].max() < 0.2 and shown[:, 84:116].min() > 0.9
+
+
+def test_strips_of_a_delivery_are_the_whole_picture():
+    """The whole picture in strips is the same as in one piece, with every control in use."""
+    frame = simulate("salt-pans", (600, 1100), DEMO_SHOTS[0].settings, view=1)
+    recipe = Recipe(tone=EVERYTHING)
+    whole = Engine(frame).render(recipe, 0, result="display")
+    strips = np.concatenate([strip for _, strip in Engine(frame).full(recipe)])
+    assert np.abs(strips - whole).max() < 2e-3

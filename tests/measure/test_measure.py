@@ -13,7 +13,7 @@ from matiz.findings.find import find
 from matiz.measure.area import read_area
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
-from matiz.measure.tone import lightness_distribution, raw_range, zone_shares
+from matiz.measure.tone import lightness_distribution, raw_range, uneven_light, zone_shares
 from matiz.recipe.model import Recipe, Tone
 from matiz.simcam.camera import light_spectrum, light_xy_of
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
@@ -29,10 +29,9 @@ def _area(engine, area, recipe=RECIPE):
     return read_area(engine.frame, camera, engine.render(recipe, 0, area, result="working"), recipe.tone.exposure_EV)
 
 
-@pytest.mark.parametrize("light", ["A", "daylight:5003", "daylight:6504", "LED-B3"])
-def test_the_chart_comes_back_in_colour(light):
-    """24 published reflectances under A, D50, D65 and an LED: mean ΔE00 under 2, worst under 6."""
-    frame, scene = chart_frame(light)
+def _chart_errors(light: str, **settings) -> list[float]:
+    """ΔE00 of the 24 patches of a developed chart."""
+    frame, scene = chart_frame(light, **settings)
     engine = Engine(frame)
     recipe, _ = RECIPE.change("tone.exposure_EV", 0.3)
     XYZ = scene.XYZ()
@@ -41,8 +40,30 @@ def test_the_chart_comes_back_in_colour(light):
     for name in chart_patches():
         x, y, w, h = scene.areas[name]
         truth = XYZ_to_Lab(adapt @ XYZ[y + h // 2, x + w // 2])
-        off.append(delta_E_2000(truth, _area(engine, (x, y, w, h), recipe).Lab))
+        off.append(float(delta_E_2000(truth, _area(engine, (x, y, w, h), recipe).Lab)))
+    return off
+
+
+@pytest.mark.parametrize("light", ["A", "daylight:5003", "daylight:6504", "LED-B3"])
+def test_the_chart_comes_back_in_colour(light):
+    """24 published reflectances under A, D50, D65 and an LED: mean ΔE00 under 2, worst under 6."""
+    off = _chart_errors(light)
     assert np.mean(off) < 2.0 and np.max(off) < 6.0
+
+
+@pytest.mark.parametrize("light", ["A", "daylight:5003", "daylight:6504", "LED-B3"])
+def test_the_chart_comes_back_at_a_high_ISO(light):
+    """The same with the noise of ISO 3,200: mean ΔE00 under 3."""
+    assert np.mean(_chart_errors(light, iso=3200, noise=True)) < 3.0
+
+
+@pytest.mark.parametrize("light", ["planck:2700", "daylight:5500"])
+def test_a_noisy_grey_patch_still_tells_its_light(light):
+    """At ISO 3,200 within 1 % in K and 0.001 Duv: the mean of a patch is not moved by its noise."""
+    truth = xy_to_cct(light_xy_of(light_spectrum(light)))
+    reading = _area(Engine(frame_of(grey((200, 200), light), iso=3200, noise=True)), (20, 20, 160, 160))
+    assert reading.light.cct_K == pytest.approx(truth[0], rel=0.01)
+    assert reading.light.duv == pytest.approx(truth[1], abs=0.001)
 
 
 @pytest.mark.parametrize("light", ["A", "daylight:6504"])
@@ -194,7 +215,16 @@ def test_the_report_has_its_stable_keys(scene_engine):
     assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "noise", "mend"]
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
-    assert set(out["tone"]) == {"headroom_EV", "clipped", "patches", "zones", "middle_EV", "rebuilt", "snr_dB"}
+    assert set(out["tone"]) == {
+        "headroom_EV",
+        "clipped",
+        "patches",
+        "zones",
+        "middle_EV",
+        "rebuilt",
+        "snr_dB",
+        "uneven_EV",
+    }
     assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]
     area = area_report(scene_engine, RECIPE, (10, 10, 20, 20))
     assert list(area) == ["XYZ", "Lab", "LCh", "cct_K", "duv", "raw"]
@@ -206,3 +236,13 @@ def test_delivery_gauges(hall_engine):
     assert 0 <= reading.no_shadow < 0.5 and 0 < reading.out_of_gamut < 0.5
     darker = Meter(hall_engine).read(RECIPE.change("tone.exposure_EV", -3.0)[0]).delivery
     assert darker.bare_paper == 0.0 and darker.no_shadow > reading.no_shadow
+
+
+@pytest.mark.parametrize("across, down", [(0.0, 0.0), (1.2, -0.5), (-0.4, 2.0)])
+def test_uneven_light_is_a_plane_in_EV(across, down):
+    """A grey wall with dark things and a lamp on it: the plane that lights it comes back within 0.1 EV."""
+    y, x = np.meshgrid(np.linspace(-0.5, 0.5, 200), np.linspace(-0.5, 0.5, 300), indexing="ij")
+    EV = across * x + down * y - 1.0 + np.random.default_rng(5).normal(0.0, 0.1, x.shape)
+    EV[30:70, 40:90] -= 3.0
+    EV[150:160, 200:260] += 5.0
+    assert uneven_light(EV.astype(np.float32)) == pytest.approx((across, down), abs=0.1)

@@ -191,7 +191,7 @@ class _Plan:
             small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
         level = log_luminance(np.ascontiguousarray(small))
         for channel, name in ((2, "middle"), (4, "broad")):
-            pair = coefficients(level, level, RADII[name] * long_side, EDGE_EV)
+            pair = coefficients(level, level, max(0.5, RADII[name] * long_side), EDGE_EV)
             grid[:rows, :columns, channel], grid[:rows, :columns, channel + 1] = pair
         return cls(grid, air)
 

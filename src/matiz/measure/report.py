@@ -42,6 +42,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
             "rebuilt": round(tone.rebuilt, 6),
+            "uneven_EV": [round(v, 3) for v in tone.uneven_EV],
             "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
         "noise": _noise(reading.noise),

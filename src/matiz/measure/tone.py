@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import SceneLinear
+from ..colour.types import Array, SceneLinear
 from ..develop.rendition import STRAIGHT, curve, rendered
 from ..raw.frame import Frame
 from ..recipe.fields import Points
@@ -17,6 +17,7 @@ from .patches import CLIP_MARGIN, Patch
 MIDDLE = 0.18
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
+UNEVEN_BLOCKS, HUBER_EV = 24, 0.3
 LEAST_RISE = 0.25
 """Slope of the tone curve below which tones run together. Common practice, no source."""
 ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
@@ -43,6 +44,8 @@ class ToneReading:
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
     rebuilt: float = 0.0
     """Share of the picture in which some raw channels are full and rebuilt from the others."""
+    uneven_EV: tuple[float, float] = (0.0, 0.0)
+    """Slope of the light as a plane, in EV over the picture's width, rightward, and height, downward."""
     crushed: float = 0.0
     """Share of the picture whose tones the curve runs together."""
 
@@ -121,8 +124,30 @@ def tone_reading(
         distribution,
         float(np.log2(high)) + tone.exposure_EV,
         rebuilt,
+        uneven_light(luminance_EV(working, 0.0)),
         crushed_share(distribution, tone.curve.lightness),
     )
+
+
+def uneven_light(EV: NDArray[np.float32]) -> tuple[float, float]:
+    """A plane through the luminance (height, width) in EV: its rise over the whole width and the whole height.
+
+    A robust fit (Huber) of medians of blocks, so that dark things and lamps count for little.
+    """
+    rows, columns = min(UNEVEN_BLOCKS, EV.shape[0]), min(UNEVEN_BLOCKS, EV.shape[1])
+    strips = np.array_split(EV, rows, axis=0)
+    blocks = np.array([[np.median(part) for part in np.array_split(strip, columns, axis=1)] for strip in strips])
+    y, x = np.meshgrid(np.linspace(-0.5, 0.5, rows), np.linspace(-0.5, 0.5, columns), indexing="ij")
+    terms = np.stack([np.ones(blocks.size), x.ravel(), y.ravel()], axis=1)
+    values = blocks.ravel().astype(np.float64)
+    weight: Array = np.ones(blocks.size)
+    solved = np.zeros(3)
+    for _ in range(12):
+        root = np.sqrt(weight)
+        solved = np.linalg.lstsq(terms * root[:, None], values * root, rcond=None)[0]
+        rest = np.abs(values - terms @ solved)
+        weight = np.minimum(1.0, HUBER_EV / np.maximum(rest, 1e-9))
+    return float(solved[1]), float(solved[2])
 
 
 def crushed_share(distribution: tuple[float, ...], points: Points) -> float:
