@@ -141,7 +141,7 @@ def uneven_light(EV: NDArray[np.float32]) -> tuple[float, float]:
     terms = np.stack([np.ones(blocks.size), x.ravel(), y.ravel()], axis=1)
     values = blocks.ravel().astype(np.float64)
     weight: Array = np.ones(blocks.size)
-    solved = np.zeros(3)
+    solved: Array = np.zeros(3)
     for _ in range(12):
         root = np.sqrt(weight)
         solved = np.linalg.lstsq(terms * root[:, None], values * root, rcond=None)[0]
