@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 from ..colour.types import Array, SceneLinear
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
-from ..kernels.scene import LEAST_TRANSMISSION, MIDDLE, TABLE_SIZE, log_luminance, scene_toned, table_EV
+from ..kernels.scene import LEAST_TRANSMISSION, log_luminance, scene_toned, table_EV
 from ..raw.sensor import LEVELS, Region, level_size
 from ..recipe.fields import Values
 from ..recipe.model import Tone
+from .rendition import curve
 from .stage import Pixels, Request, Stage
 
 SMALL_PX = 700
@@ -64,15 +65,17 @@ def zone_table(zones_EV: Values) -> NDArray[np.float32]:
     A monotone cubic through the rungs' new places, which are first held in rising order; beyond the
     ladder's ends the end's offset goes on.
     """
-    from scipy.interpolate import PchipInterpolator
-
+    EV = table_EV()
+    if not any(zones_EV):
+        return np.zeros(len(EV), np.float32)
     at = np.arange(-5.0, 6.0)
     wanted = at + np.array(zones_EV)
     # rising by the least slope, changed as little as may be: pool what is out of order (Kruskal 1964)
     rising = _pooled(wanted - LEAST_SLOPE * at) + LEAST_SLOPE * at
-    EV = table_EV()
     inside = np.clip(EV, at[0], at[-1])
-    offset = PchipInterpolator(at, rising)(inside) - inside
+    # the tone curve's monotone cubic, which lives in 0..1
+    points = tuple(zip((at + 5.0) / 10.0, (rising + 10.0) / 20.0, strict=True))
+    offset = curve(points, (inside + 5.0) / 10.0) * 20.0 - 10.0 - inside
     table = offset.astype(np.float32)
     table.flags.writeable = False
     return table
@@ -197,5 +200,3 @@ class _Plan:
 
 
 TONE = Stage("tone", _READS, _tone, source_region)
-
-__all__ = ["MIDDLE", "TABLE_SIZE", "TONE", "Haze", "contrast_gain", "haze_of", "is_plain", "zone_table"]
