@@ -36,6 +36,8 @@ LEAST_APART_MIRED = 145.0
 """Surfaces under one light spread over up to 136 mired in the tests' simulated rooms."""
 SURFACES_MIRED = 30.0
 """How much warmer than its light an everyday surface is, typically."""
+WARM_SPREAD_MIRED = 75.0
+"""How much warmer than the brightest places surfaces under the same light are, at most."""
 LEAST_SHARE = 0.06
 LEAST_BLOCKS = 30
 FINER = 8
@@ -245,7 +247,7 @@ def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float)
     if warmest <= brightest:
         return brightest
     # far beyond what the brightest places show there are lights of their own, else only warm surfaces
-    return warmest if warmest - brightest > 45.0 else 0.5 * (brightest + warmest)
+    return warmest if warmest - brightest > WARM_SPREAD_MIRED else 0.5 * (brightest + warmest)
 
 
 def _shares(blocks: Array, cool: float, warm: float) -> Grid:
