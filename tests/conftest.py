@@ -8,7 +8,6 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
@@ -74,11 +73,9 @@ def hall_engine() -> Engine:
 def mean_delta_E(first, second) -> float:
     """Mean CIEDE2000 between two display-linear sRGB pictures."""
     from matiz.colour.difference import delta_E_2000
-    from matiz.colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+    from matiz.colour.spaces import sRGB_to_Lab
 
-    white = xy_to_XYZ(D65_XY)
-    labs = [XYZ_to_Lab(np.asarray(p, np.float64) @ RGB_to_XYZ_matrix("sRGB").T, white) for p in (first, second)]
-    return float(delta_E_2000(*labs).mean())
+    return float(delta_E_2000(sRGB_to_Lab(first), sRGB_to_Lab(second)).mean())
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.errors import ArgumentError
 from matiz.kernels.geometry import brightened, resampled
 from matiz.measure.fringes import read_fringes
 from matiz.raw.frame import CameraColour, Exposure, Frame
@@ -85,6 +86,22 @@ def test_parts_are_those_of_the_whole():
         part = Engine(engine.frame).render(recipe, level, area, result="working")
         # the shift is followed by straight pieces of 16 px, which begin with the region
         assert np.allclose(part, whole[y : y + h, x : x + w], atol=5e-3)
+
+
+@pytest.mark.parametrize("percent", [-20.0, -9.0, 9.0, 20.0])
+def test_strong_distortion_leaves_a_plain_picture_plain(percent):
+    """However steep the shift: the weights of each pixel's neighbours sum to 1, and all of them are read."""
+    pixels = np.ones((320, 480, 3), np.float32)
+    engine = Engine(Frame(Path("a.tif"), CameraColour(), linear=pixels))
+    shown = engine.render(_recipe(distortion_percent=percent, fringe_red_px=5.0), 0, result="camera")
+    assert np.abs(shown - 1.0).max() < 1e-4
+
+
+def test_a_shift_too_steep_is_refused():
+    scales = np.linspace(1.0, 3.0, 9, dtype=np.float32)[:, None].repeat(3, axis=1)
+    plain = np.ones((60, 80, 3), np.float32)
+    with pytest.raises(ArgumentError, match="too steep"):
+        resampled(plain, scales, corner_px=50, away=(-40, -30), middle=(40, 30), size=(80, 60))
 
 
 @pytest.mark.parametrize("distortion", [-0.08, -0.012, 0.03])

@@ -15,7 +15,7 @@ from matiz.errors import Cancelled, FileError
 from matiz.findings.model import Finding
 from matiz.recipe.model import Recipe
 from matiz.ui import theme
-from matiz.ui.controls import Words, bind, caption, choose, tape_for
+from matiz.ui.controls import Words, bind, caption, choice, tape_for
 from matiz.ui.delivery_queue import Delivery
 from matiz.ui.findings_panel import FindingsPanel
 from matiz.ui.jobs import Job
@@ -119,9 +119,9 @@ def test_words_show_without_saying_and_say_when_chosen(qtbot):
 
 
 def test_binding_goes_both_ways_without_a_loop(window):
-    tape, words = tape_for("tone.exposure_EV", "Exposure"), Words("R", [("linear", "l"), ("soft", "s")])
+    tape = tape_for("tone.exposure_EV", "Exposure")
     bind(tape, window.session, "tone.exposure_EV", lambda v: "x")
-    choose(words, window.session, "tone.rendition", lambda v: "y")
+    _, words = choice(window.session, "tone.rendition", "R", [("linear", "l"), ("soft", "s")])
     changes = []
     window.session.recipeChanged.connect(lambda: changes.append(1))
     window.session.commit([("tone.exposure_EV", 1.25)], "elsewhere")

@@ -93,6 +93,11 @@ def XYZ_to_Lab(XYZ: ArrayLike, white: ArrayLike | None = None) -> Array:
     return np.stack([116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)], axis=-1)
 
 
+def sRGB_to_Lab(linear: ArrayLike) -> Array:
+    """CIE 1976 L*, a*, b* of display-linear sRGB (..., 3), relative to its own white, D65."""
+    return XYZ_to_Lab(np.asarray(linear, np.float64) @ RGB_to_XYZ_matrix("sRGB").T, xy_to_XYZ(D65_XY))
+
+
 def Lab_to_LCh(Lab: ArrayLike) -> Array:
     """L*, C*, and hue in degrees 0..360 of Lab-like coordinates (..., 3)."""
     L, a, b = np.moveaxis(np.asarray(Lab, np.float64), -1, 0)

@@ -14,10 +14,10 @@ from ..colour.spaces import decode_sRGB, encode_sRGB, lightness, luminance
 from ..colour.types import Array
 from ..errors import ArgumentError
 from ..kernels.display import PIVOT, TABLE_SIZE, table_positions
+from ..kernels.tone import MIDDLE
 from ..recipe.fields import Points
-from ..recipe.model import Tone
+from ..recipe.model import Curve, Tone
 
-MIDDLE = 0.18
 NO_BLACK_EV = -12.0
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
@@ -114,15 +114,15 @@ def display_table(tone: Tone) -> NDArray[np.float32]:
     return table
 
 
-def has_channel_curves(tone: Tone) -> bool:
-    return any(points != STRAIGHT for points in (tone.curve.red, tone.curve.green, tone.curve.blue))
+def has_channel_curves(curves: Curve) -> bool:
+    return any(points != STRAIGHT for points in (curves.red, curves.green, curves.blue))
 
 
-def with_channel_curves(tone: Tone, shown: NDArray[np.float32]) -> NDArray[np.float32]:
+def with_channel_curves(curves: Curve, shown: NDArray[np.float32]) -> NDArray[np.float32]:
     """Display-linear (height, width, 3) with the curve of each channel on its own lightness."""
     out = np.array(shown, np.float32)
     steps = np.linspace(0.0, 1.0, 4096)
-    for channel, points in enumerate((tone.curve.red, tone.curve.green, tone.curve.blue)):
+    for channel, points in enumerate((curves.red, curves.green, curves.blue)):
         if points != STRAIGHT:
             # even steps of the square root are dense in the darks
             table = luminance(curve(points, lightness(steps**2) / 100.0) * 100.0)
@@ -130,12 +130,13 @@ def with_channel_curves(tone: Tone, shown: NDArray[np.float32]) -> NDArray[np.fl
     return out
 
 
-def screen_tables(tone: Tone) -> NDArray[np.uint8]:
+@lru_cache(maxsize=8)
+def screen_tables(curves: Curve) -> NDArray[np.uint8]:
     """(1, 256, 4) for 8-bit blue, green, red, 255: the channels' curves on encoded values."""
     codes = np.arange(256)
     out = np.tile(codes[None, :, None], (1, 1, 4)).astype(np.uint8)
     linear = np.tile(decode_sRGB(codes / 255.0)[None, :, None], (1, 1, 3)).astype(np.float32)
-    out[..., :3] = np.rint(encode_sRGB(with_channel_curves(tone, linear)) * 255.0)[..., ::-1]
+    out[..., :3] = np.rint(encode_sRGB(with_channel_curves(curves, linear)) * 255.0)[..., ::-1]
     return out
 
 

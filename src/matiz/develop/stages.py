@@ -23,7 +23,7 @@ def _quick_sensor(_: Pixels | None, request: Request) -> Pixels:
 
 
 def _small_sensor(_: Pixels | None, request: Request) -> Pixels:
-    return request.sensor.small(request.level)
+    return request.sensor.small(request.level, request.region)
 
 
 def _light(camera: Pixels | None, request: Request) -> Pixels:
@@ -44,14 +44,14 @@ def _screen(working: Pixels | None, request: Request) -> Pixels:
     assert working is not None
     tone = request.recipe.tone
     shown = display_screen(working, display_table(tone), _TO_SRGB, _gain(request))
-    return cv2.LUT(shown, screen_tables(tone)) if has_channel_curves(tone) else shown
+    return cv2.LUT(shown, screen_tables(tone.curve)) if has_channel_curves(tone.curve) else shown
 
 
 def _display(working: Pixels | None, request: Request) -> Pixels:
     assert working is not None
     tone = request.recipe.tone
     shown = display_linear(working, display_table(tone), _TO_SRGB, _gain(request))
-    return with_channel_curves(tone, shown) if has_channel_curves(tone) else shown
+    return with_channel_curves(tone.curve, shown) if has_channel_curves(tone.curve) else shown
 
 
 def _gain(request: Request) -> float:

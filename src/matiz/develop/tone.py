@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from ..colour.types import Array, SceneLinear
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
-from ..kernels.scene import LEAST_TRANSMISSION, log_luminance, scene_toned, table_EV
-from ..raw.sensor import LEVELS, Region, level_size
+from ..kernels.tone import LEAST_TRANSMISSION, log_luminance, scene_toned, table_EV
+from ..raw.sensor import Region, level_for, level_size
 from ..recipe.fields import Values
 from ..recipe.model import Tone
 from .rendition import curve
@@ -29,8 +29,12 @@ EDGE_EV = 0.5
 """Steps of luminance well above it count as edges."""
 LEAST_SLOPE = 0.02
 """Of luminance after the ladder over before: two tones never change places, and never quite meet."""
-DARK_WINDOW = 0.12
-"""Window of the dark channel, of the long side."""
+DARK_WINDOW, SHADOW_WINDOW = 0.08, 0.03
+"""Of the long side: windows of the dark channel, and of the shadows that show the veil's colour."""
+HAZY, HAZIEST = 0.7, 0.995
+"""Quantiles of the dark channel."""
+BEYOND_HAZIEST = 1.35
+"""Endless air over the haziest place of a picture, which still lets something through. Measured in the tests."""
 BRIGHTEST_AIR = 0.97
 """Quantile of the values that the air's colour cannot exceed."""
 KEPT_HAZE = 0.95
@@ -50,6 +54,8 @@ class Haze:
     """(3,) the colour of the veil, scene-linear."""
     transmission: NDArray[np.float32]
     """(height, width) of the small picture, 0..1: the share of a thing's own light that arrives."""
+    by_luminance: tuple[NDArray[np.float32], NDArray[np.float32]]
+    """a and b, each (height, width): the transmission is a * log luminance + b."""
 
 
 def is_plain(tone: Tone) -> bool:
@@ -60,7 +66,7 @@ def is_plain(tone: Tone) -> bool:
 
 @lru_cache(maxsize=32)
 def zone_table(zones_EV: Values) -> NDArray[np.float32]:
-    """Offsets in EV at `kernels.scene.table_EV()`, (TABLE_SIZE,), from those at zones 0..X.
+    """Offsets in EV at `kernels.tone.table_EV()`, (TABLE_SIZE,), from those at zones 0..X.
 
     A monotone cubic through the rungs' new places, which are first held in rising order; beyond the
     ladder's ends the end's offset goes on.
@@ -101,29 +107,32 @@ def contrast_gain(dB: float) -> float:
 def haze_of(small: SceneLinear) -> Haze:
     """The haze of a small whole picture, by its dark channel: in clear air something is dark everywhere.
 
-    References: He, Sun, Tang, "Single Image Haze Removal Using Dark Channel Prior", 2009.
+    How bright the air is, the haziest places show; which colour it has, the shadows of the hazy ones, where
+    next to nothing is added to the veil. References: He, Sun, Tang, "Single Image Haze Removal Using Dark
+    Channel Prior", 2009; the colour from shadows is ours and measured in the tests.
     """
     # lamps and their like are no air
     light = np.clip(small, 1e-6, np.quantile(small, BRIGHTEST_AIR))
-    side = max(3, round(max(small.shape[:2]) * DARK_WINDOW)) | 1
-    window = np.ones((side, side), np.uint8)
+    shadows = np.dstack([cv2.erode(cv2.blur(light[..., c], (3, 3)), _window(small, SHADOW_WINDOW)) for c in range(3)])
+    veil = shadows.min(axis=2)
+    hazy = shadows[veil >= np.quantile(veil, HAZY)]
+    colour = np.median(hazy / hazy.sum(axis=1, keepdims=True), axis=0)
+    window = _window(small, DARK_WINDOW)
     dark = cv2.erode(light.min(axis=2), window)
-    # among the haziest places the brightest, but no lamp: a median
-    haziest = dark >= np.quantile(dark, 0.995)
-    candidates = light[haziest]
-    bright = candidates[candidates.sum(axis=1) >= np.quantile(candidates.sum(axis=1), 0.5)]
-    air = np.median(bright, axis=0).astype(np.float64)
+    # the brighter half of the haziest places, but no lamp: a median
+    brightness = light[dark >= np.quantile(dark, HAZIEST)].sum(axis=1)
+    air = (colour / colour.sum() * np.quantile(brightness, 0.75) * BEYOND_HAZIEST).astype(np.float64)
     share = cv2.erode((light / air.astype(np.float32)).min(axis=2), window)
     raw = np.clip(1.0 - KEPT_HAZE * share, LEAST_TRANSMISSION, 1.0).astype(np.float32)
     guide = log_luminance(small)
-    a, b = coefficients(guide, raw, max(3, side // 4), EDGE_EV / 2)
-    return Haze(air, np.clip(a * guide + b, LEAST_TRANSMISSION, 1.0))
+    a, b = coefficients(guide, raw, max(3, len(window) // 4), EDGE_EV / 2)
+    return Haze(air, np.clip(a * guide + b, LEAST_TRANSMISSION, 1.0), (a, b))
 
 
-def small_level(request: Request) -> int:
-    """The deepest level whose long side still has SMALL_PX; the whole size of a small picture."""
-    fits = [n for n in range(LEVELS) if max(level_size(request.sensor.frame, n)) >= SMALL_PX]
-    return max(fits, default=0)
+def _window(picture: SceneLinear, share: float) -> NDArray[np.uint8]:
+    """A square window, its side an odd number of px: a share of the picture's long side."""
+    side = max(3, round(max(picture.shape[:2]) * share)) | 1
+    return np.ones((side, side), np.uint8)
 
 
 def _tone(working: Pixels | None, request: Request) -> Pixels:
@@ -133,8 +142,7 @@ def _tone(working: Pixels | None, request: Request) -> Pixels:
         return working
     recipe = request.recipe
     plan = request.once(("tone", recipe.mend, recipe.light, tone.haze_percent), lambda: _Plan.of(request))
-    level = small_level(request)
-    scale = 2.0 ** (request.level - level)
+    scale = 2.0 ** (request.level - level_for(request.sensor.frame, SMALL_PX))
     x, y, w, h = request.region
     left, top, _, _ = source_region(request)
     contrast = tone.contrast
@@ -176,26 +184,18 @@ class _Plan:
 
     @classmethod
     def of(cls, request: Request) -> "_Plan":
-        small = request.whole(small_level(request))
-        share = request.recipe.tone.haze_percent / 100.0
+        small = request.whole(level_for(request.sensor.frame, SMALL_PX))
         long_side = max(small.shape[:2])
-        rows, columns = small.shape[:2]
-        grid = np.zeros((max(2, rows), max(2, columns), 6), np.float32)
-        air = np.ones(3, np.float32)
-        grid[..., 1] = 1.0
+        nothing = np.zeros(small.shape[:2], np.float32)
+        through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
+        share = request.recipe.tone.haze_percent / 100.0
         if share:
             haze = haze_of(small)
-            air = haze.air.astype(np.float32)
-            guide = log_luminance(small)
-            side = max(3, round(long_side * DARK_WINDOW / 4)) | 1
-            grid[:rows, :columns, 0], grid[:rows, :columns, 1] = coefficients(
-                guide, haze.transmission, side, EDGE_EV / 2
-            )
+            through, air = haze.by_luminance, haze.air.astype(np.float32)
             small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
         level = log_luminance(np.ascontiguousarray(small))
-        for channel, name in ((2, "middle"), (4, "broad")):
-            pair = coefficients(level, level, max(0.5, RADII[name] * long_side), EDGE_EV)
-            grid[:rows, :columns, channel], grid[:rows, :columns, channel + 1] = pair
+        bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
+        grid = np.dstack([plane for pair in (through, *bases) for plane in pair])
         return cls(grid, air)
 
 

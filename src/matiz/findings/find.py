@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..colour.difference import delta_E_2000
-from ..colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+from ..colour.spaces import sRGB_to_Lab
 from ..develop.engine import Engine
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
@@ -49,5 +49,5 @@ def _gain(engine: Engine, recipe: Recipe, finding: Finding) -> float:
 
 def _small_Lab(engine: Engine, recipe: Recipe) -> np.ndarray:
     pixels = engine.render(recipe, LEVELS - 1, result="display").reshape(-1, 3)
-    sample = pixels[:: max(1, len(pixels) // MOST_PIXELS)].astype(np.float64)
-    return XYZ_to_Lab(sample @ RGB_to_XYZ_matrix("sRGB").T, xy_to_XYZ(D65_XY))
+    sample = pixels[:: max(1, len(pixels) // MOST_PIXELS)]
+    return sRGB_to_Lab(sample)

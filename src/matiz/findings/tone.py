@@ -5,13 +5,15 @@ from typing import Any
 import numpy as np
 
 from ..colour.spaces import decode_sRGB, encode_sRGB, luminance
-from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, scene_value, shown_value
+from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, shown_value
+from ..kernels.tone import MIDDLE
+from ..measure.noise import LEAST_dB
 from ..measure.picture import PictureReading
 from ..measure.tone import ZONES, crushed_share
 from ..recipe.fields import Number, Points
 from ..recipe.model import Recipe, specs
 from ..wording import EV, number, percent
-from .model import Finding, Fix
+from .model import Finding
 
 LEAST_GAP_EV = 0.5
 LEFT_GAP_EV = 0.1
@@ -19,11 +21,11 @@ LEFT_GAP_EV = 0.1
 PAPER_WHITE = 245.0
 """Of 255: more is bare paper and holds no detail in print. Common practice, no source."""
 LEAST_PATCH_SHARE = 2e-4
-LEAST_dB = 15.0
-"""Signal over noise of a photosite below which noise is plain to see. Common practice, no source."""
-LEAST_RANGE_L = 45.0
+LEAST_RANGE_L, SPREAD_L = 45.0, 60.0
+DARK_L = 20.0
+"""A picture that is darker all over is under-exposed, not flat."""
 LEAST_EVEN_EV, FILLED_L = 0.4, 58.0
-DIFFUSE_WHITE_EV = float(np.log2(1.0 / 0.18))
+DIFFUSE_WHITE_EV = float(np.log2(1.0 / MIDDLE))
 """From middle grey."""
 LEAST_CRUSHED = 0.12
 DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
@@ -95,23 +97,23 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
 
 def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None:
     """A zone is lifted so far that its noise shows."""
-    zones = recipe.tone.zones_EV
-    if reading.noise is None or not any(v > 0 for v in zones):
+    zones, noise = recipe.tone.zones_EV, reading.noise
+    if noise is None:
         return None
-    floor = reading.noise.zones_dB
-    over = [n for n in range(11) if zones[n] > 0 and (dB := floor[n]) is not None and dB < LEAST_dB]
-    if not over:
+    most = [noise.most_lift_EV(n) for n in range(len(zones))]
+    held = tuple(lift if limit is None else min(lift, limit) for lift, limit in zip(zones, most, strict=True))
+    if held == zones:
         return None
-    worst = min(over, key=lambda n: floor[n] or 0.0)
-    held = tuple(0.0 if n in over else value for n, value in enumerate(zones))
+    worst = max(range(len(zones)), key=lambda n: zones[n] - held[n])
+    left_dB = noise.zones_dB[worst] or 0.0
     return Finding(
         id="tone.lifted_past_noise",
         station="tone",
         claim=(
-            f"Zone {ZONES[worst]} is lifted past the noise: {number(floor[worst] or 0.0, 0, 'dB')} are left there, "
+            f"Zone {ZONES[worst]} is lifted past the noise: {number(left_dB, 0, 'dB')} are left there, "
             f"{number(LEAST_dB, 0, 'dB')} look clean"
         ),
-        evidence={"zone": ZONES[worst], "left_dB": round(floor[worst] or 0.0, 1), "lift_EV": zones[worst]},
+        evidence={"zone": ZONES[worst], "left_dB": round(left_dB, 1), "lift_EV": zones[worst]},
         fix=(("tone.zones_EV", held),),
         fix_label="Let the noisy zones down again",
         certainty=0.8,
@@ -119,18 +121,18 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None
 
 
 def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """The picture uses little of the tonal range, and its rendition does not help."""
-    low, high = _used_range(reading)
-    if high - low >= LEAST_RANGE_L or recipe.tone.rendition == "strong":
+    """The picture uses little of the tonal range, and its curve does not help."""
+    ends = _used_range(reading)
+    low, high = (100.0 * float(curve(recipe.tone.curve.lightness, end / 100.0)) for end in ends)
+    if high - low >= LEAST_RANGE_L or ends[1] < DARK_L:
         return None
-    stronger = {"linear": "standard", "soft": "standard", "standard": "strong"}[recipe.tone.rendition]
     return Finding(
         id="tone.flat",
         station="tone",
         claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0, 'L*')}",
         evidence={"from_L": round(low, 1), "to_L": round(high, 1)},
-        fix=_flat_fix(low, high, recipe, stronger),
-        fix_label=f"{stronger.capitalize()} rendition, and a curve over the range that is used",
+        fix=(("tone.curve.lightness", _spread(*ends)),),
+        fix_label=f"A curve that spreads them over {number(SPREAD_L, 0, 'L*')}",
         certainty=0.6,
     )
 
@@ -142,12 +144,14 @@ def _used_range(reading: PictureReading) -> tuple[float, float]:
     return low, high
 
 
-def _flat_fix(low: float, high: float, recipe: Recipe, stronger: str) -> Fix:
-    """The stronger rendition, and a curve that spreads the tones used over most of the range."""
-    a, b = max(low / 100.0 - 0.02, 0.0), min(high / 100.0 + 0.02, 1.0)
-    points = [(0.0, 0.0), (max(a, 0.01), 0.06), (min(b, 0.99), 0.94), (1.0, 1.0)]
-    return (("tone.rendition", stronger if recipe.tone.rendition != "strong" else "strong"),
-            ("tone.curve.lightness", tuple(points)))  # fmt: skip
+def _spread(low: float, high: float) -> Points:
+    """A curve that spreads the lightness low..high over SPREAD_L, about their middle as far as there is room."""
+    half = SPREAD_L / 200.0
+    middle = min(max((low + high) / 200.0, half + 0.05), 0.95 - half)
+    low = min(max(low / 100.0, 0.01), 0.98)
+    ends = (low, min(max(high / 100.0, low + 0.01), 0.99))
+    return ((0.0, 0.0), (round(ends[0], 4), round(middle - half, 4)), (round(ends[1], 4), round(middle + half, 4)),
+            (1.0, 1.0))  # fmt: skip
 
 
 def crushed(reading: PictureReading, recipe: Recipe) -> Finding | None:
@@ -186,7 +190,7 @@ def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
         return None
     # the scene value that is shown at that lightness becomes black, but for a little
     scene = scene_value(recipe.tone, float(luminance(max(darkest - KEPT_L, 1.0))))
-    black_EV = float(np.log2(max(scene, 1e-6) / 0.18))
+    black_EV = float(np.log2(max(scene, 1e-6) / MIDDLE))
     if not -11.0 <= black_EV <= -2.0:
         return None
     return Finding(
@@ -211,14 +215,12 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
         return None
     own_EV = SIGMOIDS[tone.rendition].white_EV
     white_EV = min(max(DIFFUSE_WHITE_EV + reading.tone.high_EV + LEFT_GAP_EV - own_EV, -2.0), 3.0)
-    fix: list[tuple[str, Any]] = []
-    if abs(white_EV - tone.white_EV) > LEAST_EVEN_EV:
-        fix.append(("tone.white_EV", round(white_EV, 2)))
+    if abs(white_EV - tone.white_EV) <= LEAST_EVEN_EV:
+        return None  # a missing black alone is a finding of its own
+    fix: list[tuple[str, Any]] = [("tone.white_EV", round(white_EV, 2))]
     dark = end_gap(reading, recipe)
     if dark is not None and dark.fix:
         fix += dark.fix
-    if not fix:
-        return None
     names = {"tone.white_EV": "white point", "tone.black_EV": "black point"}
     told = " and ".join(f"{names[path]} {EV(value)}" for path, value in fix)
     return Finding(

@@ -23,7 +23,7 @@ from typing import Any
 from ..errors import MatizError
 
 KERNELS = (
-    "levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "scene", "guided",
+    "levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "tone", "guided",
 )  # fmt: skip
 MODULE = "_matiz_kernels"
 

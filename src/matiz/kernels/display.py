@@ -36,7 +36,7 @@ def _rendered() -> tuple[list[Any], list[Any], tuple[Any, Any, Any]]:
     """The three display-linear channels of the output space, and the inputs they need."""
     import halide as hl
 
-    from .pipeline import image, row_product, table
+    from .pipeline import image, luminance, row_product, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     working, curve, matrix = image("working", 3), table("curve"), table("matrix", 2)
@@ -55,14 +55,14 @@ def _rendered() -> tuple[list[Any], list[Any], tuple[Any, Any, Any]]:
     slope = (high_out - low_out) / hl.max(high - low, 1e-9)
     toned = [low_out + (value - low) * slope for value in scene]
     shown = [row_product(matrix, row, toned) for row in range(3)]
-    luminance = 0.2627 * toned[0] + 0.6780 * toned[1] + 0.0593 * toned[2]
+    grey = luminance(*toned)
     over = hl.max(shown[0], hl.max(shown[1], shown[2]))
     under = hl.min(shown[0], hl.min(shown[1], shown[2]))
     keep = hl.min(
-        hl.select(under < 0.0, luminance / hl.max(luminance - under, 1e-9), 1.0),
-        hl.select(over > 1.0, (1.0 - luminance) / hl.max(over - luminance, 1e-9), 1.0),
+        hl.select(under < 0.0, grey / hl.max(grey - under, 1e-9), 1.0),
+        hl.select(over > 1.0, (1.0 - grey) / hl.max(over - grey, 1e-9), 1.0),
     )
-    fitted = [hl.clamp(luminance + (value - luminance) * keep, 0.0, 1.0) for value in shown]
+    fitted = [hl.clamp(grey + (value - grey) * keep, 0.0, 1.0) for value in shown]
     return fitted, [working, curve, matrix, gain], (c, x, y)
 
 

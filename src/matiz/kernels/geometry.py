@@ -2,7 +2,7 @@
 
 Where the pixels of a short run come from is nearly the same shift for all of them. So the whole px of
 that shift are worked out once a run, the run is read as it lies in memory, and only the weights differ
-from pixel to pixel: several times faster than reading each pixel's neighbours from where it happens to fall.
+from pixel to pixel: about twice as fast as reading each pixel's neighbours from where it happens to fall.
 """
 
 from typing import Any
@@ -10,21 +10,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import ArgumentError
 from .buffers import output, require
 from .loader import kernel
 
-RUN = 16
-"""Pixels that share the whole px of their shift."""
-NEAR, FAR = 2, 3
-"""Neighbours on either side that are weighed. The shift may differ along a run by up to half a px with
-the first and by one and a half with the second."""
+VARIANTS = {"near": (16, 2), "far": (16, 3), "steep": (4, 3)}
+"""Pixels of a run, which share the whole px of their shift, and neighbours weighed on either side. Along half a
+run the shift may differ by up to half a px with two neighbours, and by one and a half with three."""
+MARGIN = 0.05
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
-    return [_define(NEAR), _define(FAR), _define_brightened()]
+    return [*(_define(name, run, reach) for name, (run, reach) in VARIANTS.items()), _define_brightened()]
 
 
-def _define(reach: int) -> tuple[str, Any, list[Any]]:
+def _define(name: str, run_px: int, reach: int) -> tuple[str, Any, list[Any]]:
     import halide as hl
 
     from .pipeline import ROWS_PER_TASK, VECTOR, image, interleave, table
@@ -48,26 +48,26 @@ def _define(reach: int) -> tuple[str, Any, list[Any]]:
         return away_x * scale + to_x, away_y * scale + to_y
 
     # by channel, so that a run lies in one piece
-    plane = hl.Func(f"plane_{reach}")
+    plane = hl.Func(f"plane_{name}")
     bordered = hl.BoundaryConditions.repeat_edge(source, [(0, 3), (0, right + 1), (0, bottom + 1)])
     plane[x, y, c] = bordered[c, x, y]
     plane.compute_root().reorder(c, x, y).bound(c, 0, 3).unroll(c).vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
     plane.parallel(y, ROWS_PER_TASK, hl.TailStrategy.GuardWithIf)
 
-    run = x // RUN
+    run = x // run_px
     channels = []
     for i in range(3):
-        (first_x, first_y), (next_x, next_y) = place(i, hl.f32(run * RUN)), place(i, hl.f32(run * RUN + RUN))
+        (first_x, first_y), (next_x, next_y) = place(i, hl.f32(run * run_px)), place(i, hl.f32(run * run_px + run_px))
         middle_x, middle_y = 0.5 * (first_x + next_x), 0.5 * (first_y + next_y)
-        start = hl.i32(hl.round(middle_x - 0.5 * RUN))
+        start = hl.i32(hl.round(middle_x - 0.5 * run_px))
         row = hl.i32(hl.round(middle_y))
         # further out than this every neighbour is the border's
-        column_read = hl.clamp(start, -RUN - reach, right + reach) + x % RUN
+        column_read = hl.clamp(start, -run_px - reach, right + reach) + x % run_px
         row_read = hl.clamp(row, -reach, bottom + reach)
         # along a run the shift bends by far less than a hundredth of a px
-        share = hl.f32(x % RUN) / RUN
+        share = hl.f32(x % run_px) / run_px
         at_x, at_y = hl.lerp(first_x, next_x, share), hl.lerp(first_y, next_y, share)
-        off_x, off_y = at_x - hl.f32(start + x % RUN), at_y - hl.f32(row)
+        off_x, off_y = at_x - hl.f32(start + x % run_px), at_y - hl.f32(row)
         steps = range(-reach, reach + 1)
         across, down = [_cubic(off_x - n) for n in steps], [_cubic(off_y - n) for n in steps]
         total: Any = hl.f32(0.0)
@@ -77,14 +77,14 @@ def _define(reach: int) -> tuple[str, Any, list[Any]]:
         func = hl.Func(f"resampled_{i}")
         func[x, y] = total
         channels.append(func)
-    out = hl.Func(f"resampled_{reach}")
+    out = hl.Func(f"resampled_{name}")
     out[c, x, y] = hl.select(c == 0, channels[0][x, y], c == 1, channels[1][x, y], channels[2][x, y])
     interleave(out.output_buffer(), 3)
     out.output_buffer().dim(1).set_min(0)
     out.bound(c, 0, 3).reorder(c, x, y).unroll(c)
-    out.vectorize(x, RUN, hl.TailStrategy.GuardWithIf)
+    out.vectorize(x, run_px, hl.TailStrategy.GuardWithIf)
     out.parallel(y, ROWS_PER_TASK, hl.TailStrategy.GuardWithIf)
-    return f"resampled_{reach}", out, [source, scales, from_x, from_y, to_x, to_y, per_square]
+    return f"resampled_{name}", out, [source, scales, from_x, from_y, to_x, to_y, per_square]
 
 
 def _define_brightened() -> tuple[str, Any, list[Any]]:
@@ -139,11 +139,18 @@ def resampled(
     source = require("source", source, np.float32, (None, None, 3))
     scales = require("scales", scales, np.float32, (None, 3))
     result = output("out", out, np.float32, (size[1], size[0], 3))
-    bend = _steepest(scales) * RUN / 2
-    reach = NEAR if bend < 0.45 else FAR
+    name = _variant(_steepest(scales))
     per_square = (len(scales) - 1) / corner_px**2
-    kernel(f"resampled_{reach}")(source, scales, *(float(v) for v in (*away, *middle, per_square)), result)
+    kernel(f"resampled_{name}")(source, scales, *(float(v) for v in (*away, *middle, per_square)), result)
     return result
+
+
+def _variant(steepest: float) -> str:
+    """The quickest variant whose neighbours reach as far as the shift changes along half a run."""
+    for name, (run_px, reach) in VARIANTS.items():
+        if steepest * run_px / 2 < reach - 1.5 - MARGIN:
+            return name
+    raise ArgumentError(f"scales: the shift changes by {steepest:.2f} px from px to px; too steep to be resampled")
 
 
 def brightened(

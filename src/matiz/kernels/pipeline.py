@@ -56,6 +56,11 @@ def on_grid(grid: Any, x: Any, y: Any, scale: Any, left: Any, top: Any) -> Any:
     return value
 
 
+def luminance(red: Any, green: Any, blue: Any) -> Any:
+    """Luminance of linear Rec.2020."""
+    return hl.f32(0.2627) * red + hl.f32(0.6780) * green + hl.f32(0.0593) * blue
+
+
 def interleave(buffer: Any, channels: int) -> None:
     """Tell Halide that channels lie side by side."""
     buffer.dim(0).set_bounds(0, channels).set_stride(1)

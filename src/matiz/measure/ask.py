@@ -2,16 +2,13 @@
 
 from dataclasses import fields, replace
 
-import numpy as np
-
 from ..colour.difference import delta_E_2000
-from ..colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, xy_to_XYZ
+from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Array
 from ..develop.engine import Engine
 from ..errors import ArgumentError
-from ..recipe.model import Recipe
+from ..recipe.model import Recipe, specs
 
-STATIONS = ("mend", "light", "tone")
 HALF_PX = 3
 """Around the pixel that is asked for."""
 
@@ -29,7 +26,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
     whole = _Lab(engine, recipe, area)
     plain = Recipe()
     made: dict[str, float] = {}
-    for station in STATIONS:
+    for station in dict.fromkeys(path.split(".")[0] for path in specs()):
         section = getattr(recipe, station)
         made[station] = _difference(engine, whole, replace(recipe, **{station: getattr(plain, station)}), area)
         for item in fields(section):
@@ -41,8 +38,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
 
 
 def _Lab(engine: Engine, recipe: Recipe, area: tuple[int, int, int, int]) -> Array:
-    linear = engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0).astype(np.float64)
-    return XYZ_to_Lab(RGB_to_XYZ_matrix("sRGB") @ linear, xy_to_XYZ(D65_XY))
+    return sRGB_to_Lab(engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0))
 
 
 def _difference(engine: Engine, whole: Array, without: Recipe, area: tuple[int, int, int, int]) -> float:

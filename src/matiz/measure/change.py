@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.difference import delta_E_2000
-from ..colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, decode_sRGB, xy_to_XYZ
+from ..colour.spaces import decode_sRGB, sRGB_to_Lab
 from ..colour.types import Array
 from ..errors import ArgumentError
 
@@ -26,8 +26,7 @@ def change_map(before: Screen, after: Screen) -> NDArray[np.float32]:
     labs = []
     for picture in (before, after):
         small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-        linear = decode_sRGB(small[..., 2::-1] / 255.0)
-        labs.append(XYZ_to_Lab(linear @ RGB_to_XYZ_matrix("sRGB").T, xy_to_XYZ(D65_XY)))
+        labs.append(sRGB_to_Lab(decode_sRGB(small[..., 2::-1] / 255.0)))
     return delta_E_2000(*labs).astype(np.float32)
 
 

@@ -9,6 +9,11 @@ from ..raw.noise import Noise
 
 LEAST_SHARE = 2e-4
 """Of the picture in a zone, for its reading."""
+LEAST_dB = 15.0
+"""Signal over noise of a photosite below which noise is plain to see. Common practice, no source."""
+SEEN_FROM_ZONE = 1.5
+"""Noise in darker tones is not seen: here zone II begins. Common practice, no source."""
+JUST_BELOW_EV = 0.05
 
 
 @dataclass(frozen=True)
@@ -17,8 +22,15 @@ class NoiseReading:
 
     noise: Noise
     zones_dB: tuple[float | None, ...]
-    """Signal over noise of one photosite of green, 20 log10, in each zone 0..X at the recipe's exposure;
-    None where the picture has nothing."""
+    """Signal over noise of one photosite of green, 20 log10, in each zone 0..X at the recipe's exposure, before
+    the ladder moves them; None where the picture has nothing."""
+
+    def most_lift_EV(self, zone: int) -> float | None:
+        """How far the ladder may lift a zone before its noise shows; None for a zone that has no limit."""
+        left = self.zones_dB[zone]
+        if left is None or left >= LEAST_dB:
+            return None
+        return max(SEEN_FROM_ZONE - JUST_BELOW_EV - zone, 0.0)
 
 
 def noise_reading(noise: Noise, camera: Camera, zone: np.ndarray) -> NoiseReading:

@@ -79,31 +79,36 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
         x, y, w, h = (int(v) * step for v in boxes[label, :4])
         channels = "".join(n for n, counts in zip("rgb", per_channel, strict=True) if counts[label] > areas[label] / 2)
         channels = channels or "rgb"[int(np.argmax([counts[label] for counts in per_channel]))]
-        kind = "source" if _is_source(labels == label, boxes[label], brightness, lost) else "thing"
+        kind = "source" if _is_source(labels, int(label), boxes[label], brightness, lost) else "thing"
         patches.append(Patch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
     return tuple(patches)
 
 
 def _is_source(
-    patch: NDArray[np.bool_], box: NDArray[np.int32], brightness: NDArray[np.float32], lost: NDArray[np.bool_]
+    labels: NDArray[np.int32],
+    label: int,
+    box: NDArray[np.int32],
+    brightness: NDArray[np.float32],
+    lost: NDArray[np.bool_],
 ) -> bool:
     """Whether the surroundings of a patch are so much darker that it must shine by itself, or mirror what does.
 
-    patch: (height, width). box: x, y, w, h, area. brightness: largest camera value of each pixel, full = 1.
+    labels: (height, width), `label` where the patch is. box: x, y, w, h, area.
+    brightness: largest camera value of each pixel, full = 1.
     lost: where every channel is full.
     """
-    height, width = patch.shape
-    inner, outer = (max(2, round(share * max(height, width))) for share in (RING_INNER, RING_OUTER))
+    inner, outer = (max(2, round(share * max(labels.shape))) for share in (RING_INNER, RING_OUTER))
     outer = max(outer, inner + 2)
     x, y, w, h = (int(v) for v in box[:4])
     part = np.s_[max(0, y - outer) : y + h + outer, max(0, x - outer) : x + w + outer]
-    here = patch[part].astype(np.uint8)
+    patch = labels[part] == label
+    here = patch.astype(np.uint8)
     near = cv2.dilate(here, np.ones((2 * inner + 1,) * 2, np.uint8))
     far = cv2.dilate(here, np.ones((2 * outer + 1,) * 2, np.uint8))
     ring = brightness[part][(far > 0) & (near == 0)]
     if ring.size < 8:
         return False
-    clipped = patch[part] & (brightness[part] >= 1.0 - 2 * CLIP_MARGIN)
+    clipped = patch & (brightness[part] >= 1.0 - 2 * CLIP_MARGIN)
     if float(lost[part][clipped].mean()) > ALL_FULL:
         return float(np.quantile(ring, 0.25)) < 2.0**-SOURCE_EV
     return float(np.median(ring)) < 2.0**-ALONE_EV

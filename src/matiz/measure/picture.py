@@ -9,7 +9,7 @@ from ..colour.types import SceneLinear
 from ..develop.engine import Engine
 from ..raw.camera_colour import light_xy
 from ..raw.noise import noise_of
-from ..raw.sensor import LEVELS, level_size
+from ..raw.sensor import level_for, level_size
 from ..recipe.model import Mend, Recipe
 from .deliver import DeliveryReading, read_delivery
 from .light import LightReading, read_light
@@ -54,20 +54,19 @@ class Meter:
         display = self.engine.render(recipe, self._small_level, result="display")
         delivery = read_delivery(display, scene, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
-        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(scene, recipe))
+        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(working, recipe))
 
-    def _noise(self, scene: SceneLinear, recipe: Recipe) -> NoiseReading | None:
+    def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
         if self.engine.frame.mosaic is None:
             return None
-        camera = self.engine.render(Recipe(), self._small_level, result="camera")
-        zone = zone_of(luminance_EV(scene, recipe.tone.exposure_EV))
+        camera = self.engine.render(recipe, self._small_level, result="camera")
+        zone = zone_of(luminance_EV(working, recipe.tone.exposure_EV))
         return noise_reading(noise_of(self.engine.frame), camera, zone)
 
     @cached_property
     def _small_level(self) -> int:
         """The smallest level that still has enough pixels to count."""
-        fits = [n for n in range(LEVELS) if max(level_size(self.engine.frame, n)) >= WORKING_LONG_SIDE]
-        return max(fits, default=0)
+        return level_for(self.engine.frame, WORKING_LONG_SIDE)
 
     @cached_property
     def _light(self) -> LightReading:

@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 from ..colour.spaces import LUMINANCE, lightness
 from ..colour.types import Array, SceneLinear
 from ..develop.rendition import STRAIGHT, curve, rendered
+from ..kernels.tone import MIDDLE
 from ..raw.frame import Frame
 from ..recipe.fields import Points
 from ..recipe.model import Tone
 from .patches import CLIP_MARGIN, Patch
 
-MIDDLE = 0.18
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
 UNEVEN_BLOCKS, HUBER_EV = 24, 0.3

@@ -12,8 +12,7 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
-from ..errors import FormatError
-from .picture_file import about_picture, check_size, kind_of
+from .picture_file import about_picture, check_size, three_channels, tiff_pixels
 from .tags import Tags
 
 PREVIEW_PX = 1600
@@ -22,12 +21,13 @@ HEAD_BYTES = 256 * 1024
 RATING = re.compile(rb"xmp:Rating(?:\s*=\s*[\"']|>)\s*(-?\d)")
 
 
-def preview_of(path: Path, tags: Tags | None, out: BinaryIO, most_pixels: int) -> None:
-    """Write a JPEG of the picture to `out`: the largest one embedded, or one made from a picture file."""
+def preview_of(path: Path, kind: str, tags: Tags | None, out: BinaryIO, most_pixels: int) -> None:
+    """Write a JPEG of the picture to `out`: the largest one embedded, or one made from a picture file.
+
+    kind: "JPEG", "PNG" or "", see `picture_file.kind_of`. tags: of a file that is built like a TIFF.
+    """
     with path.open("rb") as file:
-        kind = kind_of(file.read(8))
         if kind == "JPEG":
-            file.seek(0)
             out.write(file.read())
             return
         embedded = _embedded(file, tags)
@@ -98,29 +98,19 @@ def _small_tiff(path: Path, most_pixels: int) -> NDArray[np.uint8]:
     with tifffile.TiffFile(path) as tiff:
         page = tiff.pages[0]
         check_size(page.imagewidth, page.imagelength, most_pixels)
-        pixels = page.asarray()
-        if page.planarconfig == 2 and pixels.ndim == 3:
-            pixels = np.moveaxis(pixels, 0, -1)
-        if page.photometric == 0:
-            pixels = np.iinfo(pixels.dtype).max - pixels
-    return _reduced(pixels)
+        return _reduced(tiff_pixels(page))
 
 
 def _reduced(pixels: NDArray[Any]) -> NDArray[np.uint8]:
     """Every n-th pixel as 8 bit; a preview that is made in a moment, not a picture to be judged."""
-    if pixels.ndim not in (2, 3):
-        raise FormatError(f"expected a picture of rows and columns, got shape {pixels.shape}")
     step = max(1, -(-max(pixels.shape[:2]) // PREVIEW_PX))
-    small = pixels[::step, ::step]
+    small = three_channels(pixels[::step, ::step])
     if small.dtype.kind == "f":
         encoded = np.clip(np.nan_to_num(small, nan=0.0), 0.0, 1.0) ** (1 / 2.2)
         small = np.rint(encoded * 255)
     elif small.dtype.itemsize > 1:
         small = small.astype(np.uint32) >> 8
-    if small.ndim == 2:
-        small = small[..., None]
-    few = small[..., :1].repeat(3, axis=2) if small.shape[2] < 3 else small[..., :3]
-    return np.ascontiguousarray(few, np.uint8)
+    return np.ascontiguousarray(small, np.uint8)
 
 
 def _jpeg(pixels: NDArray[np.uint8]) -> bytes:

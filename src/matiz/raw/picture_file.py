@@ -27,7 +27,7 @@ def read_picture(data: bytes, most_pixels: int) -> tuple[Image, dict[str, Any]]:
     """Linear Rec.2020 float32 (height, width, 3), and metadata (orientation, exposure, camera)."""
     kind = kind_of(data)
     pixels, profile, about = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
-    return _to_linear(_three_channels(pixels), profile), about
+    return _to_linear(three_channels(pixels), profile), about
 
 
 def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
@@ -62,14 +62,18 @@ def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | Non
     with tifffile.TiffFile(io.BytesIO(data)) as tiff:
         page = tiff.pages[0]
         check_size(page.imagewidth, page.imagelength, most_pixels)
-        pixels = page.asarray()
+        pixels = tiff_pixels(page)
         profile = page.tags[34675].value if 34675 in page.tags else None
         orientation = page.tags[274].value if 274 in page.tags else 1
-        if page.planarconfig == 2 and pixels.ndim == 3:
-            pixels = np.moveaxis(pixels, 0, -1)
-        if page.photometric == 0:
-            pixels = np.iinfo(pixels.dtype).max - pixels
     return pixels, profile, {"orientation": int(orientation), "camera": "", "exposure": Exposure()}
+
+
+def tiff_pixels(page: Any) -> NDArray[Any]:
+    """Pixels of a page of a TIFF, channels last and black at 0, whatever way they are stored."""
+    pixels: NDArray[Any] = page.asarray()
+    if page.planarconfig == 2 and pixels.ndim == 3:
+        pixels = np.moveaxis(pixels, 0, -1)
+    return np.iinfo(pixels.dtype).max - pixels if page.photometric == 0 else pixels
 
 
 def check_size(width: int, height: int, most_pixels: int) -> None:
@@ -79,7 +83,8 @@ def check_size(width: int, height: int, most_pixels: int) -> None:
         raise FormatError(f"{width}x{height} px is too small to be developed; at least 16x16 are needed")
 
 
-def _three_channels(pixels: NDArray[Any]) -> NDArray[Any]:
+def three_channels(pixels: NDArray[Any]) -> NDArray[Any]:
+    """Pixels (height, width, 3) of those of one to four channels; a fourth is dropped."""
     if pixels.ndim == 2:
         pixels = pixels[..., None]
     if pixels.ndim != 3:

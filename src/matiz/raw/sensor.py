@@ -40,6 +40,12 @@ def level_size(frame: Frame, level: int) -> tuple[int, int]:
     return width >> level, height >> level
 
 
+def level_for(frame: Frame, least_px: int) -> int:
+    """The deepest level whose long side still has `least_px`; the full size of a smaller picture."""
+    fits = [n for n in range(LEVELS) if max(level_size(frame, n)) >= least_px]
+    return max(fits, default=0)
+
+
 class Sensor:
     """Camera values of one frame at every level. Whole levels are made once; safe to share by threads."""
 
@@ -80,17 +86,15 @@ class Sensor:
             self._levels[last + 1] = halved(self._levels[last]) if last else half_level(self.frame, self.pattern)
         return self._levels[level]
 
-    def small(self, level: int) -> Camera:
-        """A whole level, quick and always the same, whatever was asked for before."""
+    def small(self, level: int, area: Region) -> Camera:
+        """A region of a level, quick and always the same, whatever was asked for before."""
+        mosaic = self.frame.mosaic
+        if level == 0 or mosaic is None or not mosaic.is_bayer:
+            return self.read(level, area)
         with self._lock:
             if level not in self._small:
-                quick = level > 0 and self.frame.mosaic is not None and self.frame.mosaic.is_bayer
-                self._small[level] = quick_level(self.frame, level) if quick else self._exact(level)
-            return self._small[level]
-
-    def _exact(self, level: int) -> Camera:
-        width, height = level_size(self.frame, level)
-        return region(self.frame, (0, 0, width, height), self.pattern) if level == 0 else self._level(level)
+                self._small[level] = quick_level(self.frame, level)
+        return _part(self._small[level], area)
 
     def draft(self, level: int, area: Region) -> Camera:
         """The same, quick and a little unsharp or noisy: one pixel from each cell of a 2x2 mosaic."""

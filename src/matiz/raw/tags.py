@@ -13,6 +13,10 @@ from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import Calibration, CameraColour, Exposure
 from .picture_file import check_size
 
+FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
+"""Counts that stand for black and white of floating point mosaics."""
+MOST_PREVIEW_BYTES = 64 * 2**20
+
 
 class Tags:
     """Tags of a TIFF file by number, from the first IFD, its Exif IFD and its sub-IFDs."""
@@ -23,6 +27,8 @@ class Tags:
         """Where the mosaic of a DNG lies in the file, when it needs no decoding: see `_plain_mosaic`."""
         self.is_linear = False
         """Whether the picture needs no demosaicing (photometric LinearRaw)."""
+        self.is_packed = False
+        """Whether the mosaic is of a kind that `packed_mosaic` reads."""
         self.previews: list[tuple[int, int, int]] = []
         """Pixels, offset and length of every JPEG that lies in the file in one piece."""
         self.size = (0, 0)
@@ -31,6 +37,7 @@ class Tags:
             pages = [tiff.pages[0], *(tiff.pages[0].pages or ())]
             for page in pages:
                 self.is_linear = self.is_linear or _is_linear_raw(page)
+                self.is_packed = self.is_packed or _is_packed(page)
                 self.plain = self.plain or _plain_mosaic(page, tiff.byteorder)
                 self.previews += _jpegs(page)
                 width, height = int(page.imagewidth), int(page.imagelength)
@@ -143,9 +150,6 @@ def _jpegs(page: Any) -> list[tuple[int, int, int]]:
     return [entry for entry in found if 0 < entry[2] <= MOST_PREVIEW_BYTES]
 
 
-MOST_PREVIEW_BYTES = 64 * 2**20
-
-
 def _plain_mosaic(page: Any, byteorder: str) -> dict[str, Any] | None:
     """Pattern, levels, shape and offset of a mosaic that lies in the file as it is: 16 bit, not
     compressed, in one piece. None for anything else.
@@ -218,10 +222,6 @@ def packed_mosaic(file: BinaryIO, most_pixels: int) -> tuple[NDArray[np.uint16],
     counts = np.nan_to_num(scaled, nan=0.0) * (FLOAT_WHITE - FLOAT_BLACK) + FLOAT_BLACK
     levels |= {"black": np.full(black.shape, FLOAT_BLACK).tolist(), "white": FLOAT_WHITE}
     return np.clip(np.rint(counts), 0, 65_535).astype(np.uint16), levels
-
-
-FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
-"""Counts that stand for black and white of floating point mosaics."""
 
 
 def _is_packed(page: Any) -> bool:

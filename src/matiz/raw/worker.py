@@ -46,7 +46,7 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
         with path.open("rb") as file:
             linear = linear_pixels(file, MOST_PIXELS)
         return {**_about(tags, tags.colour() or CameraColour(), tags.exposure()), "linear": _write(out, linear)}
-    if tags is not None and tags.is_dng:
+    if tags is not None and tags.is_dng and tags.is_packed:
         with path.open("rb") as file:
             packed = packed_mosaic(file, MOST_PIXELS)
         if packed is not None:
@@ -65,9 +65,9 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
 def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
     """Write a preview of `path` to `out` as JPEG, and return what is known without decoding."""
     tags = _tags_of(path)
-    preview_of(path, tags, out, MOST_PIXELS)
     with path.open("rb") as file:
         kind = kind_of(file.read(8))
+    preview_of(path, kind, tags, out, MOST_PIXELS)
     if kind:
         facts = picture_facts(path)
     elif tags is not None:

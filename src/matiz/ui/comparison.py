@@ -30,6 +30,7 @@ class Comparison(QObject):
         self.share = 0.5
         """Where the split lies, of the width of the widget."""
         self._before: Rendered | None = None
+        self._asked: tuple[Engine, Viewport] | None = None
         self._lines: dict[float, list[np.ndarray]] = {}
         self._mapped: tuple[int, int] | None = None
         self._renderer = Renderer()
@@ -42,12 +43,13 @@ class Comparison(QObject):
         self.changed.emit()
 
     def ask(self, engine: Engine, view: Viewport) -> None:
-        """Have the untouched picture rendered for a view, if it is wanted."""
-        if self.mode != OFF:
+        """Have the untouched picture rendered for a view, if it is wanted and was not asked for already."""
+        if self.mode != OFF and self._asked != (engine, view):
+            self._asked = (engine, view)
             self._renderer.ask(RenderRequest(engine, Recipe(), view))
 
     def forget(self) -> None:
-        self._before, self._lines, self._mapped = None, {}, None
+        self._before, self._asked, self._lines, self._mapped = None, None, {}, None
 
     def is_idle(self) -> bool:
         return self._renderer.is_idle() and self._mapper.is_idle()
@@ -71,15 +73,15 @@ class Comparison(QObject):
 
     # ---- painting
 
-    def paint(self, painter: QPainter, widget: QRectF, place: QRectF, after: QImage) -> None:
-        """place: where the picture lies in the widget."""
-        if self._before is None or self.mode == OFF:
+    def paint(self, painter: QPainter, widget: QRectF, place: QRectF, after: Rendered) -> None:
+        """place: where `after` lies in the widget."""
+        if self.mode == OFF or self._before is None or self._before.view != after.view:
             return
         painter.save()
         if self.mode == SPLIT:
             self._paint_split(painter, widget, place)
         else:
-            self._compare(after)
+            self._compare(after.image)
             self._paint_change(painter, place)
         painter.restore()
 
@@ -122,8 +124,10 @@ class Comparison(QObject):
             self._mapped = key
             self._mapper.ask((before, after))
 
-    def _on_rendered(self, _: Any, rendered: Rendered) -> None:
-        if not rendered.is_draft or self._before is None:
+    def _on_rendered(self, request: RenderRequest, rendered: Rendered) -> None:
+        if self._asked != (request.engine, request.view):
+            return
+        if not rendered.is_draft or self._before is None or self._before.view != rendered.view:
             self._before = rendered
             self.changed.emit()
 

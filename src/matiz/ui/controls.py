@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
@@ -104,7 +103,14 @@ def _step_label(label: str, spec: Number, value: float) -> str:
     return f"{label} {number(value, spec.decimals, spec.unit, signed=spec.low < 0)}"
 
 
-def choose(words: Words, session: Session, path: str, label: Callable[[Any], str]) -> None:
-    """Tie a row of words to a recipe path, both ways."""
-    words.chosen.connect(lambda value: session.commit([(path, value)], label(value)))
-    session.recipeChanged.connect(lambda: words.show_value(session.recipe.get(path)))
+def choice(session: Session, path: str, name: str, words: Iterable[tuple[str, str]]) -> tuple[QHBoxLayout, Words]:
+    """A named row of words tied to a recipe path, both ways. words: (value, shown text)."""
+    line = QHBoxLayout()
+    line.setSpacing(8)
+    line.addWidget(caption(name))
+    row = Words(name, words)
+    row.chosen.connect(lambda value: session.commit([(path, value)], f"{name} {value}"))
+    session.recipeChanged.connect(lambda: row.show_value(session.recipe.get(path)))
+    line.addWidget(row)
+    line.addStretch(1)
+    return line, row

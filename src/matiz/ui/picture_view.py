@@ -133,9 +133,8 @@ class PictureView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, enlarged and self.viewport.scale < 2.0)
             painter.drawImage(place, self._rendered.image)
             if not self._before:
-                self.comparison.paint(painter, QRectF(self.rect()), place, self._rendered.image)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            if not self._before:
+                self.comparison.paint(painter, QRectF(self.rect()), place, self._rendered)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
                 for overlay in self.overlays:
                     painter.save()
                     overlay.paint_over(painter, self)

@@ -18,7 +18,6 @@ from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
-from ..raw.frame import Facts
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe
 from ..shoot.folder import gather
@@ -57,7 +56,6 @@ class Session(QObject):
         self.engine: Engine | None = None
         self.document = Document()
         self.documents: dict[Path, Document] = {}
-        self.facts: dict[Path, Facts] = {}
         self.reading: PictureReading | None = None
         self.findings: list[Finding] = []
         self._all_findings: list[Finding] = []
@@ -83,7 +81,7 @@ class Session(QObject):
     def open_paths(self, paths: list[Path]) -> None:
         """Open folders and files as the shoot; the first picture is opened with it."""
         self.pictures = gather(paths)
-        self.documents, self.facts = {}, {}
+        self.documents = {}
         if self._log:
             self._log.close()
             self._log = None
@@ -110,12 +108,11 @@ class Session(QObject):
                 return Document()
         return self.documents[path]
 
-    def take_facts(self, path: Path, facts: Facts) -> None:
-        """Remember what a file says of itself; its rating is its rank until the user gives one."""
-        self.facts[path] = facts
+    def take_rating(self, path: Path, rating: int) -> None:
+        """The rating that a file brings along, 0..5, is its rank until the user gives one."""
         document = self.document_of(path)
-        if facts.rating and not document.rank and not sidecar_path(path).exists():
-            self._hold(path, replace(document, rank=facts.rating))
+        if rating and not document.rank and not sidecar_path(path).exists():
+            self._hold(path, replace(document, rank=rating))
             self.sortingChanged.emit(path)
 
     def open_picture(self, path: Path) -> None:

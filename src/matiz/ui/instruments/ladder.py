@@ -7,8 +7,9 @@ from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from ...colour.spaces import lightness
 from ...develop.rendition import shown_value
-from ...measure.noise import NoiseReading
-from ...measure.tone import MIDDLE, ZONES, ToneReading
+from ...kernels.tone import MIDDLE
+from ...measure.noise import LEAST_dB, NoiseReading
+from ...measure.tone import ZONES, ToneReading
 from ...recipe.fields import Numbers, Values
 from ...recipe.model import Tone, specs
 from ...wording import number, percent
@@ -19,8 +20,6 @@ PATH = "tone.zones_EV"
 NAME_PX, PATCH_PX, MOVE_PX, TEXT_PX, NOISE_PX = 22, 20, 54, 44, 38
 GRAB_PX = 9.0
 STEP_EV = 0.05
-NOISY_dB = 15.0
-"""Below it the signal over noise is underlined. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +77,8 @@ class Ladder(Instrument):
         self.setToolTip(
             "Drag the end of a line: up makes that zone lighter, a rung is 1 EV. Bars are the share of the picture in "
             "each zone, outlined as it was before; hatching marks what is full in the raw data. At the right, signal "
-            "over noise of a pixel: 20 dB is 10 to 1; underlined where noise will show. "
+            "over noise of a pixel: 20 dB is 10 to 1; underlined where noise will show, and a bar on the lines marks "
+            "how far such a zone can be lifted before it does. "
             "Keys: Page Up and Page Down choose a zone, Up and Down move it, Delete puts it back."
         )
 
@@ -180,7 +180,7 @@ class Ladder(Instrument):
         decibels = self._noise.zones_dB[rung.zone] if self._noise else None
         if decibels is None:
             return
-        noisy = decibels < NOISY_dB
+        noisy = decibels < LEAST_dB
         painter.setPen(theme.colour("strong" if noisy else "quiet"))
         painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, number(decibels, 0, "dB"))
         if noisy:
@@ -190,11 +190,24 @@ class Ladder(Instrument):
         """From each zone as it is to where it is moved."""
         for zone, offset in enumerate(self._tone.zones_EV):
             start = QPointF(self._lines_from(), inner.top() + y_of(zone, inner.height()))
+            self._paint_limit(painter, zone, inner)
             chosen = zone == self._selected and (self.hasFocus() or self.grabbed is not None)
             painter.setPen(QPen(theme.colour("strong" if offset else "quiet"), 1.6 if offset else 1.0))
             painter.drawLine(start, self.end_of(zone))
             painter.setBrush(theme.colour("strong" if chosen else "window"))
             painter.drawEllipse(self.end_of(zone), 3.5, 3.5)
+
+    def _paint_limit(self, painter: QPainter, zone: int, inner: QRectF) -> None:
+        """How far up a noisy zone may go: a dotted way there, and a bar across its end."""
+        most = self._noise.most_lift_EV(zone) if self._noise else None
+        if most is None:
+            return
+        x = self._lines_to() - 3.0 * (len(ZONES) - zone)
+        start, end = (inner.top() + y_of(zone + lift, inner.height()) for lift in (0.0, most))
+        painter.setPen(QPen(theme.colour("strong"), 1.0, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(x, start), QPointF(x, end))
+        painter.setPen(QPen(theme.colour("strong"), 1.6))
+        painter.drawLine(QPointF(x - 3.0, end), QPointF(x + 3.0, end))
 
     def _lines_from(self) -> float:
         return self.inner().left() + NAME_PX + PATCH_PX + 8

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 from ...colour.illuminants import NAMES
 from ...errors import ArgumentError
 from ...measure.light import neutral_light
-from ...measure.lights import Territory, territories
-from ...recipe.model import Light, Recipe
+from ...measure.lights import Lights, Territory, territories
+from ...recipe.model import Light
 from ...wording import duv, kelvin, number, percent
 from .. import theme
 from ..controls import bind, caption, push, tape_for
@@ -33,6 +33,7 @@ class LightStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self._picked: tuple[float, float] | None = None
+        self._lights: Lights | None = None
         self._territories: tuple[Territory, ...] = ()
         self.instrument = Chromaticity()
         self.row.addWidget(self.instrument, 5)
@@ -144,7 +145,7 @@ class LightStation(Station):
         width, height = engine.frame.size
         left, top = int(max(0, x - PICK_PX)), int(max(0, y - PICK_PX))
         area = (left, top, min(2 * PICK_PX, width - left), min(2 * PICK_PX, height - top))
-        camera = engine.render(Recipe(), 0, area, result="camera").reshape(-1, 3)
+        camera = engine.render(self.session.recipe, 0, area, result="camera").reshape(-1, 3)
         self._picked = (x, y)
         if float(np.quantile(camera, 0.9)) > 0.97:
             self.session.said.emit("The pick is clipped: its colour is not to be trusted. Pick something darker.")
@@ -209,7 +210,10 @@ class LightStation(Station):
         self.instrument.show_reading(reading.light if reading else None)
         two = reading is not None and len(reading.light.lights.found) > 1
         self.map.setEnabled(two)
-        self._territories = territories(reading.light.lights, self.session.engine.frame.size) if two else ()
+        lights = reading.light.lights if two else None
+        if lights is not self._lights:
+            self._lights = lights
+            self._territories = territories(lights, self.session.engine.frame.size) if lights else ()
         if reading:
             shot, measured = reading.light.as_shot, reading.light.measured
             self.kelvin.set_default(shot.cct_K)

@@ -1,10 +1,10 @@
 """Mend: what the lens did to the picture, taken back."""
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from ...recipe.model import Mend
 from ...wording import EV, number
-from ..controls import Words, caption, choose, tape_grid
+from ..controls import caption, choice, tape_grid
 from ..instruments.fringes import FringePlot
 from ..picture_view import PictureView
 from ..session import Session
@@ -38,12 +38,8 @@ class MendStation(Station):
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(8)
-        line = QHBoxLayout()
-        line.setSpacing(8)
-        line.addWidget(caption("Lens"))
-        self.lens = Words("Lens", [("off", "as it is"), ("known", "by the database")])
-        choose(self.lens, self.session, "mend.lens", lambda v: f"Lens {v}")
-        line.addWidget(self.lens, 1)
+        words = [("off", "as it is"), ("known", "by the database")]
+        line, self.lens = choice(self.session, "mend.lens", "Lens", words)
         column.addLayout(line)
         grid, self.tapes = tape_grid(self.session, TAPES, 2)
         column.addLayout(grid)

@@ -9,7 +9,7 @@ from ...develop.rendition import s_curve
 from ...recipe.model import Tone
 from ...wording import EV, number, percent
 from .. import theme
-from ..controls import Words, caption, choose, push, tape_grid
+from ..controls import Words, caption, choice, push, tape_grid
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
 from ..picture_view import PictureView
@@ -80,13 +80,8 @@ class ToneStation(Station):
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        line = QHBoxLayout()
-        line.setSpacing(8)
-        line.addWidget(caption("Rendition"))
-        self.rendition = Words("Rendition", [(w, w) for w in ("linear", "soft", "standard", "strong")])
-        choose(self.rendition, self.session, "tone.rendition", lambda v: f"Rendition {v}")
-        line.addWidget(self.rendition)
-        line.addStretch(1)
+        words = [(word, word) for word in ("linear", "soft", "standard", "strong")]
+        line, self.rendition = choice(self.session, "tone.rendition", "Rendition", words)
         column.addLayout(line)
         grid, self.tapes = tape_grid(self.session, TAPES, 3)
         self.exposure = self.tapes["tone.exposure_EV"]

@@ -31,18 +31,13 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     return [_define_toned(), _define_log_luminance()]
 
 
-def _log_luminance(red: Any, green: Any, blue: Any) -> Any:
+def _log_luminance(colour: list[Any]) -> Any:
     """EV from middle grey."""
     import halide as hl
 
-    luminance = hl.f32(0.2627) * red + hl.f32(0.6780) * green + hl.f32(0.0593) * blue
-    return hl.fast_log(hl.max(luminance, hl.f32(1e-6)) / MIDDLE) * hl.f32(1.0 / np.log(2.0))
+    from .pipeline import luminance
 
-
-def _exp2(value: Any) -> Any:
-    import halide as hl
-
-    return hl.fast_exp(value * hl.f32(np.log(2.0)))
+    return hl.fast_log(hl.max(luminance(*colour), hl.f32(1e-6)) / MIDDLE) * hl.f32(1.0 / np.log(2.0))
 
 
 def _define_log_luminance() -> tuple[str, Any, list[Any]]:
@@ -53,7 +48,7 @@ def _define_log_luminance() -> tuple[str, Any, list[Any]]:
     x, y = hl.Var("x"), hl.Var("y")
     working = image("working", 3)
     out = hl.Func("log_luminance")
-    out[x, y] = _log_luminance(working[0, x, y], working[1, x, y], working[2, x, y])
+    out[x, y] = _log_luminance([working[i, x, y] for i in range(3)])
     out.vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf).parallel(y, ROWS_PER_TASK, hl.TailStrategy.GuardWithIf)
     return "log_luminance", out, [working]
 
@@ -71,13 +66,14 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
 
     around = on_grid(grid, x, y, params["scale"], params["left"], params["top"])
     hazy = [working[i, x, y] for i in range(3)]
-    through = around(0) * _log_luminance(*hazy) + around(1)
-    cleared = _exp2(-params["haze"] * hl.fast_log(hl.clamp(through, LEAST_TRANSMISSION, 1.0)) * float(1 / np.log(2)))
+    level = _log_luminance(hazy)
+    through = hl.clamp(around(0) * level + around(1), LEAST_TRANSMISSION, 1.0)
+    cleared = hl.fast_exp(-params["haze"] * hl.fast_log(through))
     thick = params["haze"] != 0.0
     clear = [hl.select(thick, (v - air[i]) * cleared + air[i], v) for i, v in enumerate(hazy)]
 
-    level = _log_luminance(*clear)
-    middle, broad = around(2) * level + around(3), around(4) * level + around(5)
+    clear_level = _log_luminance(clear)
+    middle, broad = around(2) * clear_level + around(3), around(4) * clear_level + around(5)
     position = hl.clamp((middle + params["exposure"] - LOWEST_EV) * STEPS_PER_EV, 0.0, float(TABLE_SIZE - 1))
     entry = hl.clamp(hl.i32(position), 0, TABLE_SIZE - 2)
     moved = hl.lerp(zones[entry], zones[entry + 1], position - hl.f32(entry))
@@ -85,11 +81,12 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     def held(detail: Any) -> Any:
         return detail / (hl.f32(1.0) + hl.abs(detail) * hl.f32(1.0 / MOST_DETAIL_EV))
 
+    # the fine base is that of the picture as it came, with its haze
     moved += params["fine_gain"] * held(level - fine[x, y])
-    moved += params["middle_gain"] * held(level - middle)
+    moved += params["middle_gain"] * held(clear_level - middle)
     moved += params["broad_gain"] * held(middle - broad)
     gain = hl.Func("scene_gain")
-    gain[x, y] = _exp2(moved)
+    gain[x, y] = hl.fast_exp(moved * hl.f32(np.log(2.0)))
     parts = [hl.Func(f"clear_{i}") for i in range(3)]
     for func, value in zip(parts, clear, strict=True):
         func[x, y] = value
