@@ -104,7 +104,7 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
         working = engine.render(recipe, 0, region, result="working")
     height, width = working.shape[:2]
     working = resized(working, Order(long_side=long_side).size_of((width, height)))
-    working = working * np.float32(2.0**recipe.tone.exposure_EV)
+    working = working * np.float32(2.0 ** recipe.in_force().tone.exposure_EV)
 
     def write(path: Path) -> None:
         with path.open("wb") as file:

@@ -7,7 +7,7 @@ from scipy.interpolate import PchipInterpolator
 from matiz.colour.spaces import LUMINANCE, XYZ_TO_REC2020, XYZ_to_xy
 from matiz.colour.temperature import xy_to_cct
 from matiz.develop.engine import Engine, full_picture
-from matiz.develop.rendition import SIGMOIDS, curve, display_table, rendered, scene_value, shown_value
+from matiz.develop.rendition import SIGMOIDS, curve, display_table, rendered, s_curve, scene_value, shown_value, through
 from matiz.errors import ArgumentError, Cancelled
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.simcam.targets import wedge
@@ -187,3 +187,21 @@ def test_partial_adaptation_keeps_some_of_the_light(scene_engine):
         assert working @ LUMINANCE == pytest.approx(LUMINANCE @ (full.matrix @ (full.gains * white)), rel=3e-3)
     assert seen[0] == pytest.approx(1e6 / 6504, abs=2)
     assert abs(seen[1] - seen[0]) == pytest.approx(abs(seen[2] - seen[1]), rel=0.15)
+
+
+def test_a_station_left_out_renders_as_its_defaults(scene_engine):
+    recipe = Recipe().change_all([("tone.exposure_EV", 1.0), ("light.cct_K", 3200.0)], label="")[0]
+    out = recipe.change("tone.active", "off")[0]
+    only_light = Recipe().change("light.cct_K", 3200.0)[0]
+    assert np.array_equal(scene_engine.render(out, 1), scene_engine.render(only_light, 1))
+    assert not np.array_equal(scene_engine.render(recipe, 1), scene_engine.render(out, 1))
+
+
+@pytest.mark.parametrize("x, y", [(0.3, 0.5), (0.5, 0.1), (0.0, 0.2), (1.0, 0.7), (0.36, 0.9)])
+def test_a_curve_is_put_through_a_point(x, y):
+    """It passes there, stays a curve of the recipe, and keeps its ends."""
+    points = through(s_curve(1.4), x, y)
+    Recipe().change("tone.curve.lightness", points)
+    at = min(max(x, 0.04), 0.96)
+    assert float(curve(points, at)) == pytest.approx(y, abs=1e-6)
+    assert points[0] == (0.0, 0.0) and points[-1] == (1.0, 1.0)

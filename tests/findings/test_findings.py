@@ -9,6 +9,7 @@ import pytest
 from matiz.colour.spaces import lightness, luminance
 from matiz.colour.temperature import cct_to_xy
 from matiz.develop.engine import Engine
+from matiz.develop.rendition import s_curve
 from matiz.errors import RecipeError
 from matiz.findings.find import find, fixed
 from matiz.findings.model import Finding
@@ -120,6 +121,38 @@ def test_a_picture_without_black_gets_a_black_point():
     finding = _findings(engine, recipe)["tone.end_gap"]
     assert finding.evidence["darkest_L"] == pytest.approx(24.0, abs=2.5)
     assert "tone.end_gap" not in _findings(engine, fixed(recipe, finding))
+
+
+def test_contrast_that_darkens_the_whole_is_held_by_a_point():
+    """A dark picture under an S-shaped curve sinks; held, its middle is where it was and the curve still an S."""
+    engine = picture_of(ramp(6.0, 62.0))
+    steep = Recipe().change("tone.curve.lightness", s_curve(1.5))[0]
+    finding = _findings(engine, steep)["tone.middle_moved"]
+    moved = finding.evidence["after_L"] - finding.evidence["before_L"]
+    assert moved < -3 and "\u2212" in finding.claim
+    held = fixed(steep, finding)
+    assert "tone.middle_moved" not in _findings(engine, held)
+    shown = [np.median(lightness(engine.render(r, 1, result="display")[..., 1])) for r in (Recipe(), steep, held)]
+    assert shown[1] == pytest.approx(shown[0] + moved, abs=1.0) and shown[2] == pytest.approx(shown[0], abs=1.0)
+    brighter = Recipe().change("tone.curve.lightness", ((0.0, 0.0), (0.5, 0.65), (1.0, 1.0)))[0]
+    assert "tone.middle_moved" not in _findings(engine, brighter), "a curve that lifts the middle is meant to"
+
+
+def test_uneven_light_across_is_found_and_a_sky_is_not():
+    rise = np.tile(np.linspace(-0.9, 0.9, 600), (400, 1)) + np.random.default_rng(1).normal(0, 0.1, (400, 600))
+    wall = picture_of(lightness(0.18 * 2.0**rise))
+    finding = _findings(wall)["tone.uneven"]
+    assert finding.evidence["across_EV"] == pytest.approx(1.8, abs=0.15) and "right" in finding.claim
+    assert finding.fix is None
+    sky = picture_of(lightness(0.18 * 2.0 ** np.rot90(rise)))
+    assert "tone.uneven" not in _findings(sky), "skies are brighter than the ground"
+
+
+def test_a_station_that_is_left_out_is_not_judged(scene_engine):
+    left_out = Recipe().change("tone.active", "off")[0]
+    assert "tone.under_exposed" in _findings(scene_engine) and "tone.under_exposed" not in _findings(
+        scene_engine, left_out
+    )
 
 
 def test_an_even_picture_has_no_findings():

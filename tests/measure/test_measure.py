@@ -11,6 +11,7 @@ from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
 from matiz.develop.engine import Engine
 from matiz.findings.find import find
 from matiz.measure.area import read_area
+from matiz.measure.patches import black_patches
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
 from matiz.measure.tone import lightness_distribution, raw_range, uneven_light, zone_shares
@@ -223,6 +224,8 @@ def test_the_report_has_its_stable_keys(scene_engine):
         "middle_EV",
         "rebuilt",
         "snr_dB",
+        "black",
+        "middle_L",
         "uneven_EV",
     }
     assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]
@@ -245,4 +248,18 @@ def test_uneven_light_is_a_plane_in_EV(across, down):
     EV = across * x + down * y - 1.0 + np.random.default_rng(5).normal(0.0, 0.1, x.shape)
     EV[30:70, 40:90] -= 3.0
     EV[150:160, 200:260] += 5.0
-    assert uneven_light(EV.astype(np.float32)) == pytest.approx((across, down), abs=0.1)
+    plane, share = uneven_light(EV.astype(np.float32))
+    assert plane == pytest.approx((across, down), abs=0.1) and 0 <= share <= 1
+
+
+def test_black_patches_are_listed_with_their_share():
+    """Two black areas on grey, and specks too small to be listed."""
+    display = np.full((200, 300, 3), 0.2, np.float32)
+    display[20:60, 30:90] = 0.0
+    display[150:160, 200:230] = 0.0002
+    display[100, 100] = 0.0
+    share, patches = black_patches(display, 4)
+    assert share == pytest.approx((2400 + 300 + 1) / 60_000)
+    assert [round(patch.share * 60_000) for patch in patches] == [2400, 300]
+    assert patches[0].x in range(112, 121) and patches[0].w in range(240, 257)
+    assert black_patches(np.full((20, 30, 3), 0.1, np.float32), 1) == (0.0, ())

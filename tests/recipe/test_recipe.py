@@ -148,3 +148,19 @@ def test_every_field_describes_itself():
         assert spec.check(path, spec.default) == spec.default
         if isinstance(spec, Number):
             assert spec.low < spec.high and spec.step > 0
+
+
+def test_a_station_left_out_keeps_its_values_and_does_nothing():
+    recipe = Recipe().change_all([("tone.exposure_EV", 1.0), ("light.cct_K", 3200.0)], label="")[0]
+    without = recipe.change("tone.active", "off")[0]
+    assert without.tone.exposure_EV == 1.0 and not without.is_active("tone") and without.is_active("deliver")
+    assert without.in_force().tone == Tone() and without.in_force().light == recipe.light
+    assert recipe.in_force() is recipe
+    assert Recipe.from_json(without.to_json()) == without
+
+
+def test_a_change_takes_a_station_back_in():
+    without = Recipe().change("tone.active", "off")[0]
+    again, change = without.change("tone.white_EV", 0.5)
+    assert again.is_active("tone") and change.revert(again) == without
+    assert without.change("light.duv", 0.001)[0].tone.active == "off"

@@ -71,7 +71,7 @@ class Engine:
         def whole(small: int) -> Pixels:
             return self.render(recipe, small, result="small")
 
-        return Request(self.sensor, recipe, level, region, whole, self._once)
+        return Request(self.sensor, recipe.in_force(), level, region, whole, self._once)
 
     def _once(self, key: Any, make: Callable[[], Any]) -> Any:
         with self._lock:

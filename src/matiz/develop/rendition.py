@@ -20,6 +20,8 @@ from ..recipe.model import Curve, Tone
 
 NO_BLACK_EV = -12.0
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
+ROOM = 0.04
+"""Least distance of a point that is put on a curve from those that stay, in lightness 0..1."""
 
 
 @dataclass(frozen=True)
@@ -76,6 +78,18 @@ def curve(points: Points, display_lightness: ArrayLike) -> Array:
     t = (at - x[i]) / step[i]
     low = y[i] + t * step[i] * slope[i] * (1 - t) ** 2 + t**2 * (3 - 2 * t) * (y[i + 1] - y[i])
     return np.clip(low - t**2 * (1 - t) * step[i] * slope[i + 1], 0.0, 1.0)
+
+
+def through(points: Points, x: float, y: float) -> Points:
+    """A tone curve that passes through (x, y) besides its points, but for those too near or in the way.
+
+    The ends stay; y is held between them, so that the curve never falls.
+    """
+    first, *inner, last = points
+    x = min(max(x, first[0] + ROOM), last[0] - ROOM)
+    y = min(max(y, first[1]), last[1])
+    kept = [(a, b) for a, b in inner if abs(a - x) >= ROOM and (b <= y if a < x else b >= y)]
+    return tuple(sorted((first, *kept, (round(x, 4), round(y, 4)), last)))
 
 
 def s_curve(contrast: float) -> Points:

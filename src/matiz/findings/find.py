@@ -14,11 +14,11 @@ from ..recipe.model import Recipe
 from .light import balance_differs, two_lights
 from .mend import fringes, lens_known
 from .model import Finding
-from .tone import clipped, crushed, end_gap, even_out, flat, lifted_past_noise, under_exposed
+from .tone import clipped, crushed, end_gap, even_out, flat, lifted_past_noise, middle_moved, under_exposed, uneven
 
 JUDGES = (
     fringes, lens_known, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, flat, crushed, end_gap,
-    even_out,
+    even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 
@@ -26,9 +26,9 @@ MOST_PIXELS = 20_000
 
 
 def find(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Finding]:
-    """Every finding of every station, sorted by gain."""
+    """Every finding of every station that is not left out, sorted by gain."""
     found = [judge(reading, recipe) for judge in JUDGES]
-    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found if f]
+    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found if f and recipe.is_active(f.station)]
     return sorted(ranked, key=lambda f: -f.gain)
 
 

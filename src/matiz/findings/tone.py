@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from ..colour.spaces import decode_sRGB, encode_sRGB, luminance
-from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, shown_value
+from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, shown_value, through
 from ..kernels.tone import MIDDLE
 from ..measure.noise import LEAST_dB
 from ..measure.picture import PictureReading
@@ -28,6 +28,9 @@ LEAST_EVEN_EV, FILLED_L = 0.4, 58.0
 DIFFUSE_WHITE_EV = float(np.log2(1.0 / MIDDLE))
 """From middle grey."""
 LEAST_CRUSHED = 0.12
+LEAST_MOVED_L = 3.0
+LEAST_UNEVEN_EV, LEAST_UNEVEN_SHARE = 1.0, 0.6
+"""Of a plane through the picture's luminance: its rise across, and how much of all differences it explains."""
 DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
 
@@ -232,6 +235,49 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
         fix_label="Even out",
         certainty=0.5,
     )
+
+
+def middle_moved(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """Contrast made the picture darker or lighter as a whole, which it was not meant to."""
+    plain, before_curve, shown = reading.tone.middle_L
+    moved = shown - plain
+    points = recipe.tone.curve.lightness
+    if abs(moved) < LEAST_MOVED_L or any(recipe.tone.zones_EV) or not _is_about_contrast(points):
+        return None
+    held = through(points, before_curve / 100.0, plain / 100.0)
+    if abs(100.0 * float(curve(held, before_curve / 100.0)) - plain) >= LEAST_MOVED_L:
+        return None  # the curve's ends leave no room
+    return Finding(
+        id="tone.middle_moved",
+        station="tone",
+        claim=f"Contrast moved the middle by {number(moved, 0, 'L*', signed=True)}, from {number(plain, 0)} to "
+        f"{number(shown, 0)}",
+        evidence={"before_L": round(plain, 1), "after_L": round(shown, 1)},
+        fix=(("tone.curve.lightness", held),),
+        fix_label=f"Hold the middle at {number(plain, 0, 'L*')} by a point on the curve",
+        certainty=0.5,
+    )
+
+
+def _is_about_contrast(points: Points) -> bool:
+    """Whether a curve steepens or flattens about middle grey; one that lifts or lowers it is meant to."""
+    return len(points) != 3 and abs(float(curve(points, 0.5)) - 0.5) < 0.04
+
+
+def uneven(reading: PictureReading, _: Recipe) -> Finding | None:
+    """Light that falls off from one side of the picture to the other. A ramp would mend it."""
+    across, share = reading.tone.uneven_EV[0], reading.tone.uneven_share
+    if abs(across) < LEAST_UNEVEN_EV or share < LEAST_UNEVEN_SHARE:
+        return None
+    side = "right" if across > 0 else "left"
+    return Finding(
+        id="tone.uneven",
+        station="tone",
+        claim=f"The light is uneven: {EV(abs(across), signed=False)} brighter at the {side}",
+        evidence={"across_EV": round(across, 2), "down_EV": round(reading.tone.uneven_EV[1], 2),
+                  "explained_%": round(100.0 * share, 1)},
+        certainty=0.4,
+    )  # fmt: skip
 
 
 def _exposure() -> Number:

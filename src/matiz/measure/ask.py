@@ -23,6 +23,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
         raise ArgumentError(f"pixel: {x}, {y} does not lie within the picture, {width}x{height} px")
     left, top = max(0, x - HALF_PX), max(0, y - HALF_PX)
     area = (left, top, min(2 * HALF_PX + 1, width - left), min(2 * HALF_PX + 1, height - top))
+    recipe = recipe.in_force()
     whole = _Lab(engine, recipe, area)
     plain = Recipe()
     made: dict[str, float] = {}

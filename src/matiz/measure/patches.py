@@ -6,12 +6,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.types import Camera
+from ..colour.spaces import decode_sRGB
+from ..colour.types import Camera, Display
 
 CLIP_MARGIN = 0.005
 """Share of the range below the white level that still counts as full."""
 PATCH_LEAST_SHARE = 2e-5
 MOST_PATCHES = 20
+BLACK_CODE, BLACK_LEAST_SHARE = 2.0, 2e-4
+"""Of 255, in every channel: what prints as solid black (common practice, no source); and of the picture."""
 RING_INNER, RING_OUTER = 0.004, 0.012
 """Of the long side: where the surroundings of a patch begin and end."""
 SOURCE_EV, ALONE_EV = 0.8, 3.4
@@ -20,6 +23,18 @@ are full in it, the median where they are not. A lit thing is clipped where it i
 two, and dims gradually from there; a source lies far above what it lights, and ends at its edge."""
 ALL_FULL = 0.1
 """Of a patch, with every channel full."""
+
+
+@dataclass(frozen=True)
+class DarkPatch:
+    """A connected area that is shown black; px of the upright full-size picture."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+    share: float
+    """Of the picture, 0..1."""
 
 
 @dataclass(frozen=True)
@@ -82,6 +97,25 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
         kind = "source" if _is_source(labels, int(label), boxes[label], brightness, lost) else "thing"
         patches.append(Patch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
     return tuple(patches)
+
+
+def black_patches(display: Display, step: int) -> tuple[float, tuple[DarkPatch, ...]]:
+    """The share of a picture that is shown black, and its areas, the largest first.
+
+    display: linear sRGB (height, width, 3) at a level. step: full-size px per px of it.
+    """
+    black = (display <= float(decode_sRGB(BLACK_CODE / 255.0))).all(axis=2).astype(np.uint8)
+    joined = cv2.dilate(black, np.ones((3, 3), np.uint8))
+    count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    areas = np.bincount(labels.ravel(), weights=black.ravel(), minlength=count) / black.size
+    areas[0] = 0.0
+    found = []
+    for label in np.argsort(areas)[::-1][:MOST_PATCHES]:
+        if areas[label] < BLACK_LEAST_SHARE:
+            break
+        x, y, w, h = (int(v) * step for v in boxes[label, :4])
+        found.append(DarkPatch(x, y, w, h, float(areas[label])))
+    return float(black.mean()), tuple(found)
 
 
 def _is_source(

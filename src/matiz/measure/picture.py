@@ -44,14 +44,15 @@ class Meter:
         self._full: tuple[Mend, tuple[Patch, ...], float] | None = None
 
     def read(self, recipe: Recipe) -> PictureReading:
-        frame = self.engine.frame
+        frame, recipe = self.engine.frame, recipe.in_force()
         working = self.engine.render(recipe, self._small_level, result="working")
         headroom_EV, clipped = self._raw_range
         full, rebuilt = self._full_places(recipe.mend)
         patches = tuple(self._with_level(patch, recipe) for patch in full)
         scene = self.engine.render(recipe, self._small_level, result="scene")
-        tone = tone_reading(headroom_EV, clipped, patches, working, scene, recipe.tone, rebuilt)
         display = self.engine.render(recipe, self._small_level, result="display")
+        step = 2**self._small_level
+        tone = tone_reading(headroom_EV, clipped, patches, working, scene, recipe.tone, display, step, rebuilt)
         delivery = read_delivery(display, scene, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
         return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(working, recipe))

@@ -1,5 +1,6 @@
 """Readings as JSON. The keys are stable: scripts depend on them."""
 
+from dataclasses import asdict
 from typing import Any
 
 from ..develop.engine import Engine
@@ -42,6 +43,8 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
             "rebuilt": round(tone.rebuilt, 6),
+            "black": {"share": round(tone.black, 6), "patches": [asdict(patch) for patch in tone.black_patches]},
+            "middle_L": [round(v, 2) for v in tone.middle_L],
             "uneven_EV": [round(v, 3) for v in tone.uneven_EV],
             "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
@@ -54,7 +57,7 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
     """The reading of an area in px of the upright full-size picture."""
     camera = engine.render(recipe, 0, area, result="camera")
     working = engine.render(recipe, 0, area, result="working")
-    reading = read_area(engine.frame, camera, working, recipe.tone.exposure_EV)
+    reading = read_area(engine.frame, camera, working, recipe.in_force().tone.exposure_EV)
     light = _light(reading.light) if reading.light else {"cct_K": None, "duv": None}
     return {
         "XYZ": reading.XYZ.tolist(),

@@ -7,13 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import Array, SceneLinear
-from ..develop.rendition import STRAIGHT, curve, rendered
+from ..colour.types import Array, Display, SceneLinear
+from ..develop.rendition import NO_BLACK_EV, STRAIGHT, curve, rendered
 from ..kernels.tone import MIDDLE
 from ..raw.frame import Frame
 from ..recipe.fields import Points
 from ..recipe.model import Tone
-from .patches import CLIP_MARGIN, Patch
+from .patches import CLIP_MARGIN, DarkPatch, Patch, black_patches
 
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
@@ -46,8 +46,16 @@ class ToneReading:
     """Share of the picture in which some raw channels are full and rebuilt from the others."""
     uneven_EV: tuple[float, float] = (0.0, 0.0)
     """Slope of the light as a plane, in EV over the picture's width, rightward, and height, downward."""
+    uneven_share: float = 0.0
+    """How much of all differences of luminance within the picture that plane explains, 0..1."""
     crushed: float = 0.0
     """Share of the picture whose tones the curve runs together."""
+    black: float = 0.0
+    """Share of the picture that is shown black."""
+    black_patches: tuple[DarkPatch, ...] = ()
+    middle_L: tuple[float, float, float] = (50.0, 50.0, 50.0)
+    """Display lightness of the picture's middle tone: without contrast (haze, local contrast, black point and
+    curve), with all of it but the curve, and as it is shown."""
 
 
 def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
@@ -104,33 +112,49 @@ def tone_reading(
     working: SceneLinear,
     scene: SceneLinear,
     tone: Tone,
+    display: Display,
+    step: int,
     rebuilt: float = 0.0,
 ) -> ToneReading:
     """The readings that follow the recipe, beside those of the raw data, which do not.
 
-    working, scene: the picture before and after the tone stage.
+    working, scene: the picture before and after the tone stage; display: as it is shown; step: full-size px
+    per px of it.
     """
     EV = luminance_EV(scene, tone.exposure_EV)
     distribution = lightness_distribution(EV, tone)
     brightest = scene.max(axis=2)
     high = max(float(np.quantile(brightest, 0.995)), 1e-6)
+    before = luminance_EV(working, tone.exposure_EV)
     return ToneReading(
         headroom_EV,
         clipped,
         patches,
         zone_shares(EV),
-        zone_shares(luminance_EV(working, tone.exposure_EV)),
+        zone_shares(before),
         float(np.median(EV)),
         distribution,
         float(np.log2(high)) + tone.exposure_EV,
         rebuilt,
-        uneven_light(luminance_EV(working, 0.0)),
+        *uneven_light(before),
         crushed_share(distribution, tone.curve.lightness),
+        *black_patches(display, step),
+        _middle_L(float(np.median(before)), float(np.median(EV)), tone),
     )
 
 
-def uneven_light(EV: NDArray[np.float32]) -> tuple[float, float]:
-    """A plane through the luminance (height, width) in EV: its rise over the whole width and the whole height.
+def _middle_L(before_EV: float, after_EV: float, tone: Tone) -> tuple[float, float, float]:
+    """See ToneReading.middle_L: medians of luminance before and after the tone stage, as lightness."""
+    plain, toned = (
+        float(lightness(rendered(tone.rendition, MIDDLE * 2.0**EV, white_EV=tone.white_EV, black_EV=black_EV)))
+        for EV, black_EV in ((before_EV, NO_BLACK_EV), (after_EV, tone.black_EV))
+    )
+    return plain, toned, 100.0 * float(curve(tone.curve.lightness, toned / 100.0))
+
+
+def uneven_light(EV: NDArray[np.float32]) -> tuple[tuple[float, float], float]:
+    """A plane through the luminance (height, width) in EV: its rise over the whole width and the whole height,
+    and the share of all differences that it explains, 0..1.
 
     A robust fit (Huber) of medians of blocks, so that dark things and lamps count for little.
     """
@@ -147,7 +171,8 @@ def uneven_light(EV: NDArray[np.float32]) -> tuple[float, float]:
         solved = np.linalg.lstsq(terms * root[:, None], values * root, rcond=None)[0]
         rest = np.abs(values - terms @ solved)
         weight = np.minimum(1.0, HUBER_EV / np.maximum(rest, 1e-9))
-    return float(solved[1]), float(solved[2])
+    left = np.abs(values - terms @ solved).mean() / max(float(np.abs(values - np.median(values)).mean()), 1e-9)
+    return (float(solved[1]), float(solved[2])), float(min(max(1.0 - left, 0.0), 1.0))
 
 
 def crushed_share(distribution: tuple[float, ...], points: Points) -> float:

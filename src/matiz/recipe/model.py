@@ -18,6 +18,10 @@ PROCESSING = 1
 """Version of the arithmetic: a newer Matiz renders an older recipe as before."""
 
 
+def _active() -> Any:
+    return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
+
+
 @dataclass(frozen=True)
 class Mend:
     """What the lens did, and is taken back. Radii count from the middle; the corner is half the diagonal away."""
@@ -39,6 +43,7 @@ class Mend:
     fringe_blue_px: float = described(
         Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew blue, at the corner.")
     )
+    active: str = _active()
 
 
 @dataclass(frozen=True)
@@ -61,6 +66,7 @@ class Light:
     adaptation_percent: float = described(
         Number("%", 0.0, 100.0, 100.0, 1.0, 0, "How far the light is made neutral; less keeps some of its mood.")
     )
+    active: str = _active()
 
 
 @dataclass(frozen=True)
@@ -110,6 +116,7 @@ class Tone:
         Number("%", -50.0, 100.0, 0.0, 1.0, 0, "Share of the measured haze that is taken away; negative adds some.")
     )
     curve: Curve = field(default_factory=Curve)
+    active: str = _active()
 
 
 @dataclass(frozen=True)
@@ -141,20 +148,47 @@ class Recipe:
             value = getattr(value, name)
         return value
 
+    def is_active(self, station: str) -> bool:
+        """Whether a station counts; one without a section of its own always does."""
+        return getattr(getattr(self, station, None), "active", "on") == "on"
+
+    def in_force(self) -> "Recipe":
+        """What is done to the picture: stations that are left out at their defaults."""
+        left_out = [item.name for item in fields(self) if not self.is_active(item.name)]
+        if not left_out:
+            return self
+        plain = Recipe()
+        return replace(self, **{name: getattr(plain, name) for name in left_out})
+
     def change(self, path: str, value: Any) -> tuple["Recipe", "Change"]:
         """A new recipe with one value changed, and the record of it."""
         return self.change_all([(path, value)], label=path)
 
     def change_all(self, settings: Iterable[tuple[str, Any]], *, label: str) -> tuple["Recipe", "Change"]:
-        """A new recipe with several values changed as one step, and the record of it."""
+        """A new recipe with several values changed as one step, and the record of it.
+
+        A station that was left out is back in as soon as one of its values changes.
+        """
         recipe, items = self, []
-        for path, value in _with_implied(settings):
+        for path, value in self._with_implied(settings):
             before, after = recipe.get(path), _spec(path).check(path, value)
             if before != after:
                 recipe = _replaced(recipe, path.split("."), after)
                 items.append((path, before, after))
         _check_light(recipe.light)
         return recipe, Change(label, tuple(items), datetime.now(UTC).isoformat(timespec="milliseconds"))
+
+    def _with_implied(self, settings: Iterable[tuple[str, Any]]) -> list[tuple[str, Any]]:
+        """A temperature or a Duv that is set means a manual light, unless a source is named after it."""
+        out: list[tuple[str, Any]] = []
+        for path, value in settings:
+            station = path.split(".")[0]
+            if not self.is_active(station):
+                out.append((f"{station}.active", "on"))
+            if path in ("light.cct_K", "light.duv"):
+                out.append(("light.source", "manual"))
+            out.append((path, value))
+        return out
 
     def to_json(self) -> dict[str, Any]:
         out: dict[str, Any] = {"schema": SCHEMA, "processing": self.processing}
@@ -247,16 +281,6 @@ def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
             raise RecipeError(f"{text!r}: expected path=value, such as tone.exposure_EV=0.5")
         pairs.append((path.strip(), _spec(path.strip()).parse(path.strip(), value)))
     return recipe.change_all(pairs, label="command line")[0]
-
-
-def _with_implied(settings: Iterable[tuple[str, Any]]) -> list[tuple[str, Any]]:
-    """A temperature or a Duv that is set means a manual light, unless a source is named after it."""
-    out: list[tuple[str, Any]] = []
-    for path, value in settings:
-        if path in ("light.cct_K", "light.duv"):
-            out.append(("light.source", "manual"))
-        out.append((path, value))
-    return out
 
 
 def _check_light(light: Light) -> None:

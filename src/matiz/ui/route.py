@@ -69,8 +69,12 @@ class Route(QWidget):
             painter.fillRect(row, theme.colour("line"))
         stop = QPointF(line_x, y + 18)
         painter.setPen(QPen(theme.colour("strong" if here else "quiet"), 1.6))
-        painter.setBrush(theme.colour("text") if station.is_decided() else theme.colour("line" if here else "panel"))
+        left_out = station.is_left_out()
+        filled = station.is_decided() and not left_out
+        painter.setBrush(theme.colour("text") if filled else theme.colour("line" if here else "panel"))
         painter.drawEllipse(stop, 4.5, 4.5)
+        if left_out:
+            painter.drawLine(stop + QPointF(-7, 0), stop + QPointF(7, 0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         name = QRectF(30, y + 7, row.width() - 36, 22)
         painter.setFont(theme.font(theme.TEXT_PX + 1, QFont.Weight.DemiBold if here else QFont.Weight.Medium))
@@ -87,5 +91,7 @@ class Route(QWidget):
         painter.setFont(theme.font(theme.TEXT_PX))
         painter.setPen(theme.colour("text" if here else "quiet"))
         painter.drawText(
-            QRectF(30, y + 29, row.width() - 34, 20), Qt.AlignmentFlag.AlignLeft | middle, station.reading_text()
+            QRectF(30, y + 29, row.width() - 34, 20),
+            Qt.AlignmentFlag.AlignLeft | middle,
+            "left out" if left_out else station.reading_text(),
         )

@@ -19,7 +19,7 @@ from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
 from ..recipe.document import Document, Version
-from ..recipe.model import Change, Recipe
+from ..recipe.model import Change, Recipe, specs
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
 from ..shoot.sidecar import load_document, save_document, sidecar_path
@@ -184,6 +184,12 @@ class Session(QObject):
         else:
             self.recipeChanged.emit()
 
+    def toggle_station(self, key: str, title: str) -> None:
+        """Leave a station's decisions out, or take them back in."""
+        if f"{key}.active" in specs():
+            on = self.recipe.is_active(key)
+            self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'left out' if on else 'back in'}")
+
     def undo(self) -> None:
         self._record(self.document.version.undo(), "undo", None)
 
@@ -204,16 +210,17 @@ class Session(QObject):
         """Balance other pictures for the open picture's light; how many there were."""
         if self.engine is None or self.path is None:
             return 0
-        light = self.light_of(self.recipe)
+        recipe = self.recipe.in_force()
+        light = self.light_of(recipe)
         cct_K = min(max(round(light.cct_K, 1), 1500.0), 25_000.0)
         settings = [("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", round(light.duv, 5)),
-                    ("light.adaptation_percent", self.recipe.light.adaptation_percent)]  # fmt: skip
+                    ("light.adaptation_percent", recipe.light.adaptation_percent)]  # fmt: skip
         given = 0
         for path in paths:
             document = self.document_of(path)
-            recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
+            given_recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
             if path != self.path and change:
-                self._put(path, document.with_version(document.version.record(recipe, change)))
+                self._put(path, document.with_version(document.version.record(given_recipe, change)))
                 if self._log:
                     self._try(lambda p=path, c=change: self._log.add_change(p.name, c))  # type: ignore[union-attr]
                 given += 1

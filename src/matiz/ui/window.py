@@ -154,6 +154,9 @@ class Window(QMainWindow):
         self._highlight.area = None
         self.session.do_finding(finding)
 
+    def leave_out(self) -> None:
+        self.session.toggle_station(self.station.key, self.station.title)
+
     def pick_neutral(self) -> None:
         self.go_to(self.light)
         self.light.pick.setChecked(True)

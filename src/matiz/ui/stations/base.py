@@ -43,6 +43,10 @@ class Station(QObject):
         """True when the recipe differs from the default here."""
         return False
 
+    def is_left_out(self) -> bool:
+        """True when the recipe keeps its decisions but does not follow them."""
+        return self.session.is_open and not self.session.recipe.is_active(self.key)
+
     def open_findings(self) -> int:
         return sum(f.station == self.key for f in self.session.findings)
 
