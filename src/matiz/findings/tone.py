@@ -113,7 +113,7 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None
         id="tone.lifted_past_noise",
         station="tone",
         claim=(
-            f"Zone {ZONES[worst]} is lifted past the noise: {number(left_dB, 0, 'dB')} are left there, "
+            f"Zone {ZONES[worst]} is lifted past the noise: {number(left_dB, 1, 'dB')} are left there, "
             f"{number(LEAST_dB, 0, 'dB')} look clean"
         ),
         evidence={"zone": ZONES[worst], "left_dB": round(left_dB, 1), "lift_EV": zones[worst]},

@@ -6,11 +6,8 @@ from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Array
 from ..develop.engine import Engine
-from ..errors import ArgumentError
 from ..recipe.model import Recipe, specs
-
-HALF_PX = 3
-"""Around the pixel that is asked for."""
+from .spot import spot
 
 
 def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float]:
@@ -18,11 +15,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
 
     A station with several decisions is also taken apart: "tone.zones_EV" and its like.
     """
-    width, height = engine.frame.size
-    if not (0 <= x < width and 0 <= y < height):
-        raise ArgumentError(f"pixel: {x}, {y} does not lie within the picture, {width}x{height} px")
-    left, top = max(0, x - HALF_PX), max(0, y - HALF_PX)
-    area = (left, top, min(2 * HALF_PX + 1, width - left), min(2 * HALF_PX + 1, height - top))
+    area = spot(engine, x, y)
     recipe = recipe.in_force()
     whole = _Lab(engine, recipe, area)
     plain = Recipe()

@@ -33,6 +33,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("version", "New version", ("Ctrl+N",), "Copy the recipe into a new version of the picture.", "new_version", "Recipe"),
     ActionSpec("first_finding", "Do the first finding", ("Return", "Enter"), "Do the fix of the first finding of the station.", "do_first_finding", "Recipe"),
     ActionSpec("pick_neutral", "Pick a neutral", ("F7",), "Go to Light and pick something grey or white in the picture.", "pick_neutral", "Recipe"),
+    ActionSpec("tries", "Tries", ("Ctrl+T",), "Six alternatives of the picture side by side; a click takes one, Escape none.", "show_tries", "Recipe"),
     ActionSpec("leave_out", "Leave the station out", ("0",), "See the picture without this station's decisions, which are kept; again to take them back in.", "leave_out", "Recipe"),
     ActionSpec("fit", "Fit", ("F2",), "Show all of the picture.", "set_zoom", "View", 0.0),
     ActionSpec("one", "1:1", ("F3",), "One pixel of the picture on one of the screen.", "set_zoom", "View", 1.0),

@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -26,6 +26,10 @@ class PictureView(QWidget):
     """Shows the open picture as the recipe makes it."""
 
     picked = Signal(float, float)
+    hovered = Signal(float, float)
+    toneHeld = Signal(float, float)
+    tonePulled = Signal(float)
+    toneLetGo = Signal()
     asked = Signal(float, float)
     zoomChanged = Signal(float)
 
@@ -36,6 +40,9 @@ class PictureView(QWidget):
         self.overlays: list[Overlay] = []
         self.picking = False
         self.asking = False
+        self.pulling = False
+        """Whether a press in the picture holds the tone there, and a drag pulls it up or down."""
+        self._held_at: float | None = None
         self._rendered: Rendered | None = None
         self._before = False
         self._message = ""
@@ -160,6 +167,9 @@ class PictureView(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and self.comparison.holds(event.position().x(), self.width()):
             self._splitting = True
+        elif self.pulling and event.button() == Qt.MouseButton.LeftButton:
+            self._held_at = event.position().y()
+            self._emit_within(self.toneHeld, event.position())
         elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._press = (event.position(), self.viewport)
             self._panning = False
@@ -168,7 +178,12 @@ class PictureView(QWidget):
         if self._splitting:
             self.comparison.drag_to(event.position().x(), self.width())
             return
+        if self._held_at is not None:
+            self.tonePulled.emit(self._held_at - event.position().y())
+            return
         if self._press is None:
+            if self.pulling:
+                self._emit_within(self.hovered, event.position())
             return
         start, view = self._press
         moved = event.position() - start
@@ -181,19 +196,18 @@ class PictureView(QWidget):
         if self._splitting:
             self._splitting = False
             return
+        if self._held_at is not None:
+            self._held_at = None
+            self.toneLetGo.emit()
+            return
         pressed, self._press = self._press, None
         if pressed is None or self._panning or event.button() != Qt.MouseButton.LeftButton:
             return
-        x, y = self.to_picture(event.position())
-        width, height = self.viewport.picture
-        if not (0 <= x < width and 0 <= y < height):
-            return
-        if self.asking:
+        if self.asking and self._emit_within(self.asked, event.position()):
             self.asking = False
             self.setCursor(Qt.CursorShape.ArrowCursor)
-            self.asked.emit(x, y)
         elif self.picking:
-            self.picked.emit(x, y)
+            self._emit_within(self.picked, event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if not self.picking:
@@ -207,6 +221,15 @@ class PictureView(QWidget):
         self._look(self.viewport.zoomed(self.viewport.scale * 2.0 ** (event.angleDelta().y() / 360.0), around))
 
     # ---- inside
+
+    def _emit_within(self, signal: SignalInstance, point: QPointF) -> bool:
+        """Emit a point of the picture, if the widget's point lies on it."""
+        x, y = self.to_picture(point)
+        width, height = self.viewport.picture
+        within = 0 <= x < width and 0 <= y < height
+        if within:
+            signal.emit(x, y)
+        return within
 
     def _look(self, view: Viewport) -> None:
         if view != self.viewport:

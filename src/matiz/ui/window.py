@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from ..errors import MatizError
 from ..findings.model import Finding
+from ..measure.tries import Try
 from . import theme
 from .actions import ACTIONS
 from .demo import DemoMaker
@@ -34,6 +35,7 @@ from .stations.light import LightStation
 from .stations.mend import MendStation
 from .stations.sort import SortStation
 from .stations.tone import ToneStation
+from .tries import TriesSheet
 
 DESIGN_SIZE = (1280, 800)
 
@@ -74,6 +76,7 @@ class Window(QMainWindow):
         self.stations: list[Station] = [self.sort, self.mend, self.light, self.tone, self.deliver]
         self.station: Station = self.light
         self.route = Route(self.stations)
+        self.tries = TriesSheet(self.session)
         self.demo = DemoMaker(self)
         self._highlight = _Highlight()
         self.view.overlays.append(self._highlight)
@@ -157,6 +160,14 @@ class Window(QMainWindow):
     def leave_out(self) -> None:
         self.session.toggle_station(self.station.key, self.station.title)
 
+    def show_tries(self) -> None:
+        """Alternatives of the open picture in its place; again to go back."""
+        if self.stack.currentWidget() is self.tries:
+            self._on_try_taken(None)
+        elif self.tries.begin():
+            self.stack.setCurrentWidget(self.tries)
+            self.tries.setFocus()
+
     def pick_neutral(self) -> None:
         self.go_to(self.light)
         self.light.pick.setChecked(True)
@@ -191,7 +202,7 @@ class Window(QMainWindow):
 
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
-        parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo)
+        parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries)
         return all(part.is_idle() for part in parts)
 
     # ---- events
@@ -223,6 +234,7 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.view)
         self.stack.addWidget(self.sort.sheet)
+        self.stack.addWidget(self.tries)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.header)
@@ -257,6 +269,7 @@ class Window(QMainWindow):
         self.view.zoomChanged.connect(self.header.show_zoom)
         self.view.asked.connect(self.session.ask_pixel)
         self.sort.sheet.opened.connect(self._on_sheet_opened)
+        self.tries.taken.connect(self._on_try_taken)
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)
         self.findings.silenced.connect(lambda finding, good: self.session.silence(finding, for_good=good))
@@ -292,7 +305,14 @@ class Window(QMainWindow):
             self.session.open_picture(path)
         self.go_to(self.light)
 
+    def _on_try_taken(self, one: Try | None) -> None:
+        if one is not None:
+            self.session.commit(one.settings, one.name)
+        self.go_to(self.station)
+
     def _on_opened(self) -> None:
+        if self.stack.currentWidget() is self.tries:
+            self.go_to(self.station)
         self._highlight.area = None
         self._show_findings()
 

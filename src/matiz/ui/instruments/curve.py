@@ -72,6 +72,7 @@ class CurveInstrument(Instrument):
         self._shown = IDENTITY
         self._selected = 0
         self._distribution: tuple[float, ...] = ()
+        self._mark: float | None = None
         self.setMinimumWidth(200)
         self.setToolTip(
             "Click to add a point, drag it, pull it out of the square to remove it. "
@@ -90,6 +91,11 @@ class CurveInstrument(Instrument):
 
     def show_distribution(self, shares: tuple[float, ...]) -> None:
         self._distribution = shares
+        self.update()
+
+    def show_mark(self, x: float | None) -> None:
+        """Mark the tone under the pointer in the picture, lightness 0..1; None for no mark."""
+        self._mark = x
         self.update()
 
     def plot(self) -> Plot:
@@ -173,6 +179,10 @@ class CurveInstrument(Instrument):
             path.moveTo(point) if n == 0 else path.lineTo(point)
         painter.setPen(QPen(theme.colour("strong"), 1.8))
         painter.drawPath(path)
+        if self._mark is not None:
+            painter.setPen(QPen(theme.colour("strong"), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(*plot.to_px(self._mark, 0)), QPointF(*plot.to_px(self._mark, 1)))
+            painter.setPen(QPen(theme.colour("strong"), 1.8))
         for index, point in enumerate(self._shown):
             chosen = index == self._selected and (self.hasFocus() or self.grabbed is not None)
             painter.setBrush(theme.colour("strong" if chosen else "window"))

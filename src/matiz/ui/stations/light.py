@@ -7,8 +7,11 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.illuminants import NAMES
 from ...errors import ArgumentError
+from ...measure.landing import landing
 from ...measure.light import neutral_light
 from ...measure.lights import Lights, Territory, territories
+from ...measure.spot import spot
+from ...recipe.fields import Number
 from ...recipe.model import Light
 from ...wording import duv, kelvin, number, percent
 from .. import theme
@@ -16,11 +19,12 @@ from ..controls import bind, caption, push, tape_for
 from ..instruments.chromaticity import Chromaticity
 from ..picture_view import PictureView
 from ..session import Session
-from ..tape import mired_ruling
+from ..tape import Tape, mired_ruling
 from .base import Station
 
 PICK_PX = 12
 """Half-width of the area a pick averages, px of the picture."""
+LANDS = Number("", 180.0, 255.0, 245.0, 1.0, 0, "Where a picked white is shown; above 245 paper stays bare.")
 NOISY = 0.25
 """Standard deviation of a picked area over its mean, above which the pick is called noisy."""
 
@@ -63,7 +67,11 @@ class LightStation(Station):
         for name, text in NAMES.items():
             self.named.addItem(text, name)
         self.named.activated.connect(self._on_named)
+        self.white = push("Pick a white", checkable=True)
+        self.white.setToolTip("Then click something white: it becomes neutral and lands where the tape says")
+        self.white.toggled.connect(self._on_pick_toggled)
         sources.addWidget(self.pick)
+        sources.addWidget(self.white)
         sources.addWidget(self.as_shot)
         sources.addWidget(self.named, 1)
         self.map = push("Light map", checkable=True)
@@ -82,18 +90,23 @@ class LightStation(Station):
         for n, tape in enumerate((self.kelvin, self.duv)):
             tape.refused.connect(self.session.said.emit)
             tapes.addWidget(tape, 0, n)
-        column.addLayout(tapes)
         self.adaptation = tape_for("light.adaptation_percent", "Adaptation; less keeps the mood")
         bind(self.adaptation, self.session, "light.adaptation_percent", lambda v: f"Adaptation {number(v, 0, '%')}")
         tapes.addWidget(self.adaptation, 1, 0)
+        self.lands = Tape("A picked white lands at, of 255", LANDS)
+        self.lands.refused.connect(self.session.said.emit)
+        self.lands.valueChanged.connect(self.lands.set_value)
+        tapes.addWidget(self.lands, 1, 1)
+        column.addLayout(tapes)
         self.note = caption()
         self.note.setWordWrap(True)
-        tapes.addWidget(self.note, 1, 1)
+        column.addWidget(self.note)
         column.addStretch(1)
         return column
 
     def leave(self) -> None:
         self.pick.setChecked(False)
+        self.white.setChecked(False)
         super().leave()
 
     def reading_text(self) -> str:
@@ -142,9 +155,7 @@ class LightStation(Station):
         engine = self.session.engine
         if engine is None:
             return
-        width, height = engine.frame.size
-        left, top = int(max(0, x - PICK_PX)), int(max(0, y - PICK_PX))
-        area = (left, top, min(2 * PICK_PX, width - left), min(2 * PICK_PX, height - top))
+        area = spot(engine, x, y, PICK_PX)
         camera = engine.render(self.session.recipe, 0, area, result="camera").reshape(-1, 3)
         self._picked = (x, y)
         if float(np.quantile(camera, 0.9)) > 0.97:
@@ -168,11 +179,26 @@ class LightStation(Station):
             )
         self._commit(light.cct_K, light.duv, label="Picked a neutral")
 
+    def land_at(self, x: float, y: float) -> None:
+        """Make the area around a point neutral, and as light as the tape says."""
+        engine, code = self.session.engine, self.lands.value()
+        if engine is None:
+            return
+        self._picked = (x, y)
+        try:
+            settings = landing(engine, self.session.recipe, spot(engine, x, y, PICK_PX), code)
+        except ArgumentError as error:
+            self.session.said.emit(f"This cannot be made white: {error}")
+            return
+        self.session.commit(settings, f"Picked white at {number(code, 0)}")
+
     def _on_opened(self) -> None:
         self._picked = None
         self.instrument.show_reading(None)
 
     def _on_pick_toggled(self, on: bool) -> None:
+        if on:
+            (self.white if self.sender() is self.pick else self.pick).setChecked(False)
         self.view.picking = on
         self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
@@ -180,6 +206,9 @@ class LightStation(Station):
         if self.pick.isChecked():
             self.pick_at(x, y)
             self.pick.setChecked(False)
+        elif self.white.isChecked():
+            self.land_at(x, y)
+            self.white.setChecked(False)
 
     def _on_named(self, index: int) -> None:
         name = self.named.itemData(index)

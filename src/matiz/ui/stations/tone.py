@@ -1,11 +1,16 @@
 """Tone: exposure, rendition, curve."""
 
+from string import ascii_lowercase
+
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ...develop.rendition import s_curve
+from ...develop.rendition import curve, s_curve, through
+from ...measure.spot import spot, tone_of
+from ...measure.tone import ToneReading
+from ...recipe.fields import Points
 from ...recipe.model import Tone
 from ...wording import EV, number, percent
 from .. import theme
@@ -20,6 +25,8 @@ HATCH_PX = 6
 NAMED_SHARE = 0.004
 """Of the picture: smaller sources are tagged with their number only."""
 DECK_PX = 264
+PULL_PX = 300.0
+"""A drag in the picture that takes a tone from black to white."""
 ZONES = "tone.zones_EV"
 CHANNELS = (("lightness", "L*"), ("red", "R"), ("green", "G"), ("blue", "B"))
 STARTERS = (1.2, 1.4)
@@ -48,6 +55,7 @@ class ToneStation(Station):
         self.ladder, self.curve = Ladder(), CurveInstrument()
         self.channel = "lightness"
         self._clip_of: tuple[int, QImage] | None = None
+        self._held: tuple[Points, float] | None = None
         self.row.addWidget(self.ladder, 5)
         self.row.addLayout(self._curve_column(), 4)
         self.row.addLayout(self._controls(), 8)
@@ -58,6 +66,10 @@ class ToneStation(Station):
         session.recipeChanging.connect(self._show)
         session.recipeChanged.connect(self._show)
         session.readingsChanged.connect(self._show_readings)
+        view.hovered.connect(lambda x, y: self.curve.show_mark(self._tone_at(x, y)))
+        view.toneHeld.connect(self._on_tone_held)
+        view.tonePulled.connect(self._on_tone_pulled)
+        view.toneLetGo.connect(self._on_tone_let_go)
 
     def _curve_column(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -69,6 +81,11 @@ class ToneStation(Station):
         self.channels.show_value(self.channel)
         self.channels.chosen.connect(self._choose_channel)
         line.addWidget(self.channels)
+        self.pull = push("by hand", checkable=True)
+        self.pull.setAccessibleName("Pull tones in the picture")
+        self.pull.setToolTip("Press a tone in the picture and drag it up or down: its point on the curve follows")
+        self.pull.toggled.connect(self._on_pull_toggled)
+        line.addWidget(self.pull)
         self.straight = push("straight")
         self.straight.setToolTip("Take all points of this curve away")
         self.straight.clicked.connect(lambda: self.session.commit([(self._path(), IDENTITY)], "Straight curve"))
@@ -122,6 +139,36 @@ class ToneStation(Station):
         self.channel = channel
         self._show()
 
+    def leave(self) -> None:
+        self.pull.setChecked(False)
+        super().leave()
+
+    def _on_pull_toggled(self, on: bool) -> None:
+        self.view.pulling = on
+        self.view.setCursor(Qt.CursorShape.SizeVerCursor if on else Qt.CursorShape.ArrowCursor)
+        self.curve.show_mark(None)
+
+    def _tone_at(self, x: float, y: float) -> float:
+        engine = self.session.engine
+        assert engine is not None
+        return tone_of(engine, self.session.recipe, spot(engine, x, y), self.channel)
+
+    def _on_tone_held(self, x: float, y: float) -> None:
+        tone = self._tone_at(x, y)
+        self.curve.show_mark(tone)
+        self._held = getattr(self.session.recipe.tone.curve, self.channel), tone
+
+    def _on_tone_pulled(self, up_px: float) -> None:
+        if self._held is not None:
+            points, tone = self._held
+            pulled = float(curve(points, tone)) + up_px / PULL_PX
+            self.session.preview([(self._path(), through(points, tone, pulled))])
+
+    def _on_tone_let_go(self) -> None:
+        if self._held is not None:
+            self._held = None
+            self.session.commit([(self._path(), getattr(self.session.recipe.tone.curve, self.channel))], "Tone pulled")
+
     def _start_curve(self, contrast: float) -> None:
         self.session.commit([("tone.curve.lightness", s_curve(contrast))], f"S curve {number(contrast, 1)}")
 
@@ -139,22 +186,17 @@ class ToneStation(Station):
             painter.drawImage(place, self._clip_image(image))
         reading = self.session.reading
         if reading:
-            self._paint_patches(painter, view, reading.tone.patches)
+            self._paint_patches(painter, view, reading.tone)
 
-    def _paint_patches(self, painter: QPainter, view: PictureView, patches) -> None:
+    def _paint_patches(self, painter: QPainter, view: PictureView, reading: ToneReading) -> None:
+        """Full patches by number, black ones by letter."""
         painter.setFont(theme.font(theme.SMALL_PX))
-        for n, patch in enumerate(patches, 1):
-            area = view.rect_on_widget((patch.x, patch.y, patch.w, patch.h))
-            for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2, Qt.PenStyle.DashLine)):
-                painter.setPen(pen)
-                painter.drawRect(area)
+        for n, patch in enumerate(reading.patches, 1):
             # what shines may be white, what is lit should not: small sources go by their number alone
             text = f"{n} {patch.kind}" if patch.kind == "thing" or patch.share >= NAMED_SHARE else str(n)
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
-            tag = QRectF(area.left(), area.top() - 17, wide, 16)
-            painter.fillRect(tag, theme.grey(10, 220))
-            painter.setPen(theme.grey(97))
-            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+            _paint_tagged(painter, view.rect_on_widget((patch.x, patch.y, patch.w, patch.h)), text)
+        for letter, dark in zip(ascii_lowercase, reading.black_patches, strict=False):
+            _paint_tagged(painter, view.rect_on_widget((dark.x, dark.y, dark.w, dark.h)), f"{letter} black")
 
     def _clip_image(self, image: QImage) -> QImage:
         """Transparent but for the marks; kept until the picture changes."""
@@ -186,8 +228,21 @@ class ToneStation(Station):
         clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
         self.note.setText(
             f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}\n"
-            f"Full in the raw data  {clipped}   rebuilt {percent(tone.rebuilt)}"
+            f"Full in the raw data  {clipped}   rebuilt {percent(tone.rebuilt)}   "
+            f"black {percent(tone.black)}"
         )
+
+
+def _paint_tagged(painter: QPainter, area: QRectF, text: str) -> None:
+    """A dashed frame with a tag on its upper edge."""
+    for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2, Qt.PenStyle.DashLine)):
+        painter.setPen(pen)
+        painter.drawRect(area)
+    wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
+    tag = QRectF(area.left(), area.top() - 17, wide, 16)
+    painter.fillRect(tag, theme.grey(10, 220))
+    painter.setPen(theme.grey(97))
+    painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _marks(rgb: np.ndarray) -> QImage:

@@ -1,0 +1,38 @@
+"""One place of the picture: which tone the curve meets there."""
+
+from dataclasses import replace
+
+from ..colour.spaces import lightness, sRGB_to_Lab
+from ..develop.engine import Engine
+from ..develop.rendition import STRAIGHT
+from ..errors import ArgumentError
+from ..raw.sensor import Region
+from ..recipe.model import Curve, Recipe
+
+HALF_PX = 3
+
+
+def spot(engine: Engine, x: float, y: float, half_px: int = HALF_PX) -> Region:
+    """The area within `half_px` of a point, px of the upright full-size picture, cut at its borders."""
+    width, height = engine.frame.size
+    if not (0 <= x < width and 0 <= y < height):
+        raise ArgumentError(f"{x:g}, {y:g} does not lie within the picture, {width}x{height} px")
+    left, top = max(0, int(x) - half_px), max(0, int(y) - half_px)
+    right, bottom = min(width, int(x) + half_px + 1), min(height, int(y) + half_px + 1)
+    return left, top, right - left, bottom - top
+
+
+def tone_of(engine: Engine, recipe: Recipe, area: Region, channel: str = "lightness") -> float:
+    """The mean tone of an area as a curve meets it, display lightness 0..1.
+
+    channel: "lightness", or "red", "green" or "blue" for the curve of a channel, which follows that of lightness.
+    """
+    names = ("red", "green", "blue")
+    if channel != "lightness" and channel not in names:
+        raise ArgumentError(f"channel: lightness, {', '.join(names)}; got {channel!r}")
+    recipe = recipe.in_force()
+    before = Curve() if channel == "lightness" else replace(recipe.tone.curve, **{channel: STRAIGHT})
+    straight = replace(recipe, tone=replace(recipe.tone, curve=before))
+    mean = engine.render(straight, 0, area, result="display").reshape(-1, 3).mean(axis=0)
+    shown = sRGB_to_Lab(mean)[0] if channel == "lightness" else lightness(mean[names.index(channel)])
+    return float(shown) / 100.0
