@@ -147,10 +147,10 @@ def test_a_rating_is_the_rank_until_the_user_gives_one(qapp, dng, tmp_path):
     session = Session()
     session.pictures = [copy]
     facts = shared_decoder().listing(copy)[1]
-    session.take_rating(copy, facts.rating)
+    session.take_facts(copy, facts)
     assert session.document_of(copy).rank == 5
     session.sort_as(copy, rank=1)
-    session.take_rating(copy, facts.rating)
+    session.take_facts(copy, facts)
     assert session.document_of(copy).rank == 1
     session.end()
 

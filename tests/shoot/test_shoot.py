@@ -17,6 +17,7 @@ from matiz.recipe.document import Document, Version
 from matiz.recipe.model import Recipe
 from matiz.shoot.folder import gather, pictures_in
 from matiz.shoot.log import Event, Log
+from matiz.shoot.sets import following
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 from matiz.shoot.silenced import Silenced
 from matiz.shoot.thumbnail import thumbnail
@@ -161,3 +162,12 @@ def test_thumbnails_are_small_and_upright(small_shoot):
     assert thumbnail(jpeg, 6, 100).shape == (100, 67, 4)
     with pytest.raises(FormatError):
         thumbnail(b"no", 1, 100)
+
+
+def test_a_set_ends_at_the_first_break():
+    """A card at noon, three pictures within minutes, and one after lunch; one without a time that can be read."""
+    times = {"card": "12:00:00Z", "a": "12:04:00Z", "b": "12:20:00Z", "c": "12:20:00Z", "later": "13:10:00Z"}
+    taken = {Path(name): f"2026-05-09T{time}" for name, time in times.items()} | {Path("odd"): "0000-00-00T00:00:00Z"}
+    assert following(taken, Path("card")) == [Path("a"), Path("b"), Path("c")]
+    assert following(taken, Path("b")) == [Path("c")]
+    assert following(taken, Path("later")) == following(taken, Path("odd")) == following(taken, Path("new")) == []

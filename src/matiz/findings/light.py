@@ -2,15 +2,17 @@
 
 from ..colour.temperature import duv_limit
 from ..measure.picture import PictureReading
+from ..measure.values import LightValue
 from ..recipe.model import Recipe
 from ..wording import duv, kelvin, number, percent
-from .model import Finding
+from .model import Finding, Fix
 
 LEAST_MIRED = 10.0
 """Common practice, no source: 4 mired beside the camera's value are not a cast; 10 are seen."""
 LEAST_DUV = 0.004
 LEAST_CERTAINTY = 0.35
-
+CARD_MIRED, CARD_DUV = 4.0, 0.002
+"""A card is exact: nearer to it than this there is nothing to say."""
 
 LEAST_APART_MIRED = 150.0
 LEAST_SECOND_SHARE = 0.1
@@ -18,16 +20,49 @@ SET_MIRED = 12.0
 """Within this the balance is that of a light."""
 
 
+def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
+    """A grey card lies in the picture, and the balance is not for its light."""
+    card = reading.light.card
+    if card is None:
+        return None
+    balance, light = reading.balance, card.light
+    if abs(balance.mired - light.mired) < CARD_MIRED and abs(balance.duv - light.duv) < CARD_DUV:
+        return None
+    return Finding(
+        id="light.grey_card",
+        station="light",
+        claim=f"A grey card: its light is {kelvin(light.cct_K)}, the balance is for {kelvin(balance.cct_K)}",
+        evidence={
+            "share_%": round(100.0 * card.share, 2),
+            "card_K": round(light.cct_K, 1),
+            "card_duv": round(light.duv, 5),
+            "set_K": round(balance.cct_K, 1),
+            "set_duv": round(balance.duv, 5),
+        },
+        area=(card.x, card.y, card.w, card.h),
+        fix=_balance_for(light),
+        fix_label="Balance for the card; Ctrl+Shift+L gives it to the set",
+        certainty=light.certainty,
+    )
+
+
+def _balance_for(light: LightValue) -> Fix:
+    """A light held to what the recipe takes: values a little off are still lights."""
+    cct_K = round(min(max(light.cct_K, 1500.0), 25_000.0), 1)
+    set_duv = round(min(max(light.duv, -0.03), duv_limit(cct_K) - 1e-5), 5)
+    return (("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", set_duv))
+
+
 def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
     """Two lights fall on the picture, and it is balanced for neither of them, or for the lesser one."""
     lights = reading.light.lights
+    if reading.light.card is not None:
+        return None  # the card was put there to say which
     if len(lights.found) < 2 or lights.apart_mired < LEAST_APART_MIRED or lights.found[1].share < LEAST_SECOND_SHARE:
         return None
     first, second = lights.found
     if abs(reading.balance.mired - first.value.mired) < SET_MIRED:
         return None
-    cct_K, set_duv = min(max(first.value.cct_K, 1500.0), 25_000.0), first.value.duv
-    set_duv = min(set_duv, duv_limit(cct_K))
     return Finding(
         id="light.two_lights",
         station="light",
@@ -43,7 +78,7 @@ def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
             "second_share_%": round(100.0 * second.share, 1),
             "set_K": round(reading.balance.cct_K, 1),
         },
-        fix=(("light.source", "manual"), ("light.cct_K", round(cct_K, 1)), ("light.duv", round(set_duv, 5))),
+        fix=_balance_for(first.value),
         fix_label=f"Balance for the greater, {kelvin(first.value.cct_K)}",
         certainty=first.value.certainty,
     )
@@ -54,8 +89,8 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
     measured, balance = reading.light.measured, reading.balance
     if measured is None or measured.certainty < LEAST_CERTAINTY:
         return None
-    if len(reading.light.lights.found) > 1:
-        return None  # there is no one neutral: see two_lights
+    if len(reading.light.lights.found) > 1 or reading.light.card is not None:
+        return None  # there is no one neutral, see two_lights; or a card knows it better
     off_mired = balance.mired - measured.mired
     off_duv = balance.duv - measured.duv
     if abs(off_mired) < LEAST_MIRED and abs(off_duv) < LEAST_DUV:
@@ -70,8 +105,6 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
     else:
         how = "greener" if off_duv > 0 else "more magenta"
         claim = f"{whose} is {number(abs(off_duv), 4)} Duv {how} than the measured neutral"
-    # values a little off are still lights: hold them to what the recipe takes
-    cct_K, set_duv = min(max(measured.cct_K, 1500.0), 25_000.0), min(max(measured.duv, -0.03), 0.03)
     return Finding(
         id="light.balance_differs",
         station="light",
@@ -83,7 +116,7 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
             "measured_duv": round(measured.duv, 5),
             "difference_mired": round(off_mired, 1),
         },
-        fix=(("light.source", "manual"), ("light.cct_K", round(cct_K, 1)), ("light.duv", round(set_duv, 5))),
+        fix=_balance_for(measured),
         fix_label=f"Balance for {kelvin(measured.cct_K)}, Duv {duv(measured.duv)}",
         certainty=measured.certainty,
     )

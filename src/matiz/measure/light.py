@@ -20,6 +20,7 @@ from ..colour.types import Array, Camera
 from ..errors import ArgumentError
 from ..raw.camera_colour import as_shot_xy, interpolated, neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour, Frame
+from .card import Card, grey_card
 from .lights import Lights, read_lights
 from .values import ColourKey, LightValue, value_of
 
@@ -49,6 +50,8 @@ class LightReading:
     lights: Lights
     neutrals_uv: Array
     """(n, 2) u', v' of the lights that would make the picture's near-neutral pixels grey."""
+    card: Card | None = None
+    """A grey card that lies in the picture."""
 
 
 def neutral_light(colour: CameraColour, raw: Array) -> LightValue:
@@ -59,8 +62,9 @@ def neutral_light(colour: CameraColour, raw: Array) -> LightValue:
     return value_of(neutral_to_xy(colour, raw))
 
 
-def read_light(frame: Frame, camera: Camera) -> LightReading:
-    """camera: upright camera values at a small level, from 100 px long to a few hundred."""
+def read_light(frame: Frame, camera: Camera, step: int = 1) -> LightReading:
+    """camera: upright camera values at a small level, from 100 px long to a few hundred; step: full-size px per
+    px of it."""
     samples = _usable(camera)
     try:
         # a developed picture has no light of the camera's choice any more
@@ -69,7 +73,8 @@ def read_light(frame: Frame, camera: Camera) -> LightReading:
         as_shot = LightValue(5003.0, 0.0, 0.0)
     uv = _neutral_cloud(frame.colour, samples, as_shot)
     measured = measured_light(frame.colour, samples, as_shot)
-    return LightReading(as_shot, measured, read_lights(frame.colour, camera, measured), uv)
+    return LightReading(as_shot, measured, read_lights(frame.colour, camera, measured), uv,
+                        grey_card(frame.colour, camera, step))  # fmt: skip
 
 
 def measured_light(colour: CameraColour, samples: Array, as_shot: LightValue) -> LightValue | None:

@@ -71,7 +71,8 @@ class Meter:
 
     @cached_property
     def _light(self) -> LightReading:
-        return read_light(self.engine.frame, self.engine.render(Recipe(), self._small_level, result="camera"))
+        camera = self.engine.render(Recipe(), self._small_level, result="camera")
+        return read_light(self.engine.frame, camera, 2**self._small_level)
 
     @cached_property
     def _mend(self) -> MendReading:

@@ -8,6 +8,7 @@ from ..raw.frame import Frame
 from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
+from .card import Card
 from .mend import MendReading
 from .noise import NoiseReading
 from .patches import Patch
@@ -35,6 +36,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
                 {**_light(found.value), "share": round(found.share, 4), "certainty": round(found.value.certainty, 3)}
                 for found in reading.light.lights.found
             ],
+            "card": _card(reading.light.card),
         },
         "tone": {
             "headroom_EV": round(tone.headroom_EV, 4),
@@ -66,6 +68,12 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
         **light,
         "raw": reading.raw.tolist(),
     }
+
+
+def _card(card: Card | None) -> dict[str, Any] | None:
+    if card is None:
+        return None
+    return {"x": card.x, "y": card.y, "w": card.w, "h": card.h, "share": round(card.share, 6), **_measured(card.light)}
 
 
 def _mend(reading: MendReading) -> dict[str, Any]:

@@ -74,7 +74,7 @@ class SheetModel(QAbstractListModel):
     def _put(self, path: Path, image: QImage | str, facts: Facts | None = None) -> None:
         self._images[path] = image
         if facts is not None:
-            self.session.take_rating(path, facts.rating)
+            self.session.take_facts(path, facts)
         self._touch(path)
 
     def _on_shoot_changed(self) -> None:

@@ -18,10 +18,12 @@ from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
+from ..raw.frame import Facts
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe, specs
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
+from ..shoot.sets import following
 from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
 from ..wording import number
@@ -56,6 +58,7 @@ class Session(QObject):
         self.engine: Engine | None = None
         self.document = Document()
         self.documents: dict[Path, Document] = {}
+        self._taken_utc: dict[Path, str] = {}
         self.reading: PictureReading | None = None
         self.findings: list[Finding] = []
         self._all_findings: list[Finding] = []
@@ -81,7 +84,7 @@ class Session(QObject):
     def open_paths(self, paths: list[Path]) -> None:
         """Open folders and files as the shoot; the first picture is opened with it."""
         self.pictures = gather(paths)
-        self.documents = {}
+        self.documents, self._taken_utc = {}, {}
         if self._log:
             self._log.close()
             self._log = None
@@ -108,11 +111,13 @@ class Session(QObject):
                 return Document()
         return self.documents[path]
 
-    def take_rating(self, path: Path, rating: int) -> None:
-        """The rating that a file brings along, 0..5, is its rank until the user gives one."""
+    def take_facts(self, path: Path, facts: Facts) -> None:
+        """Hear what a file says of itself: its rating is its rank until the user gives one."""
+        if facts.exposure.time_utc:
+            self._taken_utc[path] = facts.exposure.time_utc
         document = self.document_of(path)
-        if rating and not document.rank and not sidecar_path(path).exists():
-            self._hold(path, replace(document, rank=rating))
+        if facts.rating and not document.rank and not sidecar_path(path).exists():
+            self._hold(path, replace(document, rank=facts.rating))
             self.sortingChanged.emit(path)
 
     def open_picture(self, path: Path) -> None:
@@ -205,6 +210,10 @@ class Session(QObject):
 
     def show_version(self, name: str) -> None:
         self._put_current(replace(self.document, current=name))
+
+    def set_after(self) -> list[Path]:
+        """The pictures that were taken after the open one without a break."""
+        return following(self._taken_utc, self.path) if self.path is not None else []
 
     def give_light(self, paths: Iterable[Path]) -> int:
         """Balance other pictures for the open picture's light; how many there were."""

@@ -129,13 +129,20 @@ class Window(QMainWindow):
             self.session.sort_as(path, rank=rank)
 
     def give_light(self) -> None:
-        given = self.session.give_light(self.sort.sheet.selected_paths())
-        what = f"{given} pictures take" if given != 1 else "One picture takes"
-        self.session.said.emit(
-            f"{what} the light of this one."
-            if given
-            else "Select other pictures in Sort first: Ctrl or Shift and click."
+        self._say_given(
+            self.session.give_light(self.sort.sheet.selected_paths()),
+            "Select other pictures in Sort first: Ctrl or Shift and click.",
         )
+
+    def give_light_to_set(self) -> None:
+        self._say_given(
+            self.session.give_light(self.session.set_after()),
+            "No picture was taken within 20 minutes after this one.",
+        )
+
+    def _say_given(self, given: int, otherwise: str) -> None:
+        what = f"{given} pictures take" if given != 1 else "One picture takes"
+        self.session.said.emit(f"{what} the light of this one." if given else otherwise)
 
     def undo(self) -> None:
         self.session.undo()
