@@ -28,6 +28,7 @@ def window(qapp, shoot):
     made.open_paths([shoot])
     settle(made)
     yield made
+    settle(made)
     made.close()
     left = {t.name for t in threading.enumerate()} & {"render", "measure"}
     assert not left, f"threads left behind: {left}"

@@ -11,14 +11,15 @@ from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
+from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
 from .mend import fringes, lens_known
 from .model import Finding
-from .tone import clipped, crushed, end_gap, even_out, flat, lifted_past_noise, middle_moved, under_exposed, uneven
+from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, flat,
-    crushed, end_gap, even_out, middle_moved, uneven,
+    fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise,
+    lifted_past_steps, flat,    crushed, end_gap, even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 

@@ -1,16 +1,13 @@
-"""Findings of the Tone station."""
-
-from typing import Any
+"""Findings about exposure: too little light, too much, noise and steps that a lift shows, light that falls off."""
 
 import numpy as np
 
-from ..colour.spaces import decode_sRGB, encode_sRGB, luminance
-from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, shown_value, through
-from ..kernels.tone import MIDDLE
+from ..colour.spaces import decode_sRGB, encode_sRGB
+from ..develop.rendition import scene_value, shown_value
 from ..measure.noise import LEAST_dB
 from ..measure.picture import PictureReading
-from ..measure.tone import ZONES, crushed_share
-from ..recipe.fields import Number, Points
+from ..measure.tone import ZONES
+from ..recipe.fields import Number
 from ..recipe.model import Recipe, specs
 from ..wording import EV, number, percent
 from .model import Finding
@@ -21,17 +18,9 @@ LEFT_GAP_EV = 0.1
 PAPER_WHITE = 245.0
 """Of 255: more is bare paper and holds no detail in print. Common practice, no source."""
 LEAST_PATCH_SHARE = 2e-4
-LEAST_RANGE_L, SPREAD_L = 45.0, 60.0
-DARK_L = 20.0
-"""A picture that is darker all over is under-exposed, not flat."""
-LEAST_EVEN_EV, FILLED_L = 0.4, 58.0
-DIFFUSE_WHITE_EV = float(np.log2(1.0 / MIDDLE))
-"""From middle grey."""
-LEAST_CRUSHED = 0.12
-LEAST_MOVED_L = 3.0
+JUST_UNDER = 0.97
 LEAST_UNEVEN_EV, LEAST_UNEVEN_SHARE = 1.0, 0.6
 """Of a plane through the picture's luminance: its rise across, and how much of all differences it explains."""
-DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
 
 
@@ -123,145 +112,25 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None
     )
 
 
-def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """The picture uses little of the tonal range, and its curve does not help."""
-    ends = _used_range(reading)
-    low, high = (100.0 * float(curve(recipe.tone.curve.lightness, end / 100.0)) for end in ends)
-    if high - low >= LEAST_RANGE_L or ends[1] < DARK_L:
+def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None:
+    """A picture stored in 8 bits is lifted so far that its steps show."""
+    stored, lift_EV = reading.stored, reading.tone.lift_EV
+    if stored is None or lift_EV <= stored.safe_lift_EV:
         return None
+    kept = JUST_UNDER * stored.safe_lift_EV / lift_EV
+    exposure_EV, zones = recipe.tone.exposure_EV, recipe.tone.zones_EV
     return Finding(
-        id="tone.flat",
+        id="tone.lifted_past_steps",
         station="tone",
-        claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0, 'L*')}",
-        evidence={"from_L": round(low, 1), "to_L": round(high, 1)},
-        fix=(("tone.curve.lightness", _spread(*ends)),),
-        fix_label=f"A curve that spreads them over {number(SPREAD_L, 0, 'L*')}",
+        claim=f"The darks are lifted by {EV(lift_EV, signed=False)}; this 8-bit picture bears "
+        f"{EV(stored.safe_lift_EV, signed=False)} before its steps show",
+        evidence={"lift_EV": round(lift_EV, 2), "safe_EV": round(stored.safe_lift_EV, 2),
+                  "blocks_%": round(100.0 * stored.blockiness, 1), "gaps_%": round(100.0 * stored.gaps, 1)},
+        fix=(("tone.exposure_EV", round(kept * exposure_EV if exposure_EV > 0 else exposure_EV, 4)),
+             ("tone.zones_EV", tuple(round(kept * zone if zone > 0 else zone, 4) for zone in zones))),
+        fix_label=f"Lift them by {EV(stored.safe_lift_EV, signed=False)}",
         certainty=0.6,
-    )
-
-
-def _used_range(reading: PictureReading) -> tuple[float, float]:
-    """Display lightness of the darkest and the brightest 2 % before the curve."""
-    shares = np.cumsum(reading.tone.distribution)
-    low, high = (float(np.searchsorted(shares, q)) / len(shares) * 100.0 for q in (0.02, 0.98))
-    return low, high
-
-
-def _spread(low: float, high: float) -> Points:
-    """A curve that spreads the lightness low..high over SPREAD_L, about their middle as far as there is room."""
-    half = SPREAD_L / 200.0
-    middle = min(max((low + high) / 200.0, half + 0.05), 0.95 - half)
-    low = min(max(low / 100.0, 0.01), 0.98)
-    ends = (low, min(max(high / 100.0, low + 0.01), 0.99))
-    return ((0.0, 0.0), (round(ends[0], 4), round(middle - half, 4)), (round(ends[1], 4), round(middle + half, 4)),
-            (1.0, 1.0))  # fmt: skip
-
-
-def crushed(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """The tone curve runs much of the picture together."""
-    share = reading.tone.crushed
-    if share < LEAST_CRUSHED:
-        return None
-    left = next(k for k in range(9, -1, -1) if _crushed_at(k / 10.0, reading, recipe) < LEAST_CRUSHED)
-    return Finding(
-        id="tone.crushed",
-        station="tone",
-        claim=f"The curve runs {percent(share)} of the picture together",
-        evidence={"share_%": round(100.0 * share, 2)},
-        fix=(("tone.curve.lightness", _weakened(left / 10.0, recipe)),),
-        fix_label=f"Keep {percent(left / 10.0, 0)} of the curve",
-        certainty=0.8,
-    )
-
-
-def _weakened(share: float, recipe: Recipe) -> Points:
-    """The tone curve with a share of its strength."""
-    if share <= 0.0:
-        return STRAIGHT
-    return tuple((x, round(x + share * (y - x), 4)) for x, y in recipe.tone.curve.lightness)
-
-
-def _crushed_at(share: float, reading: PictureReading, recipe: Recipe) -> float:
-    return crushed_share(reading.tone.distribution, _weakened(share, recipe))
-
-
-def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """Nothing in the picture comes near black."""
-    shares = np.cumsum(reading.tone.distribution)
-    darkest = float(np.searchsorted(shares, DARKEST_SHARE)) / len(shares) * 100.0
-    if darkest < LEAST_DARKEST_L or recipe.tone.black_EV > NO_BLACK_EV:
-        return None
-    # the scene value that is shown at that lightness becomes black, but for a little
-    scene = scene_value(recipe.tone, float(luminance(max(darkest - KEPT_L, 1.0))))
-    black_EV = float(np.log2(max(scene, 1e-6) / MIDDLE))
-    if not -11.0 <= black_EV <= -2.0:
-        return None
-    return Finding(
-        id="tone.end_gap",
-        station="tone",
-        claim=f"No black: the darkest {percent(DARKEST_SHARE)} begin at {number(darkest, 0, 'L*')}",
-        evidence={"darkest_L": round(darkest, 1), "black_EV": round(black_EV, 2)},
-        fix=(("tone.black_EV", round(black_EV, 2)),),
-        fix_label=f"Black point at {EV(black_EV)}",
-        certainty=0.6,
-    )
-
-
-def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """The ends of the picture do not meet black and white: the smallest set of changes that fills the range.
-
-    The white point goes to the brightest 0.5 %, the black point to the darkest, and the middle stays.
-    """
-    tone = recipe.tone
-    low, high = _used_range(reading)
-    if tone.rendition == "linear" or high - low > FILLED_L or under_exposed(reading, recipe):
-        return None
-    own_EV = SIGMOIDS[tone.rendition].white_EV
-    white_EV = min(max(DIFFUSE_WHITE_EV + reading.tone.high_EV + LEFT_GAP_EV - own_EV, -2.0), 3.0)
-    if abs(white_EV - tone.white_EV) <= LEAST_EVEN_EV:
-        return None  # a missing black alone is a finding of its own
-    fix: list[tuple[str, Any]] = [("tone.white_EV", round(white_EV, 2))]
-    dark = end_gap(reading, recipe)
-    if dark is not None and dark.fix:
-        fix += dark.fix
-    names = {"tone.white_EV": "white point", "tone.black_EV": "black point"}
-    told = " and ".join(f"{names[path]} {EV(value)}" for path, value in fix)
-    return Finding(
-        id="tone.even_out",
-        station="tone",
-        claim=f"The range is not filled: {told} would fill it, the middle stays",
-        evidence={"brightest_EV": round(reading.tone.high_EV, 2), "middle_EV": round(reading.tone.middle_EV, 2)},
-        fix=tuple(fix),
-        fix_label="Even out",
-        certainty=0.5,
-    )
-
-
-def middle_moved(reading: PictureReading, recipe: Recipe) -> Finding | None:
-    """Contrast made the picture darker or lighter as a whole, which it was not meant to."""
-    plain, before_curve, shown = reading.tone.middle_L
-    moved = shown - plain
-    points = recipe.tone.curve.lightness
-    if abs(moved) < LEAST_MOVED_L or any(recipe.tone.zones_EV) or not _is_about_contrast(points):
-        return None
-    held = through(points, before_curve / 100.0, plain / 100.0)
-    if abs(100.0 * float(curve(held, before_curve / 100.0)) - plain) >= LEAST_MOVED_L:
-        return None  # the curve's ends leave no room
-    return Finding(
-        id="tone.middle_moved",
-        station="tone",
-        claim=f"Contrast moved the middle by {number(moved, 0, 'L*', signed=True)}, from {number(plain, 0)} to "
-        f"{number(shown, 0)}",
-        evidence={"before_L": round(plain, 1), "after_L": round(shown, 1)},
-        fix=(("tone.curve.lightness", held),),
-        fix_label=f"Hold the middle at {number(plain, 0, 'L*')} by a point on the curve",
-        certainty=0.5,
-    )
-
-
-def _is_about_contrast(points: Points) -> bool:
-    """Whether a curve steepens or flattens about middle grey; one that lifts or lowers it is meant to."""
-    return len(points) != 3 and abs(float(curve(points, 0.5)) - 0.5) < 0.04
+    )  # fmt: skip
 
 
 def uneven(reading: PictureReading, _: Recipe) -> Finding | None:

@@ -16,6 +16,7 @@ from .light import LightReading, read_light
 from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import Patch, clipped_patches, is_full, rebuilt_share
+from .stored import StoredReading, read_stored
 from .tone import ToneReading, luminance_EV, raw_range, tone_reading, zone_of
 from .values import LightValue, value_of
 
@@ -34,6 +35,8 @@ class PictureReading:
     mend: MendReading
     noise: NoiseReading | None = None
     """None for pictures that are not raw."""
+    stored: StoredReading | None = None
+    """None for all but pictures in 8 bits."""
 
 
 class Meter:
@@ -55,7 +58,8 @@ class Meter:
         tone = tone_reading(headroom_EV, clipped, patches, working, scene, recipe.tone, display, step, rebuilt)
         delivery = read_delivery(display, scene, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
-        return PictureReading(self._light, balance, tone, delivery, self._mend, self._noise(working, recipe))
+        noise = self._noise(working, recipe)
+        return PictureReading(self._light, balance, tone, delivery, self._mend, noise, self._stored)
 
     def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
         if self.engine.frame.mosaic is None:
@@ -77,6 +81,10 @@ class Meter:
     @cached_property
     def _mend(self) -> MendReading:
         return read_mend(self.engine.frame)
+
+    @cached_property
+    def _stored(self) -> StoredReading | None:
+        return read_stored(self.engine.frame)
 
     @cached_property
     def _raw_range(self) -> tuple[float, tuple[float, float, float]]:

@@ -50,6 +50,7 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "uneven_EV": [round(v, 3) for v in tone.uneven_EV],
             "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
+        "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
         "mend": _mend(reading.mend),
     }
@@ -101,6 +102,10 @@ def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
         "source": noise.source,
         "zones_dB": [_dB(v) for v in reading.zones_dB],
     }
+
+
+def _rounded(values: dict[str, float]) -> dict[str, float]:
+    return {name: round(value, 4) for name, value in values.items()}
 
 
 def _dB(value: float | None) -> float | None:

@@ -17,6 +17,8 @@ from .patches import CLIP_MARGIN, DarkPatch, Patch, black_patches
 
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
+DARK = 0.1
+"""Quantile of the picture that stands for its darks."""
 UNEVEN_BLOCKS, HUBER_EV = 24, 0.3
 LEAST_RISE = 0.25
 """Slope of the tone curve below which tones run together. Common practice, no source."""
@@ -53,6 +55,8 @@ class ToneReading:
     black: float = 0.0
     """Share of the picture that is shown black."""
     black_patches: tuple[DarkPatch, ...] = ()
+    lift_EV: float = 0.0
+    """How far exposure, zones and haze lift the darkest tenth of the picture."""
     middle_L: tuple[float, float, float] = (50.0, 50.0, 50.0)
     """Display lightness of the picture's middle tone: without contrast (haze, local contrast, black point and
     curve), with all of it but the curve, and as it is shown."""
@@ -139,6 +143,7 @@ def tone_reading(
         *uneven_light(before),
         crushed_share(distribution, tone.curve.lightness),
         *black_patches(display, step),
+        float(np.quantile(EV, DARK) - np.quantile(before, DARK)) + tone.exposure_EV,
         _middle_L(float(np.median(before)), float(np.median(EV)), tone),
     )
 

@@ -9,11 +9,13 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 
+from ..colour.spaces import decode_sRGB
 from ..develop.engine import Engine
 from ..errors import MatizError
 from ..findings.find import find
 from ..findings.model import Finding
 from ..measure.ask import ask_pixel
+from ..measure.base import base_of
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..raw.camera_colour import light_xy
@@ -26,11 +28,13 @@ from ..shoot.log import Event, Log
 from ..shoot.sets import following
 from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
+from ..shoot.thumbnail import thumbnail
 from ..wording import number
 from .jobs import Job
 from .worker import LatestWorker
 
 SAVE_AFTER_MS = 250
+PREVIEW_PX = 1000
 SAVE_EVERY_S = 1.0
 
 Settings = Iterable[tuple[str, Any]]
@@ -260,6 +264,22 @@ class Session(QObject):
         engine, recipe = self.engine, self.recipe
         job = Job(lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", self)
         job.returned.connect(lambda made: self.said.emit(told(made)))
+        job.failed.connect(self.said.emit)
+        job.start()
+
+    def follow_preview(self) -> None:
+        """Begin where the camera left off: exposure and curve fitted to the preview in the file."""
+        if self.engine is None or self.path is None:
+            return
+        engine, recipe, path, decoder = self.engine, self.recipe, self.path, self.decoder
+
+        def fitted(_: Job) -> list[tuple[str, object]]:
+            jpeg, facts = decoder.listing(path)
+            codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
+            return base_of(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
+
+        job = Job(fitted, "follow the preview", self)
+        job.returned.connect(lambda settings: path == self.path and self.commit(settings, "As the camera showed it"))
         job.failed.connect(self.said.emit)
         job.start()
 

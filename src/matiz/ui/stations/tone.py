@@ -118,6 +118,10 @@ class ToneStation(Station):
             starter.setAccessibleName(f"S curve {number(contrast, 1)}")
             starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
             line.addWidget(starter)
+        self.camera = push("As the camera")
+        self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
+        self.camera.clicked.connect(self.session.follow_preview)
+        line.addWidget(self.camera)
         self.clip_view = push("Clip view", checkable=True)
         self.clip_view.setToolTip(
             "Hatched where a channel is full, dotted where one is empty; raw patches are numbered"
@@ -212,6 +216,8 @@ class ToneStation(Station):
         self.curve.show_points(points)
         self.channels.show_value(self.channel)
         self.ladder.show_tone(tone)
+        engine = self.session.engine
+        self.camera.setEnabled(engine is not None and engine.frame.mosaic is not None)
         self.straight.setEnabled(points != IDENTITY)
 
     def _show_readings(self) -> None:
@@ -226,8 +232,10 @@ class ToneStation(Station):
         fix = next((f for f in self.session.findings if f.id == "tone.under_exposed"), None)
         self.exposure.set_proposal(float(fix.fix[0][1]) if fix and fix.fix else None)
         clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
+        stored = reading.stored
+        bears = "" if stored is None else f"   bears a lift of {EV(stored.safe_lift_EV, signed=False)}"
         self.note.setText(
-            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}\n"
+            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}{bears}\n"
             f"Full in the raw data  {clipped}   rebuilt {percent(tone.rebuilt)}   "
             f"black {percent(tone.black)}"
         )

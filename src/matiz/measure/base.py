@@ -1,0 +1,74 @@
+"""The camera's own rendition as a starting point: exposure and curve fitted to the preview in a raw file."""
+
+import cv2
+import numpy as np
+
+from ..colour.spaces import lightness, luminance, sRGB_to_Lab
+from ..colour.types import Array, Display
+from ..develop.engine import Engine
+from ..develop.rendition import scene_value, shown_value
+from ..errors import ArgumentError
+from ..raw.sensor import level_for
+from ..recipe.fields import Points
+from ..recipe.model import Recipe, Tone
+
+LONG_SIDE = 500
+CALM_PX = 2.0
+"""Sharpness and small shifts between preview and picture are smoothed away."""
+KNOTS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
+"""Quantiles of the picture's lightness at which the curve is fitted."""
+LEAST_GAP = 0.04
+NARROW = 0.02
+"""Half-width, in lightness, of the tones that speak for a knot."""
+SAME_SHAPE = 0.03
+MOST_EV = 6.0
+
+
+def base_of(engine: Engine, preview: Display, recipe: Recipe) -> list[tuple[str, object]]:
+    """Settings of Tone under which the picture comes nearest to its preview in lightness.
+
+    preview: linear sRGB, upright. Its light is the camera's choice: balance is left as it is in `recipe`.
+    Raises ArgumentError when the preview shows another part of the scene than the picture.
+    """
+    level = level_for(engine.frame, LONG_SIDE)
+    plain = Recipe(mend=recipe.mend, tone=Tone(rendition=recipe.tone.rendition))
+    own = engine.render(plain, level, result="display")
+    height, width = own.shape[:2]
+    if abs(np.log(preview.shape[1] * height / (preview.shape[0] * width))) > SAME_SHAPE:
+        raise ArgumentError("the preview in the file shows another part of the picture; it cannot be followed")
+    seen = cv2.resize(preview.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)
+    own_L, seen_L = (cv2.GaussianBlur(sRGB_to_Lab(p)[..., 0].astype(np.float32), (0, 0), CALM_PX) / 100.0
+                     for p in (own, seen))  # fmt: skip
+    exposure_EV = _exposure(plain.tone, float(np.median(own_L)), float(np.median(seen_L)))
+    raised = lightness(shown_value(plain.tone, _scene(plain.tone, own_L) * 2.0**exposure_EV)) / 100.0
+    return [
+        ("tone.exposure_EV", round(exposure_EV, 2)),
+        ("tone.curve.lightness", _curve(raised.ravel(), seen_L.ravel().astype(np.float64))),
+    ]
+
+
+def _exposure(tone: Tone, own_L: float, seen_L: float) -> float:
+    """EV that take a tone shown at lightness `own_L` to `seen_L`, 0..1."""
+    own, seen = (max(scene_value(tone, float(_linear(L))), 1e-5) for L in (own_L, seen_L))
+    return float(np.clip(np.log2(seen / own), -MOST_EV, MOST_EV))
+
+
+def _scene(tone: Tone, shown_L: Array) -> Array:
+    """Scene-linear grey behind tones shown at lightness 0..1."""
+    steps = np.linspace(0.0, 1.0, 257)
+    return np.interp(shown_L, steps, [scene_value(tone, float(_linear(L))) for L in steps])
+
+
+def _linear(L: float) -> float:
+    return float(luminance(100.0 * L))
+
+
+def _curve(own_L: Array, seen_L: Array) -> Points:
+    """A rising curve from the picture's lightness to the preview's, through medians at KNOTS."""
+    points: list[tuple[float, float]] = [(0.0, 0.0)]
+    for x in np.quantile(own_L, KNOTS):
+        near = np.abs(own_L - x) < NARROW
+        y = float(np.median(seen_L[near])) if near.any() else float(x)
+        if x - points[-1][0] >= LEAST_GAP and x <= 1.0 - LEAST_GAP:
+            points.append((round(float(x), 4), round(min(max(y, points[-1][1]), 1.0), 4)))
+    return (*points, (1.0, 1.0))

@@ -1,0 +1,77 @@
+"""A picked white lands where it is told, and tries are what they say."""
+
+import numpy as np
+import pytest
+
+from matiz.colour.spaces import encode_sRGB
+from matiz.colour.temperature import cct_to_xy
+from matiz.develop.engine import Engine
+from matiz.develop.rendition import s_curve
+from matiz.errors import ArgumentError
+from matiz.measure.landing import landing
+from matiz.measure.picture import Meter
+from matiz.measure.spot import spot, tone_of
+from matiz.measure.tries import COUNT, tries
+from matiz.recipe.model import Recipe
+from matiz.simcam import targets
+from tests.conftest import SMALL, frame_of, mean_delta_E
+
+
+@pytest.fixture(scope="module")
+def chart():
+    scene = targets.chart(SMALL, "planck:3600")
+    return Engine(frame_of(scene, ev=-0.4, balance_xy=cct_to_xy(5000.0))), scene.areas
+
+
+@pytest.mark.parametrize("code", [245.0, 230.0])
+@pytest.mark.parametrize("curved", [False, True])
+def test_a_white_lands_where_it_is_told(chart, code, curved):
+    """The lightest patch of the chart: shown at the code, within one of 255 in every channel."""
+    engine, areas = chart
+    recipe = Recipe().change("tone.curve.lightness", s_curve(1.3))[0] if curved else Recipe()
+    area = max(areas.values(), key=lambda a: tone_of(engine, recipe, a))
+    landed = recipe.change_all(landing(engine, recipe, area, code), label="")[0]
+    shown = 255.0 * encode_sRGB(engine.render(landed, 0, area, result="display").reshape(-1, 3).mean(axis=0))
+    assert np.abs(shown - code).max() < 1.0
+    assert landed.light.source == "manual" and landed.light.cct_K == pytest.approx(3600, rel=0.06)
+
+
+def test_what_is_dark_is_no_white(chart):
+    engine, areas = chart
+    darkest = min(areas.values(), key=lambda a: tone_of(engine, Recipe(), a))
+    with pytest.raises(ArgumentError, match=r"too dark|No light|no light"):
+        landing(engine, Recipe().change("tone.exposure_EV", -2.0)[0], darkest, 245.0)
+
+
+def test_a_spot_is_cut_at_the_border_and_refused_outside(chart):
+    engine, _ = chart
+    width, height = engine.frame.size
+    assert spot(engine, 0, 0) == (0, 0, 4, 4) and spot(engine, width - 1, height - 1)[2:] == (4, 4)
+    with pytest.raises(ArgumentError, match="within"):
+        spot(engine, width, 3)
+
+
+def test_the_tone_of_a_place_is_what_its_curve_meets(chart):
+    """Whatever the curve, the tone before it is the same; a channel's curve meets the tone after that of lightness."""
+    engine, areas = chart
+    area = next(iter(areas.values()))
+    curved = Recipe().change("tone.curve.lightness", s_curve(1.4))[0]
+    assert tone_of(engine, curved, area) == pytest.approx(tone_of(engine, Recipe(), area), abs=1e-6)
+    assert tone_of(engine, curved, area, "red") != pytest.approx(tone_of(engine, Recipe(), area, "red"), abs=1e-3)
+    with pytest.raises(ArgumentError, match="channel"):
+        tone_of(engine, curved, area, "cyan")
+
+
+def test_tries_differ_and_say_by_how_much(scene_engine):
+    recipe = Recipe()
+    found = tries(scene_engine, Meter(scene_engine).read(recipe), recipe)
+    assert len(found) == COUNT and len({one.name for one in found}) == COUNT
+    level = 0
+    now = scene_engine.render(recipe, level, result="display")
+    for one in found:
+        picture = scene_engine.render(recipe.change_all(one.settings, label="")[0], level, result="display")
+        assert np.array_equal(picture, one.display)
+        assert one.delta_E == pytest.approx(mean_delta_E(now, picture), abs=1e-3) and one.delta_E >= 0.5
+    warmer, cooler = (next(one for one in found if one.name.startswith(word)) for word in ("Warmer", "Cooler"))
+    ratio = [float((one.display[..., 0] / (one.display[..., 2] + 0.01)).mean()) for one in (warmer, cooler)]
+    assert ratio[0] > ratio[1], "warmer is redder"

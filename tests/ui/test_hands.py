@@ -1,0 +1,124 @@
+"""Hands in the picture and on the stations: whites that land, tones that are pulled, tries, stations left out."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from matiz.recipe.model import Recipe
+from matiz.ui.shots import settle
+
+
+def test_a_white_is_picked_and_lands(window):
+    window.session.commit([("tone.exposure_EV", 1.5)], "Exposure")
+    window.light.lands.setFocus()
+    QTest.keyClick(window.light.lands, Qt.Key.Key_Left)
+    assert window.light.lands.value() == 244.0
+    window.light.pick.setChecked(True)
+    window.light.white.setChecked(True)
+    assert not window.light.pick.isChecked() and window.view.picking, "one pick at a time"
+    QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(60, 40).toPoint())
+    settle(window)
+    assert not window.light.white.isChecked() and not window.view.picking
+    recipe = window.session.recipe
+    assert recipe.light.source == "manual" and len(recipe.tone.curve.lightness) == 3
+    shown = window.session.engine.render(recipe, 0, (50, 30, 20, 20))[..., :3].reshape(-1, 3).mean(axis=0)
+    assert np.abs(shown - 244.0).max() < 4.0
+
+
+def test_a_dark_pick_is_no_white(window):
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("tone.exposure_EV", -6.0)], "Dark")
+    window.light.land_at(200, 330)
+    assert "cannot be made white" in said[-1] and window.session.recipe.light.source == "as_shot"
+
+
+def test_a_tone_is_pulled_in_the_picture(window):
+    """Down by 30 px is a tenth of the way from white to black; one step, and the rest of the curve stays."""
+    window.go_to(window.tone)
+    window.tone.pull.setChecked(True)
+    place = window.view.to_widget(300, 250).toPoint()
+    QTest.mouseMove(window.view, place)
+    tone = window.tone.curve._mark
+    assert 0 < tone < 1
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, pos=place)
+    QTest.mouseMove(window.view, place + QPoint(0, 30))
+    assert window.session.document.recipe == Recipe(), "nothing is recorded while the hand moves"
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, pos=place + QPoint(0, 30))
+    settle(window)
+    (x, y) = window.session.recipe.tone.curve.lightness[1]
+    assert x == pytest.approx(max(tone, 0.04), abs=1e-3) and y == pytest.approx(max(tone - 0.1, 0.0), abs=2e-3)
+    window.undo()
+    assert window.session.recipe == Recipe()
+    window.go_to(window.light)
+    assert not window.view.pulling
+
+
+def test_tries_are_shown_and_one_is_taken(window):
+    QTest.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert window.stack.currentWidget() is window.tries and len(window.tries.names()) == 6
+    QTest.keyClick(window.tries, Qt.Key.Key_Right)
+    QTest.keyClick(window.tries, Qt.Key.Key_Down)
+    QTest.keyClick(window.tries, Qt.Key.Key_Return)
+    settle(window)
+    assert window.stack.currentWidget() is window.view
+    assert window.session.document.version.history.changes[-1].label == window.tries.names()[4]
+    before = window.session.recipe
+    window.show_tries()
+    settle(window)
+    QTest.keyClick(window.tries, Qt.Key.Key_Escape)
+    assert window.session.recipe == before and window.stack.currentWidget() is window.view
+    window.show_tries()
+    settle(window)
+    QTest.mouseClick(window.tries, Qt.MouseButton.LeftButton, pos=window.tries.tile(0).center().toPoint())
+    assert window.session.recipe != before
+
+
+def test_tries_close_when_another_picture_opens(window, shoot):
+    window.show_tries()
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    settle(window)
+    assert window.stack.currentWidget() is window.view
+
+
+def test_a_station_is_left_out_and_taken_back(window):
+    window.session.commit([("tone.exposure_EV", 1.5)], "Exposure")
+    window.go_to(window.tone)
+    settle(window)
+    bright = window.view.image().copy()
+    QTest.keyClick(window.view, Qt.Key.Key_0)
+    settle(window)
+    assert window.tone.is_left_out() and window.session.recipe.tone.exposure_EV == 1.5
+    assert window.view.image() != bright
+    assert not [f for f in window.session.findings if f.station == "tone"]
+    QTest.keyClick(window.view, Qt.Key.Key_0)
+    settle(window)
+    assert not window.tone.is_left_out() and window.view.image() == bright
+    window.go_to(window.sort)
+    window.leave_out()
+    assert window.session.recipe.tone.exposure_EV == 1.5, "sorting has nothing to leave out"
+
+
+def test_the_camera_is_followed(window):
+    window.go_to(window.tone)
+    window.session.commit([("tone.exposure_EV", -2.0)], "Dark")
+    window.tone.camera.click()
+    settle(window, 0.5)
+    assert window.session.document.version.history.changes[-1].label == "As the camera showed it"
+    assert window.session.recipe.tone.exposure_EV > -1.0
+
+
+def test_a_cards_light_goes_to_its_set(window, shoot):
+    """The pictures of the small shoot lie hours apart: nothing follows; then the times say otherwise."""
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("light.cct_K", 3100.0)], "Light")
+    window.give_light_to_set()
+    assert "20 minutes" in said[-1]
+    later = window.session.pictures[1]
+    window.session._taken_utc = {window.session.path: "2026-05-09T10:00:00Z", later: "2026-05-09T10:05:00Z"}
+    window.give_light_to_set()
+    assert said[-1].startswith("One picture")
+    assert window.session.documents[later].recipe.light.cct_K == 3100.0
