@@ -1,6 +1,7 @@
 """The command line, as a script would use it."""
 
 import json
+import shutil
 import subprocess
 import sys
 
@@ -10,6 +11,9 @@ import tifffile
 from PIL import Image as Pillow
 
 from matiz.cli import main
+from matiz.recipe.document import Document, Version
+from matiz.recipe.model import Recipe
+from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 
 
 def run(*arguments, capsys) -> tuple[int, str, str]:
@@ -59,10 +63,6 @@ def test_develop_every_format(small_shoot, capsys, tmp_path):
 
 
 def test_recipes_from_files_and_sidecars(small_shoot, capsys, tmp_path):
-    from matiz.recipe.document import Document, Version
-    from matiz.recipe.model import Recipe
-    from matiz.shoot.sidecar import save_document, sidecar_path
-
     _, out, _ = run("recipe", "new", capsys=capsys)
     (tmp_path / "r.json").write_text(out)
     assert run("recipe", "check", tmp_path / "r.json", capsys=capsys)[:2] == (0, "ok\n")
@@ -132,3 +132,22 @@ def test_commands_need_no_qt(small_shoot):
         [sys.executable, "-c", code, "measure", str(small_shoot / "CORVA_0011.dng"), "--json"], capture_output=True
     )
     assert done.returncode == 0
+
+
+def test_light_is_given_to_others(small_shoot, capsys, tmp_path):
+    """The light that a sidecar holds goes into the sidecars of others, as a step that can be taken back."""
+    names = ["CORVA_0011.dng", "CORVA_0031.dng", "CORVA_0052.dng"]
+    for name in names:
+        shutil.copy(small_shoot / name, tmp_path / name)
+    source, *others = (tmp_path / name for name in names)
+    recipe, change = Recipe().change_all([("light.cct_K", 4000.0), ("light.duv", 0.001)], label="Light")
+    save_document(source, Document().with_version(Version().record(recipe, change)))
+    code, out = run("give-light", source, *others, capsys=capsys)[:2]
+    assert code == 0 and out.count("4000 K") == 2
+    for path in others:
+        document = load_document(path)
+        assert document.recipe.light.cct_K == 4000.0 and document.version.undo().recipe == Recipe()
+    code, out = run("give-light", source, *others, "--relative", capsys=capsys)[:2]
+    kelvins = [load_document(path).recipe.light.cct_K for path in others]
+    assert code == 0 and len(set(kelvins)) == 2, "each keeps its own difference"
+    assert run("give-light", source, tmp_path / "nowhere.dng", capsys=capsys)[0] == 1

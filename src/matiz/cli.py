@@ -152,6 +152,26 @@ def _find(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _give_light(chosen: argparse.Namespace) -> int:
+    from .raw.decode import read_frame
+    from .shoot.give import given_light
+    from .shoot.sidecar import load_document, save_document, sidecar_path
+
+    source = Path(chosen.file)
+    recipe = load_document(source).recipe
+    colour = read_frame(source).colour
+    for path in (Path(name) for name in chosen.others):
+        own = read_frame(path).colour if chosen.relative else None
+        if own is None and not path.is_file():
+            raise FileError(f"{path}: there is no such file")
+        document = load_document(path)
+        given, change = document.recipe.change_all(given_light(colour, recipe, own), label=f"Light of {source.name}")
+        if change:
+            save_document(path, document.with_version(document.version.record(given, change)))
+        print(f"{sidecar_path(path)}  {given.light.cct_K:.0f} K  Duv {given.light.duv:+.4f}")
+    return 0
+
+
 def _recipe_command(chosen: argparse.Namespace) -> int:
     from .recipe.model import Recipe
     from .recipe.schema import json_schema
@@ -302,6 +322,14 @@ def _add_find(command: argparse.ArgumentParser) -> None:
     command.add_argument("--json", action="store_true", help="one line of JSON")
 
 
+def _add_give_light(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", metavar="FROM", help="the picture whose light, in its sidecar, is given")
+    command.add_argument("others", nargs="+", metavar="TO", help="pictures whose sidecars take it, as one step each")
+    command.add_argument(
+        "--relative", action="store_true", help="move each one's light as shot as far as that of FROM was moved"
+    )
+
+
 def _add_recipe(command: argparse.ArgumentParser) -> None:
     command.add_argument("action", choices=("check", "schema", "new"))
     command.add_argument("recipe_file", nargs="?", metavar="R.json")
@@ -337,6 +365,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "develop": (_develop, _add_develop, "Develop one picture into a file."),
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
+    "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "recipe": (_recipe_command, _add_recipe, "Check a recipe, or print the schema or a new recipe."),
     "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
     "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),

@@ -26,3 +26,8 @@ def duv(value: float) -> str:
 
 def percent(share: float, decimals: int = 1) -> str:
     return number(share * 100.0, decimals, "%")
+
+
+def counted(count: int, thing: str) -> str:
+    """A number of things in words that agree: "1 picture", "3 pictures"."""
+    return f"{number(count, 0)} {thing}{'' if count == 1 else 's'}"

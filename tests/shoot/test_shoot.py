@@ -13,9 +13,12 @@ import pytest
 
 from matiz.errors import FileError, FormatError
 from matiz.files import write_whole
+from matiz.measure.values import value_of
+from matiz.raw.camera_colour import as_shot_xy
 from matiz.recipe.document import Document, Version
 from matiz.recipe.model import Recipe
 from matiz.shoot.folder import gather, pictures_in
+from matiz.shoot.give import given_light
 from matiz.shoot.log import Event, Log
 from matiz.shoot.sets import following
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
@@ -171,3 +174,17 @@ def test_a_set_ends_at_the_first_break():
     assert following(taken, Path("card")) == [Path("a"), Path("b"), Path("c")]
     assert following(taken, Path("b")) == [Path("c")]
     assert following(taken, Path("later")) == following(taken, Path("odd")) == following(taken, Path("new")) == []
+
+
+def test_a_gift_of_light_is_the_light_or_its_change(scene_engine, hall_engine):
+    """Absolute: the same light, whatever the other camera chose. Relative: the other's own choice, moved as far."""
+    from_, to = scene_engine.frame.colour, hall_engine.frame.colour
+    own, other = (value_of(as_shot_xy(colour)) for colour in (from_, to))
+    changed = [("light.cct_K", 1e6 / (own.mired + 20.0)), ("light.duv", own.duv - 0.001)]
+    recipe = Recipe().change_all(changed, label="")[0]
+    same = dict(given_light(from_, recipe))
+    assert same["light.cct_K"] == pytest.approx(recipe.light.cct_K, abs=0.1)
+    moved = dict(given_light(from_, recipe, to))
+    assert 1e6 / moved["light.cct_K"] == pytest.approx(other.mired + 20.0, abs=0.1)
+    assert moved["light.duv"] == pytest.approx(other.duv - 0.001, abs=1e-5)
+    Recipe().change_all(moved.items(), label="")

@@ -120,5 +120,19 @@ def test_a_cards_light_goes_to_its_set(window, shoot):
     later = window.session.pictures[1]
     window.session._taken_utc = {window.session.path: "2026-05-09T10:00:00Z", later: "2026-05-09T10:05:00Z"}
     window.give_light_to_set()
-    assert said[-1].startswith("One picture")
+    assert said[-1].startswith("1 picture takes")
     assert window.session.documents[later].recipe.light.cct_K == 3100.0
+
+
+def test_a_change_of_light_goes_to_the_selected(window, shoot):
+    said = []
+    window.session.said.connect(said.append)
+    window.give_change_of_light()
+    assert "Select other pictures" in said[-1]
+    window.session.commit([("light.cct_K", 4300.0)], "Light")
+    window.sort.sheet.selectAll()
+    window.give_change_of_light()
+    settle(window, 0.5)
+    assert said[-1].startswith("2 pictures moved")
+    given = [window.session.documents[path].recipe.light.cct_K for path in window.session.pictures[1:]]
+    assert given[0] != given[1] != 4300.0

@@ -6,7 +6,7 @@ import numpy as np
 from ..colour.spaces import lightness, luminance, sRGB_to_Lab
 from ..colour.types import Array, Display
 from ..develop.engine import Engine
-from ..develop.rendition import scene_value, shown_value
+from ..develop.rendition import curve, scene_value, shown_value
 from ..errors import ArgumentError
 from ..raw.sensor import level_for
 from ..recipe.fields import Points
@@ -20,7 +20,7 @@ KNOTS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
 LEAST_GAP = 0.04
 NARROW = 0.02
 """Half-width, in lightness, of the tones that speak for a knot."""
-SAME_SHAPE = 0.03
+SAME_SHAPE, SAME_L = 0.03, 0.012
 MOST_EV = 6.0
 
 
@@ -71,4 +71,16 @@ def _curve(own_L: Array, seen_L: Array) -> Points:
         y = float(np.median(seen_L[near])) if near.any() else float(x)
         if x - points[-1][0] >= LEAST_GAP and x <= 1.0 - LEAST_GAP:
             points.append((round(float(x), 4), round(min(max(y, points[-1][1]), 1.0), 4)))
-    return (*points, (1.0, 1.0))
+    return _simple((*points, (1.0, 1.0)))
+
+
+def _simple(points: Points) -> Points:
+    """Without the points that the curve through the others meets within SAME_L anyway."""
+    at = 1
+    while at < len(points) - 1:
+        fewer = (*points[:at], *points[at + 1 :])
+        if abs(float(curve(fewer, points[at][0])) - points[at][1]) < SAME_L:
+            points = fewer
+        else:
+            at += 1
+    return points

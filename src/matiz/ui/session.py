@@ -1,7 +1,7 @@
 """What is open: the shoot, the picture, its document; every change of a recipe goes through here."""
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -23,14 +23,15 @@ from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe, specs
+from ..shoot import give
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
 from ..shoot.sets import following
 from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
 from ..shoot.thumbnail import thumbnail
-from ..wording import number
-from .jobs import Job
+from ..wording import counted, number
+from .jobs import Job, Work
 from .worker import LatestWorker
 
 SAVE_AFTER_MS = 250
@@ -71,6 +72,7 @@ class Session(QObject):
         self._meter: Meter | None = None
         self._log: Log | None = None
         self._opening: Job | None = None
+        self._aside: set[Job] = set()
         self._opened_at = time.monotonic()
         self._saved_at = 0.0
         self._unsaved: set[Path] = set()
@@ -219,25 +221,46 @@ class Session(QObject):
         """The pictures that were taken after the open one without a break."""
         return following(self._taken_utc, self.path) if self.path is not None else []
 
+    def give_change_of_light(self, paths: Iterable[Path]) -> None:
+        """Move the light of other pictures, as their cameras chose it, as far as that of the open one was moved."""
+        if self.engine is None or self.path is None:
+            return
+        colour, recipe, decoder = self.engine.frame.colour, self.recipe, self.decoder
+        others = [path for path in paths if path != self.path]
+
+        def moved(job: Job) -> list[tuple[Path, give.Settings]]:
+            out = []
+            for n, path in enumerate(others):
+                out.append((path, give.given_light(colour, recipe, decoder.frame(path).colour)))
+                if not job.progress((n + 1) / len(others)):
+                    break
+            return out
+
+        def keep(gifts: list[tuple[Path, give.Settings]]) -> None:
+            given = sum(self._give(path, settings) for path, settings in gifts)
+            self.said.emit(f"{counted(given, 'picture')} moved by the same change of light.")
+
+        self._do_aside(moved, "give the change of light", keep)
+
     def give_light(self, paths: Iterable[Path]) -> int:
         """Balance other pictures for the open picture's light; how many there were."""
         if self.engine is None or self.path is None:
             return 0
-        recipe = self.recipe.in_force()
-        light = self.light_of(recipe)
-        cct_K = min(max(round(light.cct_K, 1), 1500.0), 25_000.0)
-        settings = [("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", round(light.duv, 5)),
-                    ("light.adaptation_percent", recipe.light.adaptation_percent)]  # fmt: skip
-        given = 0
-        for path in paths:
-            document = self.document_of(path)
-            given_recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
-            if path != self.path and change:
-                self._put(path, document.with_version(document.version.record(given_recipe, change)))
-                if self._log:
-                    self._try(lambda p=path, c=change: self._log.add_change(p.name, c))  # type: ignore[union-attr]
-                given += 1
-        return given
+        settings = give.given_light(self.engine.frame.colour, self.recipe)
+        return sum(self._give(path, settings) for path in paths)
+
+    def _give(self, path: Path, settings: Settings) -> bool:
+        """Record settings from the open picture as one step of another; whether it changed anything."""
+        if path == self.path or self.path is None:
+            return False
+        document = self.document_of(path)
+        recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
+        if not change:
+            return False
+        self._put(path, document.with_version(document.version.record(recipe, change)))
+        if self._log:
+            self._try(lambda: self._log.add_change(path.name, change))  # type: ignore[union-attr]
+        return True
 
     # ---- findings
 
@@ -262,10 +285,9 @@ class Session(QObject):
         if self.engine is None:
             return
         engine, recipe = self.engine, self.recipe
-        job = Job(lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", self)
-        job.returned.connect(lambda made: self.said.emit(told(made)))
-        job.failed.connect(self.said.emit)
-        job.start()
+        self._do_aside(
+            lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", lambda made: self.said.emit(told(made))
+        )
 
     def follow_preview(self) -> None:
         """Begin where the camera left off: exposure and curve fitted to the preview in the file."""
@@ -278,10 +300,11 @@ class Session(QObject):
             codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
             return base_of(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
-        job = Job(fitted, "follow the preview", self)
-        job.returned.connect(lambda settings: path == self.path and self.commit(settings, "As the camera showed it"))
-        job.failed.connect(self.said.emit)
-        job.start()
+        def follow(settings: list[tuple[str, object]]) -> None:
+            if path == self.path:
+                self.commit(settings, "As the camera showed it")
+
+        self._do_aside(fitted, "follow the preview", follow)
 
     # ---- ending
 
@@ -294,6 +317,9 @@ class Session(QObject):
 
     def end(self) -> None:
         self.settle()
+        for job in self._aside:
+            job.stop()
+        QThreadPool.globalInstance().waitForDone()
         self._measurer.end()
         if self._log:
             self._log.close()
@@ -301,7 +327,7 @@ class Session(QObject):
 
     def is_idle(self) -> bool:
         """Nothing is being measured, opened or written."""
-        return self._measurer.is_idle() and self._opening is None and not self._unsaved
+        return self._measurer.is_idle() and self._opening is None and not self._unsaved and not self._aside
 
     def seconds(self) -> float:
         """Time spent on the open picture."""
@@ -310,6 +336,15 @@ class Session(QObject):
         return self.seconds_on.get(self.path, 0.0) + time.monotonic() - self._opened_at
 
     # ---- inside
+
+    def _do_aside(self, work: Work, name: str, then: Callable[[Any], None]) -> None:
+        """Do something that takes a moment, then hand what it gave to `then`; failures are said."""
+        job = Job(work, name, self)
+        job.returned.connect(then)
+        job.failed.connect(self.said.emit)
+        self._aside.add(job)
+        job.finished.connect(lambda: self._aside.discard(job))
+        job.start()
 
     def _on_opened(self, path: Path, frame: Any, document: Document) -> None:
         self._opening = None

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from ..errors import MatizError
 from ..findings.model import Finding
 from ..measure.tries import Try
+from ..wording import counted
 from . import theme
 from .actions import ACTIONS
 from .demo import DemoMaker
@@ -38,6 +39,7 @@ from .stations.tone import ToneStation
 from .tries import TriesSheet
 
 DESIGN_SIZE = (1280, 800)
+NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl or Shift and click."
 
 
 class _Highlight:
@@ -131,7 +133,7 @@ class Window(QMainWindow):
     def give_light(self) -> None:
         self._say_given(
             self.session.give_light(self.sort.sheet.selected_paths()),
-            "Select other pictures in Sort first: Ctrl or Shift and click.",
+            NOTHING_SELECTED,
         )
 
     def give_light_to_set(self) -> None:
@@ -140,9 +142,16 @@ class Window(QMainWindow):
             "No picture was taken within 20 minutes after this one.",
         )
 
+    def give_change_of_light(self) -> None:
+        paths = self.sort.sheet.selected_paths()
+        if set(paths) - {self.session.path}:
+            self.session.give_change_of_light(paths)
+        else:
+            self._say_given(0, NOTHING_SELECTED)
+
     def _say_given(self, given: int, otherwise: str) -> None:
-        what = f"{given} pictures take" if given != 1 else "One picture takes"
-        self.session.said.emit(f"{what} the light of this one." if given else otherwise)
+        take = "takes" if given == 1 else "take"
+        self.session.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
 
     def undo(self) -> None:
         self.session.undo()

@@ -2,7 +2,7 @@
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from ...wording import number
+from ...wording import counted, number
 from ..contact_sheet import ContactSheet
 from ..controls import Words, caption
 from ..picture_view import PictureView
@@ -58,7 +58,7 @@ class SortStation(Station):
         kept = sum(
             self.session.documents[p].sorted_as == "keep" for p in self.session.pictures if p in self.session.documents
         )
-        return f"{number(count, 0)} pictures" if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
+        return counted(count, "picture") if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
 
     def is_decided(self) -> bool:
         return bool(self.session.path and self.session.document.sorted_as)

@@ -118,7 +118,8 @@ class ToneStation(Station):
             starter.setAccessibleName(f"S curve {number(contrast, 1)}")
             starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
             line.addWidget(starter)
-        self.camera = push("As the camera")
+        self.camera = push("camera’s")
+        self.camera.setAccessibleName("As the camera showed it")
         self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
         self.camera.clicked.connect(self.session.follow_preview)
         line.addWidget(self.camera)
@@ -232,13 +233,13 @@ class ToneStation(Station):
         fix = next((f for f in self.session.findings if f.id == "tone.under_exposed"), None)
         self.exposure.set_proposal(float(fix.fix[0][1]) if fix and fix.fix else None)
         clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
-        stored = reading.stored
-        bears = "" if stored is None else f"   bears a lift of {EV(stored.safe_lift_EV, signed=False)}"
-        self.note.setText(
-            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}{bears}\n"
-            f"Full in the raw data  {clipped}   rebuilt {percent(tone.rebuilt)}   "
-            f"black {percent(tone.black)}"
-        )
+        lines = [
+            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}",
+            f"Full  {clipped}   rebuilt {percent(tone.rebuilt)}   black {percent(tone.black)}",
+        ]
+        if reading.stored is not None:
+            lines.append(f"8 bits: bears a lift of {EV(reading.stored.safe_lift_EV, signed=False)}")
+        self.note.setText("\n".join(lines))
 
 
 def _paint_tagged(painter: QPainter, area: QRectF, text: str) -> None:
