@@ -122,7 +122,7 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None
     return Finding(
         id="tone.lifted_past_steps",
         station="tone",
-        claim=f"The darks are lifted by {EV(lift_EV, signed=False)}; this 8-bit picture bears "
+        claim=f"The darks are lifted by {EV(lift_EV, signed=False)}; this picture in 8 bits bears "
         f"{EV(stored.safe_lift_EV, signed=False)} before its steps show",
         evidence={"lift_EV": round(lift_EV, 2), "safe_EV": round(stored.safe_lift_EV, 2),
                   "blocks_%": round(100.0 * stored.blockiness, 1), "gaps_%": round(100.0 * stored.gaps, 1)},

@@ -118,7 +118,7 @@ class ToneStation(Station):
             starter.setAccessibleName(f"S curve {number(contrast, 1)}")
             starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
             line.addWidget(starter)
-        self.camera = push("camera’s")
+        self.camera = push("camera")
         self.camera.setAccessibleName("As the camera showed it")
         self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
         self.camera.clicked.connect(self.session.follow_preview)
