@@ -111,7 +111,7 @@ class ToneStation(Station):
         column = QVBoxLayout()
         column.setSpacing(4)
         line = QHBoxLayout()
-        line.setSpacing(4)
+        line.setSpacing(2)
         for contrast in STARTERS:
             starter = push(f"S {number(contrast, 1)}")
             starter.setToolTip(f"A curve that is {number(contrast, 1)} times as steep at middle grey")
