@@ -106,7 +106,7 @@ def _step_label(label: str, spec: Number, value: float) -> str:
 def choice(session: Session, path: str, name: str, words: Iterable[tuple[str, str]]) -> tuple[QHBoxLayout, Words]:
     """A named row of words tied to a recipe path, both ways. words: (value, shown text)."""
     line = QHBoxLayout()
-    line.setSpacing(8)
+    line.setSpacing(6)
     line.addWidget(caption(name))
     row = Words(name, words)
     row.chosen.connect(lambda value: session.commit([(path, value)], f"{name} {value}"))

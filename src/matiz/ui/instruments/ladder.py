@@ -73,7 +73,7 @@ class Ladder(Instrument):
         self._noise: NoiseReading | None = None
         self._tone = Tone()
         self._selected = 5
-        self.setMinimumWidth(250)
+        self.setMinimumWidth(224)
         self.setToolTip(
             "Drag the end of a line: up makes that zone lighter, a rung is 1 EV. Bars are the share of the picture in "
             "each zone, outlined as it was before; hatching marks what is full in the raw data. At the right, signal "

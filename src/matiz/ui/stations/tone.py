@@ -81,7 +81,7 @@ class ToneStation(Station):
         self.channels.show_value(self.channel)
         self.channels.chosen.connect(self._choose_channel)
         line.addWidget(self.channels)
-        self.pull = push("by hand", checkable=True)
+        self.pull = push("pull", checkable=True)
         self.pull.setAccessibleName("Pull tones in the picture")
         self.pull.setToolTip("Press a tone in the picture and drag it up or down: its point on the curve follows")
         self.pull.toggled.connect(self._on_pull_toggled)
@@ -99,6 +99,11 @@ class ToneStation(Station):
         column.setSpacing(6)
         words = [(word, word) for word in ("linear", "soft", "standard", "strong")]
         line, self.rendition = choice(self.session, "tone.rendition", "Rendition", words)
+        self.camera = push("camera")
+        self.camera.setAccessibleName("As the camera showed it")
+        self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
+        self.camera.clicked.connect(self.session.follow_preview)
+        line.addWidget(self.camera)
         column.addLayout(line)
         grid, self.tapes = tape_grid(self.session, TAPES, 3)
         self.exposure = self.tapes["tone.exposure_EV"]
@@ -111,18 +116,13 @@ class ToneStation(Station):
         column = QVBoxLayout()
         column.setSpacing(4)
         line = QHBoxLayout()
-        line.setSpacing(2)
+        line.setSpacing(4)
         for contrast in STARTERS:
             starter = push(f"S {number(contrast, 1)}")
             starter.setToolTip(f"A curve that is {number(contrast, 1)} times as steep at middle grey")
             starter.setAccessibleName(f"S curve {number(contrast, 1)}")
             starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
             line.addWidget(starter)
-        self.camera = push("camera")
-        self.camera.setAccessibleName("As the camera showed it")
-        self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
-        self.camera.clicked.connect(self.session.follow_preview)
-        line.addWidget(self.camera)
         self.clip_view = push("Clip view", checkable=True)
         self.clip_view.setToolTip(
             "Hatched where a channel is full, dotted where one is empty; raw patches are numbered"
