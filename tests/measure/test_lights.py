@@ -115,9 +115,24 @@ def two_lights(name: str, warm_K: float, cool_K: float, gain: float):
     return read_lights(frame.colour, camera, None), scene, camera
 
 
+def _truth(scene, camera) -> tuple[np.ndarray, float]:
+    """Share of the warm light in every pixel, and of the whole exposure."""
+    share = cv2.resize(scene.light_shares()["lanterns"], camera.shape[1::-1], interpolation=cv2.INTER_AREA)
+    weight = np.minimum(camera[..., 1], 1.0)
+    return share, float((share * weight).sum() / weight.sum())
+
+
+def _warm_map(lights: Lights, camera: np.ndarray) -> np.ndarray:
+    """Share of the warm light in every pixel, as it was found."""
+    warm_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
+    warm = 1.0 - lights.second if warm_first else lights.second
+    return cv2.resize(warm, camera.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+
+
 def test_two_lights_in_simulated_rooms():
-    """Found as two; the cool one within 8 % nearly always, the warm one within 10 % in half; the majority right."""
-    found, cool_right, warm_right, majority = 0, 0, 0, 0
+    """Found as two; the cool one within 8 % nearly always, the warm one in three of four; the majority right unless
+    the two are all but even; the map right for 85 % of the pixels on the mean."""
+    found, cool_right, warm_right, majority, maps = 0, 0, 0, 0, []
     for name in ROOMS[:2]:
         for warm_K, cool_K, gain in PAIRS:
             lights, scene, camera = two_lights(name, warm_K, cool_K, gain)
@@ -125,27 +140,51 @@ def test_two_lights_in_simulated_rooms():
                 continue
             found += 1
             values = sorted(light.value.cct_K for light in lights.found)
-            warm_right += abs(values[0] / warm_K - 1.0) < 0.10
+            warm_right += abs(values[0] / warm_K - 1.0) < 0.08
             cool_right += abs(values[1] / cool_K - 1.0) < 0.08
-            share = cv2.resize(scene.light_shares()["lanterns"], camera.shape[1::-1], interpolation=cv2.INTER_AREA)
-            weight = np.minimum(camera[..., 1], 1.0)
+            truth, warm_share = _truth(scene, camera)
             warm_is_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
-            majority += warm_is_first == (float((share * weight).sum() / weight.sum()) > 0.5)
+            majority += warm_is_first == (warm_share > 0.5) or abs(warm_share - 0.5) < 0.04
+            maps.append(((_warm_map(lights, camera) > 0.5) == (truth > 0.5)).mean())
             assert sum(light.share for light in lights.found) == pytest.approx(1.0)
             assert lights.found[0].share >= 0.5 and lights.apart_mired > 100
             assert lights.second.min() >= 0.0 and lights.second.max() <= 1.0
     assert found == 12
-    assert cool_right >= 0.8 * found and warm_right >= 0.5 * found and majority >= 0.8 * found
+    assert cool_right >= 0.9 * found and warm_right >= 0.75 * found and majority == found
+    assert np.mean(maps) >= 0.85
 
 
 def test_the_map_follows_the_lights():
-    """Where lanterns give the light, and where the window does: most of the blocks agree with the truth."""
-    lights, scene, _ = two_lights("CORVA_0052", 2300.0, 6500.0, 1.0)
-    warm_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
-    warm = 1.0 - lights.second if warm_first else lights.second
-    truth = cv2.resize(scene.light_shares()["lanterns"], warm.shape[::-1], interpolation=cv2.INTER_AREA)
+    """Where lanterns or the window give nearly all the light, nearly every pixel agrees with the truth."""
+    lights, scene, camera = two_lights("CORVA_0052", 2300.0, 6500.0, 1.0)
+    truth, _ = _truth(scene, camera)
     clear = np.abs(truth - 0.5) > 0.25
-    assert ((warm > 0.5) == (truth > 0.5))[clear].mean() > 0.8
+    assert ((_warm_map(lights, camera) > 0.5) == (truth > 0.5))[clear].mean() > 0.93
+
+
+def test_halves_of_real_photographs():
+    """Photographs cast warm on one side and cool on the other: two lights in all, the map right for 85 %.
+
+    How many K each has cannot be told well: wood, fur and skies are coloured. Within 12 % are about four of ten.
+    """
+    data = pytest.importorskip("skimage.data")
+    samples = pytest.importorskip("sklearn.datasets").load_sample_images().images
+    colour, majority, maps = CameraColour(), [], []
+    for photograph in (data.astronaut(), data.chelsea(), data.coffee(), *samples):
+        for warm_K, cool_K, border in ((2700.0, 6500.0, 0.5), (2400.0, 7500.0, 0.65), (3000.0, 8500.0, 0.4)):
+            linear = (decode_sRGB(photograph[..., :3] / 255.0) @ SRGB_TO_REC2020.T).astype(np.float32)
+            x = np.linspace(0.0, 1.0, linear.shape[1])
+            warm = np.broadcast_to(1.0 / (1.0 + np.exp((x - border) * 80.0)), linear.shape[:2])
+            casts = [n / n[1] for n in (xy_to_neutral(colour, cct_to_xy(k)) for k in (warm_K, cool_K, 6504.0))]
+            cast = linear * (warm[..., None] * casts[0] + (1.0 - warm[..., None]) * casts[1]) / casts[2]
+            camera = (cast / max(1.0, np.quantile(cast, 0.995))).astype(np.float32)
+            lights = read_lights(colour, camera, LightValue(5000.0, 0.0))
+            assert len(lights.found) == 2
+            maps.append(((_warm_map(lights, camera) > 0.5) == (warm > 0.5)).mean())
+            weight = np.minimum(camera[..., 1], 1.0)
+            warm_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
+            majority.append(warm_first == ((warm * weight).sum() > 0.5 * weight.sum()))
+    assert np.mean(maps) > 0.85 and np.mean(majority) > 0.75
 
 
 @pytest.mark.parametrize("name", ["CORVA_0031", *ROOMS])

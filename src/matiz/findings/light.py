@@ -41,7 +41,8 @@ def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
         },
         area=(card.x, card.y, card.w, card.h),
         fix=_balance_for(light),
-        fix_label="Balance for the card; Ctrl+Shift+L gives it to the set",
+        fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
+        then="Ctrl+Shift+L gives this light to the pictures of the set.",
         certainty=light.certainty,
     )
 

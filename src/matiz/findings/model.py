@@ -25,6 +25,8 @@ class Finding:
     """Recipe paths and values."""
     fix_label: str = ""
     """What the fix will do."""
+    then: str = ""
+    """What is worth doing once the fix is done."""
     certainty: float = 1.0
     gain: float = 0.0
     """How much the fix changes the picture: mean ΔE00 times certainty."""

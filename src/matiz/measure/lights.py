@@ -4,7 +4,9 @@ Most surfaces lie on the warm side of neutral: wood, sand, skin, soil. So in eve
 the colour that, taken for grey, would mean the coolest light is the best guess at the light there.
 Where these guesses spread over more than surfaces under one light do, there are two lights. The cool one
 shows itself in the coolest blocks; the warm one in the brightest places (lamps and what they shine on)
-and in the warmest blocks. A block's share of the warm light is its place between the two.
+and in the warmest blocks; once there are two for sure, the very warmest of these show it best. A block's
+share of the warm light is its place between the two, and within a neighbourhood the warmer pixels have
+more of it than the cooler ones.
 
 The idea of local estimates and two clusters follows Riess, Eibenberger, Angelopoulou, "Illuminant color
 estimation for real-world mixed-illuminant scenes", 2011, and the shares Hsu et al., "Light mixture
@@ -21,6 +23,7 @@ from numpy.typing import NDArray
 from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
 from ..errors import ArgumentError
+from ..image.guided import coefficients
 from ..raw.camera_colour import neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour
 from .values import ColourKey, LightValue, value_of
@@ -34,18 +37,26 @@ COOLEST, COOL, WARM = 0.02, 0.05, 0.9
 """Quantiles of the blocks."""
 LEAST_APART_MIRED = 145.0
 """Surfaces under one light spread over up to 136 mired in the tests' simulated rooms."""
-SURFACES_MIRED = 30.0
+SURFACES_MIRED = 20.0
 """How much warmer than its light an everyday surface is, typically."""
 WARM_SPREAD_MIRED = 75.0
 """How much warmer than the brightest places surfaces under the same light are, at most."""
 LEAST_SHARE = 0.06
 LEAST_BLOCKS = 30
-FINER = 8
-"""Steps of an outline in a block."""
+BRIGHT, WARMEST_BRIGHT, WARMEST_BLOCKS = 0.96, 0.97, 0.95
+"""Quantiles: of luminance; of mired of what is brighter, and of the blocks: the warmer is the warm light of a pair."""
+NEIGHBOURHOOD = 0.15
+"""Of the long side: within it the map follows the colour of pixels."""
+NEIGHBOURHOOD_MIRED = 10.0
+"""Steps well above it are followed."""
+FINER, CALM_OUTLINE = 4, 0.013
+"""Steps of an outline in a pixel of the map; how far its tatters are smoothed away, of the long side."""
 LEAST_TERRITORY = 0.004
 """Of the picture: smaller islands are not drawn."""
 TABLE_REACH, TABLE_STEP = 5.0, 0.04
 """Of the table of colours, in log2 of red and blue over green: a step is about 3 mired."""
+GREYED = np.array([0.25, 0.6, 0.15], np.float32)
+"""Brightness of camera values, roughly."""
 BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
@@ -66,7 +77,7 @@ class Lights:
 
     found: tuple[FoundLight, ...]
     second: Grid | None
-    """(rows, columns) of blocks over the whole picture: share of the second light, 0..1; None for one light."""
+    """(rows, columns) over the whole picture: share of the second light, 0..1; None for one light."""
 
     @property
     def apart_mired(self) -> float:
@@ -88,7 +99,8 @@ def territories(lights: Lights, size: tuple[int, int]) -> tuple[Territory, ...]:
     """The parts of a picture `size` (width, height) that each of two lights rules; none for one light."""
     if lights.second is None:
         return ()
-    fine = cv2.resize(lights.second, None, fx=FINER, fy=FINER, interpolation=cv2.INTER_CUBIC)
+    calm = cv2.GaussianBlur(lights.second, (0, 0), CALM_OUTLINE * max(lights.second.shape))
+    fine = cv2.resize(calm, None, fx=FINER, fy=FINER, interpolation=cv2.INTER_LINEAR)
     scale = np.array([size[0] / fine.shape[1], size[1] / fine.shape[0]])
     out = []
     for light, inside in zip(lights.found, (fine < 0.5, fine >= 0.5), strict=True):
@@ -149,8 +161,9 @@ def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None)
     warm = _warm(camera, mired, usable & (off < NEAR_LOCUS_BRIGHT_EV), float(np.quantile(known, WARM)))
     if warm - cool < LEAST_APART_MIRED:
         return one
-    share = _shares(blocks, cool, warm)
-    weight = cv2.resize(np.minimum(camera[..., 1], 1.0), share.shape[::-1], interpolation=cv2.INTER_AREA)
+    warm = _warm_of_two(camera, mired, usable & (off < NEAR_LOCUS_BRIGHT_EV), known)
+    share = _followed(_shares(blocks, cool, warm), mired)
+    weight = np.minimum(camera[..., 1], 1.0)
     warm_share = float((share * weight).sum() / max(float(weight.sum()), 1e-9))
     if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
         return one
@@ -230,7 +243,7 @@ def _blocks(camera: Camera, mired: Array, good: NDArray[np.bool_]) -> Array:
 
 def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float) -> float:
     """Mired of the warm light: between what the brightest places show and the warmest blocks."""
-    luminance = camera @ np.array([0.25, 0.6, 0.15], np.float32)
+    luminance = camera @ GREYED
     bright = good & (luminance >= np.quantile(luminance[good], 0.96))
     counts, _ = np.histogram(mired[bright], BINS)
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
@@ -250,6 +263,22 @@ def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float)
     return warmest if warmest - brightest > WARM_SPREAD_MIRED else 0.5 * (brightest + warmest)
 
 
+def _warm_of_two(camera: Camera, mired: Array, good: NDArray[np.bool_], known: Array) -> float:
+    """Mired of the warm one of two lights, where it gives nearly all: the warmest of the bright places and blocks."""
+    luminance = camera @ GREYED
+    bright = good & (luminance >= np.quantile(luminance[good], BRIGHT))
+    return max(float(np.quantile(mired[bright], WARMEST_BRIGHT)), float(np.quantile(known, WARMEST_BLOCKS)))
+
+
+def _followed(blocks: Grid, mired: Array) -> Grid:
+    """Shares of blocks as shares of pixels (height, width), which follow the pixels' colour (guided filter)."""
+    height, width = mired.shape
+    shares = cv2.resize(blocks, (width, height), interpolation=cv2.INTER_LINEAR)
+    guide = cv2.blur(mired.astype(np.float32), (3, 3))
+    a, b = coefficients(guide, shares, NEIGHBOURHOOD * max(height, width), NEIGHBOURHOOD_MIRED)
+    return np.clip(a * guide + b, 0.0, 1.0)
+
+
 def _shares(blocks: Array, cool: float, warm: float) -> Grid:
     """Share of the warm light in each block; blocks without a likely neutral take their neighbours'."""
     known = np.isfinite(blocks)
@@ -261,7 +290,7 @@ def _shares(blocks: Array, cool: float, warm: float) -> Grid:
         fresh = ~known & (around > 0.05)
         filled = np.where(fresh, mean, filled)
         known = known | fresh
-    share = (filled - cool - SURFACES_MIRED) / (warm - cool - 0.6 * SURFACES_MIRED)
+    share = (filled - cool - SURFACES_MIRED) / (warm - cool - 1.5 * SURFACES_MIRED)
     return np.clip(share, 0.0, 1.0).astype(np.float32)
 
 

@@ -267,6 +267,8 @@ class Session(QObject):
     def do_finding(self, finding: Finding) -> None:
         if finding.fix:
             self.commit(finding.fix, finding.fix_label)
+            if finding.then:
+                self.said.emit(finding.then)
 
     def silence(self, finding: Finding, *, for_good: bool) -> None:
         """Say no more about it: for this picture, or for good."""
