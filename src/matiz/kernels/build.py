@@ -23,7 +23,8 @@ from typing import Any
 from ..errors import MatizError
 
 KERNELS = (
-    "levels", "demosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry", "tone", "guided",
+    "levels", "demosaic", "any_mosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry",
+    "tone", "guided",
 )  # fmt: skip
 MODULE = "_matiz_kernels"
 

@@ -108,7 +108,7 @@ def _define_full() -> tuple[str, Any, list[Any]]:
     doubt = hl.clamp((fine - FINE) / FINER, 0.0, 1.0)
 
     def calm(difference: Any, measured: Any) -> Any:
-        middle = _median([difference[x + i, y + j] for i, j in near])
+        middle = median_of_nine([difference[x + i, y + j] for i, j in near])
         return hl.select(measured, difference[x, y], hl.lerp(difference[x, y], middle, doubt))
 
     out = hl.Func("demosaic")
@@ -125,7 +125,7 @@ def _define_full() -> tuple[str, Any, list[Any]]:
     return "demosaic", out, [mosaic, red_x, red_y, scale]
 
 
-def _median(values: list[Any]) -> Any:
+def median_of_nine(values: list[Any]) -> Any:
     """The middle one of nine, by a network of exchanges (Smith 1996)."""
     import halide as hl
 

@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
 from ..errors import ArgumentError
+from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
+from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
 from .frame import Frame, Mosaic
 from .highlights import CLEAR, ratios_around
-from .interpolate import MARGIN_PX as ANY_MARGIN_PX
-from .interpolate import interpolated
 from .noise import noise_of
 from .pattern import FixedPattern, fixed_pattern
 
@@ -144,7 +144,7 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
         noise, least = noise_of(frame), float(scale.min())
         camera = demosaic(mended(balanced, shot=noise.shot / least, read=noise.read / least), mosaic.red, scale)
     else:
-        camera = interpolated(balanced, mosaic.pattern) * scale
+        camera = demosaic_any(balanced, mosaic.pattern, scale)
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
 
 
