@@ -30,7 +30,10 @@ def _light(camera: Pixels | None, request: Request) -> Pixels:
     assert camera is not None
     frame = request.sensor.frame
     light = request.recipe.light
-    to = partly(balance(frame.colour, light_xy(frame.colour, light)), light.adaptation_percent / 100.0)
+    to = request.once(
+        ("balance", light),
+        lambda: partly(balance(frame.colour, light_xy(frame.colour, light)), light.adaptation_percent / 100.0),
+    )
     gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
     ratios = request.sensor.highlights
     if ratios is None:
