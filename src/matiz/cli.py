@@ -153,8 +153,8 @@ def _find(chosen: argparse.Namespace) -> int:
 
 
 def _give_light(chosen: argparse.Namespace) -> int:
+    from .proposals.given_light import given_light
     from .raw.decode import read_frame
-    from .shoot.give import given_light
     from .shoot.sidecar import load_document, save_document, sidecar_path
 
     source = Path(chosen.file)

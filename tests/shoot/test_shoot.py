@@ -14,11 +14,11 @@ import pytest
 from matiz.errors import FileError, FormatError
 from matiz.files import write_whole
 from matiz.measure.values import value_of
+from matiz.proposals.given_light import given_light
 from matiz.raw.camera_colour import as_shot_xy
 from matiz.recipe.document import Document, Version
 from matiz.recipe.model import Recipe
 from matiz.shoot.folder import gather, pictures_in
-from matiz.shoot.give import given_light
 from matiz.shoot.log import Event, Log
 from matiz.shoot.sets import following
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path

@@ -15,15 +15,16 @@ from ..errors import MatizError
 from ..findings.find import find
 from ..findings.model import Finding
 from ..measure.ask import ask_pixel
-from ..measure.base import base_of
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
+from ..proposals.camera_start import base_of
+from ..proposals.given_light import Settings as GivenLight
+from ..proposals.given_light import given_light
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts
 from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe, specs
-from ..shoot import give
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
 from ..shoot.sets import following
@@ -228,15 +229,15 @@ class Session(QObject):
         colour, recipe, decoder = self.engine.frame.colour, self.recipe, self.decoder
         others = [path for path in paths if path != self.path]
 
-        def moved(job: Job) -> list[tuple[Path, give.Settings]]:
+        def moved(job: Job) -> list[tuple[Path, GivenLight]]:
             out = []
             for n, path in enumerate(others):
-                out.append((path, give.given_light(colour, recipe, decoder.frame(path).colour)))
+                out.append((path, given_light(colour, recipe, decoder.frame(path).colour)))
                 if not job.progress((n + 1) / len(others)):
                     break
             return out
 
-        def keep(gifts: list[tuple[Path, give.Settings]]) -> None:
+        def keep(gifts: list[tuple[Path, GivenLight]]) -> None:
             given = sum(self._give(path, settings) for path, settings in gifts)
             self.said.emit(f"{counted(given, 'picture')} moved by the same change of light.")
 
@@ -246,7 +247,7 @@ class Session(QObject):
         """Balance other pictures for the open picture's light; how many there were."""
         if self.engine is None or self.path is None:
             return 0
-        settings = give.given_light(self.engine.frame.colour, self.recipe)
+        settings = given_light(self.engine.frame.colour, self.recipe)
         return sum(self._give(path, settings) for path in paths)
 
     def _give(self, path: Path, settings: Settings) -> bool:

@@ -5,7 +5,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from ..colour.spaces import encode_sRGB
-from ..measure.tries import Try, tries
+from ..proposals.tries import Try, tries
 from ..wording import number
 from . import theme
 from .jobs import Job

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from ..errors import MatizError
 from ..findings.model import Finding
-from ..measure.tries import Try
+from ..proposals.tries import Try
 from ..wording import counted
 from . import theme
 from .actions import ACTIONS

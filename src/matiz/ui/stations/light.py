@@ -7,10 +7,10 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.illuminants import NAMES
 from ...errors import ArgumentError
-from ...measure.landing import landing
 from ...measure.light import neutral_light
 from ...measure.lights import Lights, Territory, territories
 from ...measure.spot import spot
+from ...proposals.landing import landing
 from ...recipe.fields import Number
 from ...recipe.model import Light
 from ...wording import duv, kelvin, number, percent

@@ -6,10 +6,10 @@ from ..colour.spaces import decode_sRGB, lightness
 from ..develop.engine import Engine
 from ..develop.rendition import through
 from ..errors import ArgumentError
+from ..measure.light import neutral_light
+from ..measure.spot import tone_of
 from ..raw.sensor import Region
 from ..recipe.model import Recipe
-from .light import neutral_light
-from .spot import tone_of
 
 DARKEST_PICK = 0.2
 """Display lightness 0..1 below which a pick is no white."""

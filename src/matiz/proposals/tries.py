@@ -10,12 +10,12 @@ from ..colour.spaces import sRGB_to_Lab
 from ..colour.temperature import duv_limit
 from ..colour.types import Display
 from ..develop.engine import Engine
+from ..measure.picture import PictureReading
+from ..measure.values import value_of
 from ..raw.camera_colour import light_xy
 from ..raw.sensor import level_for
 from ..recipe.model import Recipe
 from ..wording import EV, kelvin, number, percent
-from .picture import PictureReading
-from .values import value_of
 
 COUNT = 6
 APART_MIRED = 25.0

@@ -6,7 +6,7 @@ import pytest
 
 from matiz.develop.engine import Engine
 from matiz.errors import ArgumentError
-from matiz.measure.base import base_of
+from matiz.proposals.camera_start import base_of
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from tests.conftest import mean_delta_E

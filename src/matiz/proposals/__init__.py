@@ -1,0 +1,1 @@
+"""Settings worked out from what is measured, for the user to take: they decide nothing by themselves."""
