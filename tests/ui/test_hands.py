@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from matiz.recipe.model import Recipe
 from matiz.ui.shots import settle
@@ -116,10 +117,14 @@ def test_a_cards_light_goes_to_its_set(window, shoot):
     window.session.said.connect(said.append)
     window.session.commit([("light.cct_K", 3100.0)], "Light")
     window.give_light_to_set()
+    settle(window)
     assert "20 minutes" in said[-1]
+    assert set(window.session._taken_utc) == set(window.session.pictures), "also those whose preview was never seen"
     later = window.session.pictures[1]
-    window.session._taken_utc = {window.session.path: "2026-05-09T10:00:00Z", later: "2026-05-09T10:05:00Z"}
+    window.session._taken_utc[window.session.path] = "2026-05-09T10:00:00Z"
+    window.session._taken_utc[later] = "2026-05-09T10:05:00Z"
     window.give_light_to_set()
+    settle(window)
     assert said[-1].startswith("1 picture takes")
     assert window.session.documents[later].recipe.light.cct_K == 3100.0
 
@@ -136,3 +141,40 @@ def test_a_change_of_light_goes_to_the_selected(window, shoot):
     assert said[-1].startswith("2 pictures moved")
     given = [window.session.documents[path].recipe.light.cct_K for path in window.session.pictures[1:]]
     assert given[0] != given[1] != 4300.0
+
+
+def test_light_and_mend_are_worked_by_keyboard_alone(window):
+    """Tab reaches every control of both decks, and keys move what they reach."""
+    wanted = {
+        window.light: {"Pick a neutral", "Pick a white", "Named illuminant", "Colour temperature",
+                       "Duv, green to the right", "Adaptation; less keeps the mood", "A picked white lands at, of 255"},
+        window.mend: {"Lens: as it is", "Distortion, barrel to the left", "Fall-off at the corner",
+                      "Red fringe at the corner", "Blue fringe at the corner"},
+    }  # fmt: skip
+    for station, names in wanted.items():
+        window.go_to(station)
+        first = station.row.itemAt(0).widget()
+        first.setFocus()
+        reached = set()
+        for _ in range(40):
+            widget = QApplication.focusWidget()
+            reached.add(widget.accessibleName() or widget.text())
+            QTest.keyClick(widget, Qt.Key.Key_Tab)
+            if QApplication.focusWidget() is first:
+                break
+        assert names <= reached, names - reached
+    window.mend.tapes["mend.fall_off_EV"].setFocus()
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Right)
+    assert window.session.recipe.mend.fall_off_EV == 0.05
+    window.go_to(window.light)
+    window.light.duv.setFocus()
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Right)
+    assert window.session.recipe.light.source == "manual"
+
+
+def test_tries_wait_for_the_readings(window):
+    said = []
+    window.session.said.connect(said.append)
+    window.session.reading = None
+    window.show_tries()
+    assert "being measured" in said[-1] and window.stack.currentWidget() is window.view

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -37,6 +38,7 @@ from .worker import LatestWorker
 
 SAVE_AFTER_MS = 250
 PREVIEW_PX = 1000
+NOTHING_FOLLOWS = "No picture was taken within 20 minutes after this one."
 SAVE_EVERY_S = 1.0
 
 Settings = Iterable[tuple[str, Any]]
@@ -218,9 +220,31 @@ class Session(QObject):
     def show_version(self, name: str) -> None:
         self._put_current(replace(self.document, current=name))
 
-    def set_after(self) -> list[Path]:
-        """The pictures that were taken after the open one without a break."""
-        return following(self._taken_utc, self.path) if self.path is not None else []
+    def give_light_to_set(self) -> None:
+        """Balance the pictures that were taken after the open one without a break for its light."""
+        first, decoder = self.path, self.decoder
+        unknown = [path for path in self.pictures if path not in self._taken_utc]
+
+        def times(job: Job) -> dict[Path, str]:
+            found = {}
+            for n, path in enumerate(unknown):
+                with suppress(MatizError):  # what cannot be read belongs to no set
+                    found[path] = decoder.listing(path)[1].exposure.time_utc or ""
+                if not job.progress((n + 1) / len(unknown)):
+                    break
+            return found
+
+        def give(found: dict[Path, str]) -> None:
+            self._taken_utc |= found
+            if first is not None and first == self.path:
+                self.say_given(self.give_light(following(self._taken_utc, first)), NOTHING_FOLLOWS)
+
+        self._do_aside(times, "find the set", give)
+
+    def say_given(self, given: int, otherwise: str) -> None:
+        """Say how many pictures took the open one's light, or what to do when there were none."""
+        take = "takes" if given == 1 else "take"
+        self.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
 
     def give_change_of_light(self, paths: Iterable[Path]) -> None:
         """Move the light of other pictures, as their cameras chose it, as far as that of the open one was moved."""

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
 from ..errors import MatizError
 from ..findings.model import Finding
 from ..proposals.tries import Try
-from ..wording import counted
 from . import theme
 from .actions import ACTIONS
 from .demo import DemoMaker
@@ -131,27 +130,17 @@ class Window(QMainWindow):
             self.session.sort_as(path, rank=rank)
 
     def give_light(self) -> None:
-        self._say_given(
-            self.session.give_light(self.sort.sheet.selected_paths()),
-            NOTHING_SELECTED,
-        )
+        self.session.say_given(self.session.give_light(self.sort.sheet.selected_paths()), NOTHING_SELECTED)
 
     def give_light_to_set(self) -> None:
-        self._say_given(
-            self.session.give_light(self.session.set_after()),
-            "No picture was taken within 20 minutes after this one.",
-        )
+        self.session.give_light_to_set()
 
     def give_change_of_light(self) -> None:
         paths = self.sort.sheet.selected_paths()
         if set(paths) - {self.session.path}:
             self.session.give_change_of_light(paths)
         else:
-            self._say_given(0, NOTHING_SELECTED)
-
-    def _say_given(self, given: int, otherwise: str) -> None:
-        take = "takes" if given == 1 else "take"
-        self.session.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
+            self.session.said.emit(NOTHING_SELECTED)
 
     def undo(self) -> None:
         self.session.undo()
@@ -183,6 +172,8 @@ class Window(QMainWindow):
         elif self.tries.begin():
             self.stack.setCurrentWidget(self.tries)
             self.tries.setFocus()
+        elif self.session.is_open:
+            self.session.said.emit("The picture is still being measured: try again in a moment.")
 
     def pick_neutral(self) -> None:
         self.go_to(self.light)

@@ -247,7 +247,8 @@ class LightStation(Station):
             shot, measured = reading.light.as_shot, reading.light.measured
             self.kelvin.set_default(shot.cct_K)
             self.duv.set_default(shot.duv)
-            proposed = reading.light.lights.found[0].value if two else measured
+            card = reading.light.card
+            proposed = card.light if card else reading.light.lights.found[0].value if two else measured
             self.kelvin.set_proposal(proposed.cct_K if proposed else None)
             self.duv.set_proposal(proposed.duv if proposed else None)
         self.note.setText(self._note())
@@ -258,7 +259,9 @@ class LightStation(Station):
         reading = self.session.reading
         if reading is None:
             return text
-        lights = reading.light.lights
+        lights, card = reading.light.lights, reading.light.card
+        if card is not None:
+            return f"{text}; a grey card says {kelvin(card.light.cct_K)}, Duv {duv(card.light.duv)}"
         if len(lights.found) > 1:
             told = " and ".join(f"{kelvin(one.value.cct_K)} ({percent(one.share, 0)})" for one in lights.found)
             return f"{text}; two lights, {told}, {number(lights.apart_mired, 0, 'mired')} apart"
