@@ -6,7 +6,7 @@ import pytest
 
 from matiz.develop.engine import Engine
 from matiz.errors import ArgumentError
-from matiz.proposals.camera_start import base_of
+from matiz.proposals.camera_start import camera_start
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from tests.conftest import mean_delta_E
@@ -30,7 +30,7 @@ def test_a_known_rendition_is_followed(pans, tone):
     """Within ΔE00 2 on the mean, and at least three times nearer than the picture was."""
     preview = pans.render(Recipe(tone=tone), 0, result="display")
     preview = cv2.resize(preview, (480, 320), interpolation=cv2.INTER_AREA)
-    recipe = Recipe().change_all(base_of(pans, preview, Recipe()), label="")[0]
+    recipe = Recipe().change_all(camera_start(pans, preview, Recipe()), label="")[0]
     after, before = (
         mean_delta_E(cv2.resize(pans.render(r, 0, result="display"), (480, 320), interpolation=cv2.INTER_AREA), preview)
         for r in (recipe, Recipe())
@@ -40,4 +40,4 @@ def test_a_known_rendition_is_followed(pans, tone):
 
 def test_a_preview_of_another_shape_is_refused(pans):
     with pytest.raises(ArgumentError, match="another part"):
-        base_of(pans, np.full((100, 100, 3), 0.2, np.float32), Recipe())
+        camera_start(pans, np.full((100, 100, 3), 0.2, np.float32), Recipe())

@@ -1,11 +1,9 @@
 """Findings of the Light station."""
 
-from ..colour.temperature import duv_limit
 from ..measure.picture import PictureReading
-from ..measure.values import LightValue
-from ..recipe.model import Recipe
+from ..recipe.model import Recipe, manual_light
 from ..wording import duv, kelvin, number, percent
-from .model import Finding, Fix
+from .model import Finding
 
 LEAST_MIRED = 10.0
 """Common practice, no source: 4 mired beside the camera's value are not a cast; 10 are seen."""
@@ -40,18 +38,11 @@ def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
             "set_duv": round(balance.duv, 5),
         },
         area=(card.x, card.y, card.w, card.h),
-        fix=_balance_for(light),
+        fix=manual_light(light.cct_K, light.duv),
         fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
         then="Ctrl+Shift+L gives this light to the pictures of the set.",
         certainty=light.certainty,
     )
-
-
-def _balance_for(light: LightValue) -> Fix:
-    """A light held to what the recipe takes: values a little off are still lights."""
-    cct_K = round(min(max(light.cct_K, 1500.0), 25_000.0), 1)
-    set_duv = round(min(max(light.duv, -0.03), duv_limit(cct_K) - 1e-5), 5)
-    return (("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", set_duv))
 
 
 def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
@@ -79,7 +70,7 @@ def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
             "second_share_%": round(100.0 * second.share, 1),
             "set_K": round(reading.balance.cct_K, 1),
         },
-        fix=_balance_for(first.value),
+        fix=manual_light(first.value.cct_K, first.value.duv),
         fix_label=f"Balance for the greater, {kelvin(first.value.cct_K)}",
         certainty=first.value.certainty,
     )
@@ -117,7 +108,7 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
             "measured_duv": round(measured.duv, 5),
             "difference_mired": round(off_mired, 1),
         },
-        fix=_balance_for(measured),
+        fix=manual_light(measured.cct_K, measured.duv),
         fix_label=f"Balance for {kelvin(measured.cct_K)}, Duv {duv(measured.duv)}",
         certainty=measured.certainty,
     )

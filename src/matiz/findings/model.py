@@ -4,8 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..raw.sensor import Region
-
-Fix = tuple[tuple[str, Any], ...]
+from ..recipe.model import Settings
 
 
 @dataclass(frozen=True)
@@ -21,7 +20,7 @@ class Finding:
     """Numbers by name, the unit in the name."""
     area: Region | None = None
     """Where, in px of the upright full-size picture; None for all of it."""
-    fix: Fix | None = None
+    fix: Settings | None = None
     """Recipe paths and values."""
     fix_label: str = ""
     """What the fix will do."""

@@ -10,7 +10,7 @@ from ..develop.rendition import curve, scene_value, shown_value
 from ..errors import ArgumentError
 from ..raw.sensor import level_for
 from ..recipe.fields import Points
-from ..recipe.model import Recipe, Tone
+from ..recipe.model import Recipe, Settings, Tone
 
 LONG_SIDE = 500
 CALM_PX = 2.0
@@ -24,7 +24,7 @@ SAME_SHAPE, SAME_L = 0.03, 0.012
 MOST_EV = 6.0
 
 
-def base_of(engine: Engine, preview: Display, recipe: Recipe) -> list[tuple[str, object]]:
+def camera_start(engine: Engine, preview: Display, recipe: Recipe) -> Settings:
     """Settings of Tone under which the picture comes nearest to its preview in lightness.
 
     preview: linear sRGB, upright. Its light is the camera's choice: balance is left as it is in `recipe`.
@@ -41,10 +41,10 @@ def base_of(engine: Engine, preview: Display, recipe: Recipe) -> list[tuple[str,
                      for p in (own, seen))  # fmt: skip
     exposure_EV = _exposure(plain.tone, float(np.median(own_L)), float(np.median(seen_L)))
     raised = lightness(shown_value(plain.tone, _scene(plain.tone, own_L) * 2.0**exposure_EV)) / 100.0
-    return [
+    return (
         ("tone.exposure_EV", round(exposure_EV, 2)),
         ("tone.curve.lightness", _curve(raised.ravel(), seen_L.ravel().astype(np.float64))),
-    ]
+    )
 
 
 def _exposure(tone: Tone, own_L: float, seen_L: float) -> float:

@@ -9,26 +9,23 @@ from ..errors import ArgumentError
 from ..measure.light import neutral_light
 from ..measure.spot import tone_of
 from ..raw.sensor import Region
-from ..recipe.model import Recipe
+from ..recipe.model import Recipe, Settings, manual_light
 
 DARKEST_PICK = 0.2
 """Display lightness 0..1 below which a pick is no white."""
 
 
-def landing(engine: Engine, recipe: Recipe, area: Region, code: float) -> list[tuple[str, object]]:
+def landing(engine: Engine, recipe: Recipe, area: Region, code: float) -> Settings:
     """Settings under which the mean of an area is neutral and shown at `code` of 255.
 
     Raises ArgumentError when no light makes it neutral, or it is too dark to be taken for a white.
     """
     camera = engine.render(recipe, 0, area, result="camera").reshape(-1, 3).mean(axis=0)
     light = neutral_light(engine.frame.colour, camera.astype(np.float64))
-    settings: list[tuple[str, object]] = [
-        ("light.source", "manual"), ("light.cct_K", round(light.cct_K, 1)), ("light.duv", round(light.duv, 5)),
-        ("light.adaptation_percent", 100.0),
-    ]  # fmt: skip
+    settings = (*manual_light(light.cct_K, light.duv), ("light.adaptation_percent", 100.0))
     balanced = recipe.change_all([*settings, ("tone.active", "on")], label="")[0]
     tone = tone_of(engine, balanced, area)
     if tone < DARKEST_PICK:
         raise ArgumentError(f"the pick is too dark for a white, {100.0 * tone:.0f} L*: raise exposure first")
     wanted = float(lightness(decode_sRGB(code / 255.0))) / 100.0
-    return [*settings, ("tone.curve.lightness", through(recipe.tone.curve.lightness, tone, wanted))]
+    return (*settings, ("tone.curve.lightness", through(recipe.tone.curve.lightness, tone, wanted)))

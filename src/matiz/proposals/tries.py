@@ -1,20 +1,18 @@
 """Tries: a few named alternatives of a picture, and how far each is from what it is now."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
-from ..colour.temperature import duv_limit
 from ..colour.types import Display
 from ..develop.engine import Engine
 from ..measure.picture import PictureReading
 from ..measure.values import value_of
 from ..raw.camera_colour import light_xy
 from ..raw.sensor import level_for
-from ..recipe.model import Recipe
+from ..recipe.model import Recipe, Settings, manual_light
 from ..wording import EV, kelvin, number, percent
 
 COUNT = 6
@@ -23,8 +21,6 @@ APART_MIRED = 25.0
 LONG_SIDE = 500
 LEAST_DELTA_E = 0.5
 """A try that changes less is left out."""
-
-Settings = tuple[tuple[str, Any], ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,15 +55,15 @@ def _candidates(engine: Engine, reading: PictureReading, recipe: Recipe) -> list
     out: list[tuple[str, Settings]] = []
     lights = reading.light.lights.found
     if len(lights) > 1:
-        out += [(f"For the light of {kelvin(one.value.cct_K)}", _manual(one.value.cct_K, one.value.duv))
+        out += [(f"For the light of {kelvin(one.value.cct_K)}", manual_light(one.value.cct_K, one.value.duv))
                 for one in lights]  # fmt: skip
     elif reading.light.measured is not None:
         measured = reading.light.measured
-        out.append((f"Measured light, {kelvin(measured.cct_K)}", _manual(measured.cct_K, measured.duv)))
+        out.append((f"Measured light, {kelvin(measured.cct_K)}", manual_light(measured.cct_K, measured.duv)))
     for word, mired in (("Warmer", -APART_MIRED), ("Cooler", APART_MIRED)):
         # a picture balanced for a cooler light looks warmer
         cct_K = 1e6 / min(max(light.mired + mired, 42.0), 600.0)
-        out.append((f"{word} by {number(APART_MIRED, 0, 'mired')}", _manual(cct_K, light.duv)))
+        out.append((f"{word} by {number(APART_MIRED, 0, 'mired')}", manual_light(cct_K, light.duv)))
     high_EV = -reading.tone.high_EV
     if high_EV > 0.3:
         raised = round(min(recipe.tone.exposure_EV + high_EV, 6.0), 2)
@@ -80,9 +76,3 @@ def _candidates(engine: Engine, reading: PictureReading, recipe: Recipe) -> list
     lifted = (0.6, 0.8, 0.8, 0.6, 0.3, 0.0, -0.2, -0.4, -0.5, -0.4, 0.0)
     out.append(("Darks lifted, lights held", (("tone.zones_EV", lifted),)))
     return out
-
-
-def _manual(cct_K: float, duv: float) -> Settings:
-    cct_K = round(min(max(cct_K, 1500.0), 25_000.0), 1)
-    duv = round(min(max(duv, -0.03), duv_limit(cct_K) - 1e-5), 5)
-    return (("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", duv))

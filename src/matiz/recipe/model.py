@@ -272,6 +272,17 @@ def specs() -> dict[str, Spec]:
     return dict(_walk(Recipe, ""))
 
 
+Settings = tuple[tuple[str, Any], ...]
+"""Dotted paths and values, to be changed as one step."""
+
+
+def manual_light(cct_K: float, duv: float) -> Settings:
+    """Settings that balance for a light, held to what a recipe takes: a measured one may lie a little outside."""
+    cct_K = round(min(max(cct_K, 1500.0), 25_000.0), 1)
+    held = min(max(duv, -0.03), duv_limit(cct_K) - 1e-5)
+    return (("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", round(held, 5)))
+
+
 def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
     """A recipe changed by texts like "tone.exposure_EV=0.5", as the command line takes them."""
     pairs = []

@@ -18,8 +18,7 @@ from ..findings.model import Finding
 from ..measure.ask import ask_pixel
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
-from ..proposals.camera_start import base_of
-from ..proposals.given_light import Settings as GivenLight
+from ..proposals.camera_start import camera_start
 from ..proposals.given_light import given_light
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
@@ -253,15 +252,16 @@ class Session(QObject):
         colour, recipe, decoder = self.engine.frame.colour, self.recipe, self.decoder
         others = [path for path in paths if path != self.path]
 
-        def moved(job: Job) -> list[tuple[Path, GivenLight]]:
+        def moved(job: Job) -> list[tuple[Path, Settings]]:
             out = []
             for n, path in enumerate(others):
-                out.append((path, given_light(colour, recipe, decoder.frame(path).colour)))
+                with suppress(MatizError):  # what cannot be read keeps its light
+                    out.append((path, given_light(colour, recipe, decoder.frame(path).colour)))
                 if not job.progress((n + 1) / len(others)):
                     break
             return out
 
-        def keep(gifts: list[tuple[Path, GivenLight]]) -> None:
+        def keep(gifts: list[tuple[Path, Settings]]) -> None:
             given = sum(self._give(path, settings) for path, settings in gifts)
             self.said.emit(f"{counted(given, 'picture')} moved by the same change of light.")
 
@@ -325,7 +325,7 @@ class Session(QObject):
         def fitted(_: Job) -> list[tuple[str, object]]:
             jpeg, facts = decoder.listing(path)
             codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
-            return base_of(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
+            return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
         def follow(settings: list[tuple[str, object]]) -> None:
             if path == self.path:
