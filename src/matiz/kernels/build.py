@@ -24,7 +24,7 @@ from ..errors import MatizError
 
 KERNELS = (
     "levels", "demosaic", "any_mosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry",
-    "tone", "guided",
+    "tone", "guided", "stripes",
 )  # fmt: skip
 MODULE = "_matiz_kernels"
 

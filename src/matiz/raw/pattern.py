@@ -1,18 +1,18 @@
 """Fixed patterns of a sensor, measured in the frame itself: columns and rows that lie off their neighbours."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels.stripes import stripe_sums
 from .frame import Mosaic
 
 LEAST_COUNTS = 3.0
 """Smaller offsets are not worth a correction that might be wrong."""
 LEAST_SAMPLES = 60
-SURE = 8.0
+SURE = 11.0
 """Standard deviations by which a column must be off."""
 LEAST_SHARE = 0.003
 """Of the signal: a soft band in the picture is no fault."""
@@ -20,7 +20,6 @@ MOST_SPREAD = 0.3
 """Share of its offset that the columns beside it may have: a line in the picture is blurred, a fault is not."""
 PARTS = 8
 """Stretches of a column that must agree."""
-STRIP_ROWS = 128
 
 Counts = NDArray[np.float32]
 
@@ -43,21 +42,22 @@ def fixed_pattern(mosaic: Mosaic, noise: tuple[float, float]) -> FixedPattern:
     period_y, period_x = mosaic.pattern.shape
     span = mosaic.white - float(mosaic.black.mean())
     shot, read, black = noise[0] * span, noise[1] * span, float(mosaic.black.mean())
-    with ThreadPoolExecutor(2) as pool:
-        columns = pool.submit(_offsets, mosaic.values, period_x, shot, read, black)
-        rows = pool.submit(_offsets, mosaic.values.T, period_y, shot, read, black)
-        return FixedPattern(columns.result(), rows.result())
+    columns, rows = (
+        _offsets(mosaic.values, period, columns=columns, shot=shot, read=read, black=black)
+        for period, columns in ((period_x, True), (period_y, False))
+    )
+    return FixedPattern(columns, rows)
 
 
-def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, black: float) -> Counts:
-    """Offset of each column of `values`, in counts; variance = shot * signal + read ** 2."""
-    height, width = values.shape
-    out = np.zeros(width, np.float32)
-    if width < 6 * period or height < LEAST_SAMPLES:
+def _offsets(values: NDArray[np.uint16], period: int, *, columns: bool, **noise: float) -> Counts:
+    """Offset of each column (or row) of `values`, in counts. noise: shot, read and black of `stripe_sums`."""
+    along, across = values.shape if columns else values.shape[::-1]
+    out = np.zeros(across, np.float32)
+    if across < 6 * period or along < LEAST_SAMPLES:
         return out
-    edges = [round(height * n / PARTS) for n in range(PARTS + 1)]
-    parts = [_sums(values[a:b], period, shot, read, black) for a, b in pairwise(edges)]
-    samples, weights, totals, signals, squares = (np.stack(sums) for sums in zip(*parts, strict=True))
+    edges = [round(along * n / PARTS) for n in range(PARTS + 1)]
+    parts = [stripe_sums(values, period, part, columns=columns, **noise) for part in pairwise(edges)]
+    samples, weights, totals, signals, squares = np.moveaxis(np.array(parts, np.float64), -1, 0)
     weight = weights.sum(axis=0)
     with np.errstate(divide="ignore", invalid="ignore"):
         off = totals.sum(axis=0) / weight
@@ -74,33 +74,3 @@ def _offsets(values: NDArray[np.uint16], period: int, shot: float, read: float, 
     found[np.abs(found) < 0.75 * stronger] = 0.0
     out[period:-period] = found
     return out
-
-
-def _sums(
-    values: NDArray[np.uint16], period: int, shot: float, read: float, black: float
-) -> tuple[NDArray[np.float64], ...]:
-    """Per column: how many photosites count, their weights, the weighted sums of their differences and of
-    their signal, and the sum of the weighted differences squared. The weight is the reciprocal of the
-    noise's variance: the darks tell most."""
-    width = values.shape[1] - 2 * period
-    samples, weight, total, signal, squares = (np.zeros(width) for _ in range(5))
-    # every other photosite of each colour is enough, and half the work
-    rows = np.arange(values.shape[0])
-    rows = rows[(rows // period) % 2 == 0]
-    for start in range(0, len(rows), STRIP_ROWS):
-        some = np.ascontiguousarray(values[rows[start : start + STRIP_ROWS]], np.float32)
-        left, right = some[:, : -2 * period], some[:, 2 * period :]
-        mean = 0.5 * (left + right)
-        above = np.maximum(mean - np.float32(black), 0.0)
-        variance = shot * above + read**2
-        off = some[:, period:-period] - mean
-        # three standard deviations of the difference of two; what lies between them may be far off
-        counts = ((left - right) ** 2 < 18.0 * variance) & (off**2 < 600.0 * variance)
-        weights = counts / variance
-        samples += counts.sum(axis=0)
-        weight += weights.sum(axis=0)
-        pull = weights * off
-        total += pull.sum(axis=0)
-        squares += (pull * pull).sum(axis=0)
-        signal += (weights * above).sum(axis=0)
-    return samples, weight, total, signal, squares
