@@ -49,27 +49,26 @@ def _load(say: Callable[[str], None]) -> Pipelines:
         say("Matiz: building its kernels for this processor, once (about a minute)")
         done = subprocess.run([sys.executable, "-m", "matiz.kernels.build"], capture_output=True)
         if done.returncode:
-            say("Matiz: no built kernels; compiling them for this session. For a quick start, install g++.")
+            say("Matiz: no built kernels; compiling each when it is first needed. To be quicker, install g++.")
             return _compile_here()
     return _load_built()
 
 
 def _compile_here() -> Pipelines:
-    """Every pipeline compiled in this process, without a C++ compiler."""
+    """Pipelines that are compiled in this process when they are first called, without a C++ compiler."""
+    return {name: _compiled_at_need(func, arguments) for name, func, arguments in definitions()}
+
+
+def _compiled_at_need(func: Any, arguments: list[Any]) -> Callable[..., Any]:
     import halide as hl
 
-    target = hl.get_host_target()
-    made: Pipelines = {}
-    for name, func, arguments in definitions():
-        made[name] = _adapt(func.compile_to_callable(arguments, target))
-    return made
+    made: list[Any] = []
 
-
-def _adapt(compiled: Any) -> Callable[..., Any]:
-    import halide as hl
-
-    def call(*arguments: Any) -> None:
-        compiled(*(hl.Buffer(a) if isinstance(a, np.ndarray) else a for a in arguments))
+    def call(*given: Any) -> None:
+        with _lock:
+            if not made:
+                made.append(func.compile_to_callable(arguments, hl.get_host_target()))
+        made[0](*(hl.Buffer(a) if isinstance(a, np.ndarray) else a for a in given))
 
     return call
 
