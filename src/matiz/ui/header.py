@@ -18,6 +18,7 @@ class Header(QWidget):
     """Fixed height; says a word for some seconds and then goes back to the hint."""
 
     zoomAsked = Signal(float)
+    triesAsked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -37,6 +38,12 @@ class Header(QWidget):
         self.clock.setAccessibleName("Time on this picture, of its budget")
         row.addWidget(self.name)
         row.addWidget(self.word, 1)
+        self.tries = push("tries")
+        self.tries.setProperty("flat", "true")
+        self.tries.setToolTip("Six alternatives of this picture side by side")
+        self.tries.clicked.connect(self.triesAsked)
+        row.addWidget(self.tries)
+        row.addSpacing(12)
         self._zooms = {}
         for text, zoom in (("fit", FIT), ("1:1", 1.0), ("2:1", 2.0)):
             button = push(text, checkable=True)

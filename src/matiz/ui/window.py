@@ -273,6 +273,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.route.chosen.connect(lambda index: self.go_to(self.stations[index]))
         self.header.zoomAsked.connect(self.set_zoom)
+        self.header.triesAsked.connect(self.show_tries)
         self.view.zoomChanged.connect(self.header.show_zoom)
         self.view.asked.connect(self.session.ask_pixel)
         self.sort.sheet.opened.connect(self._on_sheet_opened)
