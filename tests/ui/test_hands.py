@@ -119,10 +119,10 @@ def test_a_cards_light_goes_to_its_set(window, shoot):
     window.give_light_to_set()
     settle(window)
     assert "20 minutes" in said[-1]
-    assert set(window.session._taken_utc) == set(window.session.pictures), "also those whose preview was never seen"
+    assert set(window.session.taken_utc) == set(window.session.pictures), "also those whose preview was never seen"
     later = window.session.pictures[1]
-    window.session._taken_utc[window.session.path] = "2026-05-09T10:00:00Z"
-    window.session._taken_utc[later] = "2026-05-09T10:05:00Z"
+    window.session.taken_utc[window.session.path] = "2026-05-09T10:00:00Z"
+    window.session.taken_utc[later] = "2026-05-09T10:05:00Z"
     window.give_light_to_set()
     settle(window)
     assert said[-1].startswith("1 picture takes")
@@ -178,3 +178,19 @@ def test_tries_wait_for_the_readings(window):
     window.session.reading = None
     window.show_tries()
     assert "being measured" in said[-1] and window.stack.currentWidget() is window.view
+
+
+def test_a_sidecar_that_cannot_be_read_is_never_written_over(window, shoot):
+    """Sorting, ranking and a gift of light leave it as it is, and say why."""
+    sidecar = shoot / "CORVA_0031.dng.matiz.json"
+    sidecar.write_text("{from a newer Matiz, or damaged")
+    window.session.documents.pop(shoot / "CORVA_0031.dng", None)
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("light.cct_K", 4300.0)], "Light")
+    window.session.sort_as(shoot / "CORVA_0031.dng", sorted_as="keep")
+    window.sort.sheet.selectAll()
+    window.give_light()
+    settle(window)
+    assert sidecar.read_text() == "{from a newer Matiz, or damaged"
+    assert sum("cannot be read" in text for text in said) >= 2 and said[-1].startswith("1 picture takes")

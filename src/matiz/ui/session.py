@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable, Iterable
-from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -19,7 +18,6 @@ from ..measure.ask import ask_pixel
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..proposals.camera_start import camera_start
-from ..proposals.given_light import given_light
 from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts
@@ -27,17 +25,15 @@ from ..recipe.document import Document, Version
 from ..recipe.model import Change, Recipe, specs
 from ..shoot.folder import gather
 from ..shoot.log import Event, Log
-from ..shoot.sets import following
 from ..shoot.sidecar import load_document, save_document, sidecar_path
 from ..shoot.silenced import Silenced
 from ..shoot.thumbnail import thumbnail
-from ..wording import counted, number
+from ..wording import number
 from .jobs import Job, Work
 from .worker import LatestWorker
 
 SAVE_AFTER_MS = 250
 PREVIEW_PX = 1000
-NOTHING_FOLLOWS = "No picture was taken within 20 minutes after this one."
 SAVE_EVERY_S = 1.0
 
 Settings = Iterable[tuple[str, Any]]
@@ -65,7 +61,8 @@ class Session(QObject):
         self.engine: Engine | None = None
         self.document = Document()
         self.documents: dict[Path, Document] = {}
-        self._taken_utc: dict[Path, str] = {}
+        self.taken_utc: dict[Path, str] = {}
+        """When pictures of the shoot were taken, as far as it was heard."""
         self.reading: PictureReading | None = None
         self.findings: list[Finding] = []
         self._all_findings: list[Finding] = []
@@ -92,7 +89,7 @@ class Session(QObject):
     def open_paths(self, paths: list[Path]) -> None:
         """Open folders and files as the shoot; the first picture is opened with it."""
         self.pictures = gather(paths)
-        self.documents, self._taken_utc = {}, {}
+        self.documents, self.taken_utc = {}, {}
         if self._log:
             self._log.close()
             self._log = None
@@ -109,20 +106,12 @@ class Session(QObject):
 
     def document_of(self, path: Path) -> Document:
         """The document of any picture of the shoot; a fresh one when its sidecar cannot be read."""
-        if path == self.path:
-            return self.document
-        if path not in self.documents:
-            try:
-                self.documents[path] = load_document(path)
-            except MatizError as error:
-                self.said.emit(str(error))
-                return Document()
-        return self.documents[path]
+        return self._writable(path) or Document()
 
     def take_facts(self, path: Path, facts: Facts) -> None:
         """Hear what a file says of itself: its rating is its rank until the user gives one."""
         if facts.exposure.time_utc:
-            self._taken_utc[path] = facts.exposure.time_utc
+            self.taken_utc[path] = facts.exposure.time_utc
         document = self.document_of(path)
         if facts.rating and not document.rank and not sidecar_path(path).exists():
             self._hold(path, replace(document, rank=facts.rating))
@@ -151,9 +140,10 @@ class Session(QObject):
 
     def sort_as(self, path: Path, **decision: Any) -> None:
         """Set `sorted_as` or `rank` of a picture."""
-        document = replace(self.document_of(path), **decision)
-        self._put(path, document)
-        self.sortingChanged.emit(path)
+        document = self._writable(path)
+        if document is not None:
+            self._put(path, replace(document, **decision))
+            self.sortingChanged.emit(path)
 
     # ---- the recipe
 
@@ -219,67 +209,12 @@ class Session(QObject):
     def show_version(self, name: str) -> None:
         self._put_current(replace(self.document, current=name))
 
-    def give_light_to_set(self) -> None:
-        """Balance the pictures that were taken after the open one without a break for its light."""
-        first, decoder = self.path, self.decoder
-        unknown = [path for path in self.pictures if path not in self._taken_utc]
-
-        def times(job: Job) -> dict[Path, str]:
-            found = {}
-            for n, path in enumerate(unknown):
-                with suppress(MatizError):  # what cannot be read belongs to no set
-                    found[path] = decoder.listing(path)[1].exposure.time_utc or ""
-                if not job.progress((n + 1) / len(unknown)):
-                    break
-            return found
-
-        def give(found: dict[Path, str]) -> None:
-            self._taken_utc |= found
-            if first is not None and first == self.path:
-                self.say_given(self.give_light(following(self._taken_utc, first)), NOTHING_FOLLOWS)
-
-        self._do_aside(times, "find the set", give)
-
-    def say_given(self, given: int, otherwise: str) -> None:
-        """Say how many pictures took the open one's light, or what to do when there were none."""
-        take = "takes" if given == 1 else "take"
-        self.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
-
-    def give_change_of_light(self, paths: Iterable[Path]) -> None:
-        """Move the light of other pictures, as their cameras chose it, as far as that of the open one was moved."""
-        if self.engine is None or self.path is None:
-            return
-        colour, recipe, decoder = self.engine.frame.colour, self.recipe, self.decoder
-        others = [path for path in paths if path != self.path]
-
-        def moved(job: Job) -> list[tuple[Path, Settings]]:
-            out = []
-            for n, path in enumerate(others):
-                with suppress(MatizError):  # what cannot be read keeps its light
-                    out.append((path, given_light(colour, recipe, decoder.frame(path).colour)))
-                if not job.progress((n + 1) / len(others)):
-                    break
-            return out
-
-        def keep(gifts: list[tuple[Path, Settings]]) -> None:
-            given = sum(self._give(path, settings) for path, settings in gifts)
-            self.said.emit(f"{counted(given, 'picture')} moved by the same change of light.")
-
-        self._do_aside(moved, "give the change of light", keep)
-
-    def give_light(self, paths: Iterable[Path]) -> int:
-        """Balance other pictures for the open picture's light; how many there were."""
-        if self.engine is None or self.path is None:
-            return 0
-        settings = given_light(self.engine.frame.colour, self.recipe)
-        return sum(self._give(path, settings) for path in paths)
-
-    def _give(self, path: Path, settings: Settings) -> bool:
-        """Record settings from the open picture as one step of another; whether it changed anything."""
-        if path == self.path or self.path is None:
+    def record_for(self, path: Path, settings: Settings, label: str) -> bool:
+        """Record values as one step of any picture; whether it changed anything."""
+        document = self._writable(path)
+        if document is None:
             return False
-        document = self.document_of(path)
-        recipe, change = document.recipe.change_all(settings, label=f"Light of {self.path.name}")
+        recipe, change = document.recipe.change_all(settings, label=label)
         if not change:
             return False
         self._put(path, document.with_version(document.version.record(recipe, change)))
@@ -312,7 +247,7 @@ class Session(QObject):
         if self.engine is None:
             return
         engine, recipe = self.engine, self.recipe
-        self._do_aside(
+        self.do_aside(
             lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", lambda made: self.said.emit(told(made))
         )
 
@@ -331,7 +266,16 @@ class Session(QObject):
             if path == self.path:
                 self.commit(settings, "As the camera showed it")
 
-        self._do_aside(fitted, "follow the preview", follow)
+        self.do_aside(fitted, "follow the preview", follow)
+
+    def do_aside(self, work: Work, name: str, then: Callable[[Any], None]) -> None:
+        """Do something that takes a moment, then hand what it gave to `then`; failures are said."""
+        job = Job(work, name, self)
+        job.returned.connect(then)
+        job.failed.connect(self.said.emit)
+        self._aside.add(job)
+        job.finished.connect(lambda: self._aside.discard(job))
+        job.start()
 
     # ---- ending
 
@@ -364,14 +308,17 @@ class Session(QObject):
 
     # ---- inside
 
-    def _do_aside(self, work: Work, name: str, then: Callable[[Any], None]) -> None:
-        """Do something that takes a moment, then hand what it gave to `then`; failures are said."""
-        job = Job(work, name, self)
-        job.returned.connect(then)
-        job.failed.connect(self.said.emit)
-        self._aside.add(job)
-        job.finished.connect(lambda: self._aside.discard(job))
-        job.start()
+    def _writable(self, path: Path) -> Document | None:
+        """The document of a picture; None, which is said, for one whose sidecar cannot be read and is to be kept."""
+        if path == self.path:
+            return self.document
+        if path not in self.documents:
+            try:
+                self.documents[path] = load_document(path)
+            except MatizError as error:
+                self.said.emit(str(error))
+                return None
+        return self.documents[path]
 
     def _on_opened(self, path: Path, frame: Any, document: Document) -> None:
         self._opening = None

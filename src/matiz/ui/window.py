@@ -24,6 +24,7 @@ from . import theme
 from .actions import ACTIONS
 from .demo import DemoMaker
 from .findings_panel import FindingsPanel
+from .gifts import Gifts
 from .header import Header
 from .help_sheet import HelpSheet
 from .picture_view import PictureView
@@ -38,7 +39,6 @@ from .stations.tone import ToneStation
 from .tries import TriesSheet
 
 DESIGN_SIZE = (1280, 800)
-NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl or Shift and click."
 
 
 class _Highlight:
@@ -78,6 +78,7 @@ class Window(QMainWindow):
         self.station: Station = self.light
         self.route = Route(self.stations)
         self.tries = TriesSheet(self.session)
+        self.gifts = Gifts(self.session)
         self.demo = DemoMaker(self)
         self._highlight = _Highlight()
         self.view.overlays.append(self._highlight)
@@ -130,17 +131,13 @@ class Window(QMainWindow):
             self.session.sort_as(path, rank=rank)
 
     def give_light(self) -> None:
-        self.session.say_given(self.session.give_light(self.sort.sheet.selected_paths()), NOTHING_SELECTED)
+        self.gifts.light_to(self.sort.sheet.selected_paths())
 
     def give_light_to_set(self) -> None:
-        self.session.give_light_to_set()
+        self.gifts.light_to_set()
 
     def give_change_of_light(self) -> None:
-        paths = self.sort.sheet.selected_paths()
-        if set(paths) - {self.session.path}:
-            self.session.give_change_of_light(paths)
-        else:
-            self.session.said.emit(NOTHING_SELECTED)
+        self.gifts.change_to(self.sort.sheet.selected_paths())
 
     def undo(self) -> None:
         self.session.undo()
