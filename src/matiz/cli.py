@@ -164,11 +164,12 @@ def _give_light(chosen: argparse.Namespace) -> int:
         own = read_frame(path).colour if chosen.relative else None
         if own is None and not path.is_file():
             raise FileError(f"{path}: there is no such file")
-        document = load_document(path)
-        given, change = document.recipe.change_all(given_light(colour, recipe, own), label=f"Light of {source.name}")
+        given = given_light(colour, recipe, own)
+        document, change = load_document(path).change_all(given, label=f"Light of {source.name}")
         if change:
-            save_document(path, document.with_version(document.version.record(given, change)))
-        print(f"{sidecar_path(path)}  {given.light.cct_K:.0f} K  Duv {given.light.duv:+.4f}")
+            save_document(path, document)
+        light = document.recipe.light
+        print(f"{sidecar_path(path)}  {light.cct_K:.0f} K  Duv {light.duv:+.4f}")
     return 0
 
 

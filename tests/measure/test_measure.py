@@ -249,7 +249,8 @@ def test_uneven_light_is_a_plane_in_EV(across, down):
     EV[30:70, 40:90] -= 3.0
     EV[150:160, 200:260] += 5.0
     plane, share = uneven_light(EV.astype(np.float32))
-    assert plane == pytest.approx((across, down), abs=0.1) and 0 <= share <= 1
+    assert plane == pytest.approx((across, down), abs=0.1)
+    assert share > 0.35 if across or down else share < 0.05, "of a plain wall it explains nothing"
 
 
 def test_black_patches_are_listed_with_their_share():

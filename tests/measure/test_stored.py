@@ -29,7 +29,7 @@ def stored(pixels: np.ndarray, kind: str, quality: int = 95) -> Frame:
 def test_blocks_grow_with_compression(name):
     photograph = getattr(data, name)()
     found = [read_stored(stored(photograph, "JPEG", quality)).blockiness for quality in (95, 85, 60, 30)]
-    assert found == sorted(found) and found[0] < 0.1 < found[1] * 1.5 and found[-1] > 0.25
+    assert found == sorted(found) and found[0] < 0.1 and found[-1] > 0.25
 
 
 def test_a_cropped_picture_shows_its_blocks_too():

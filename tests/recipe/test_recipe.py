@@ -164,3 +164,9 @@ def test_a_change_takes_a_station_back_in():
     again, change = without.change("tone.white_EV", 0.5)
     assert again.is_active("tone") and change.revert(again) == without
     assert without.change("light.duv", 0.001)[0].tone.active == "off"
+
+
+def test_leaving_out_what_is_left_out_changes_nothing():
+    without = Recipe().change("tone.active", "off")[0]
+    again, change = without.change("tone.active", "off")
+    assert again == without and not change

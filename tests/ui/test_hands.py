@@ -32,7 +32,7 @@ def test_a_dark_pick_is_no_white(window):
     window.session.said.connect(said.append)
     window.session.commit([("tone.exposure_EV", -6.0)], "Dark")
     window.light.land_at(200, 330)
-    assert "cannot be made white" in said[-1] and window.session.recipe.light.source == "as_shot"
+    assert "too dark for a white" in said[-1] and window.session.recipe.light.source == "as_shot"
 
 
 def test_a_tone_is_pulled_in_the_picture(window):
@@ -194,3 +194,16 @@ def test_a_sidecar_that_cannot_be_read_is_never_written_over(window, shoot):
     settle(window)
     assert sidecar.read_text() == "{from a newer Matiz, or damaged"
     assert sum("cannot be read" in text for text in said) >= 2 and said[-1].startswith("1 picture takes")
+
+
+def test_tries_of_another_picture_come_too_late(window, shoot):
+    """Asked for one picture, then for the next before they are there: only those of the second are shown."""
+    window.show_tries()
+    first = window.tries._job
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    settle(window)
+    window.show_tries()
+    settle(window)
+    shown = window.tries.names()
+    first.returned.emit([])
+    assert window.tries.names() == shown and any("light of" in name for name in shown)

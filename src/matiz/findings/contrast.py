@@ -163,5 +163,6 @@ def middle_moved(reading: PictureReading, recipe: Recipe) -> Finding | None:
 
 
 def _is_about_contrast(points: Points) -> bool:
-    """Whether a curve steepens or flattens about middle grey; one that lifts or lowers it is meant to."""
+    """Whether a curve steepens or flattens about middle grey. One that lifts or lowers it, or the picture by a
+    single point, is meant to."""
     return len(points) != 3 and abs(float(curve(points, 0.5)) - 0.5) < 0.04

@@ -19,7 +19,7 @@ from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, 
 
 JUDGES = (
     fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise,
-    lifted_past_steps, flat,    crushed, end_gap, even_out, middle_moved, uneven,
+    lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every finding that Matiz knows: readings and recipe in, Finding or None out."""
 
@@ -28,8 +28,11 @@ MOST_PIXELS = 20_000
 
 def find(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Finding]:
     """Every finding of every station that is not left out, sorted by gain."""
-    found = [judge(reading, recipe) for judge in JUDGES]
-    ranked = [replace(f, gain=_gain(engine, recipe, f)) for f in found if f and recipe.is_active(f.station)]
+    found = [f for judge in JUDGES if (f := judge(reading, recipe)) and recipe.is_active(f.station)]
+    if not found:
+        return []
+    now = _small_Lab(engine, recipe)
+    ranked = [replace(f, gain=_gain(engine, recipe, f, now)) for f in found]
     return sorted(ranked, key=lambda f: -f.gain)
 
 
@@ -40,12 +43,11 @@ def fixed(recipe: Recipe, finding: Finding) -> Recipe:
     return recipe.change_all(finding.fix, label=finding.fix_label)[0]
 
 
-def _gain(engine: Engine, recipe: Recipe, finding: Finding) -> float:
+def _gain(engine: Engine, recipe: Recipe, finding: Finding, now: np.ndarray) -> float:
     if not finding.fix:
         return 0.0
-    before = _small_Lab(engine, recipe)
     after = _small_Lab(engine, fixed(recipe, finding))
-    return float(delta_E_2000(before, after).mean()) * finding.certainty
+    return float(delta_E_2000(now, after).mean()) * finding.certainty
 
 
 def _small_Lab(engine: Engine, recipe: Recipe) -> np.ndarray:

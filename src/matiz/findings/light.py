@@ -37,7 +37,7 @@ def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
             "set_K": round(balance.cct_K, 1),
             "set_duv": round(balance.duv, 5),
         },
-        area=(card.x, card.y, card.w, card.h),
+        area=card.area,
         fix=manual_light(light.cct_K, light.duv),
         fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
         then="Ctrl+Shift+L gives this light to the pictures of the set.",

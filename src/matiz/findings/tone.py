@@ -80,7 +80,7 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
             "channels": "".join(name[0] for name in channels),
             "shown_of_255": round(shown, 1),
         },
-        area=(largest.x, largest.y, largest.w, largest.h),
+        area=largest.area,
         fix=(("tone.exposure_EV", round(wanted, 4)),) if possible else None,
         fix_label=f"Lower by {EV(lower_EV, signed=False)}, to {number(PAPER_WHITE, 0)} of 255" if possible else "",
         certainty=0.9,
@@ -119,6 +119,11 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None
         return None
     kept = JUST_UNDER * stored.safe_lift_EV / lift_EV
     exposure_EV, zones = recipe.tone.exposure_EV, recipe.tone.zones_EV
+    fix = (
+        ("tone.exposure_EV", round(kept * exposure_EV if exposure_EV > 0 else exposure_EV, 4)),
+        ("tone.zones_EV", tuple(round(kept * zone if zone > 0 else zone, 4) for zone in zones)),
+    )
+    by_hand = max(exposure_EV, *zones) > 0  # else haze that was taken away lifts them
     return Finding(
         id="tone.lifted_past_steps",
         station="tone",
@@ -126,9 +131,8 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None
         f"{EV(stored.safe_lift_EV, signed=False)} before its steps show",
         evidence={"lift_EV": round(lift_EV, 2), "safe_EV": round(stored.safe_lift_EV, 2),
                   "blocks_%": round(100.0 * stored.blockiness, 1), "gaps_%": round(100.0 * stored.gaps, 1)},
-        fix=(("tone.exposure_EV", round(kept * exposure_EV if exposure_EV > 0 else exposure_EV, 4)),
-             ("tone.zones_EV", tuple(round(kept * zone if zone > 0 else zone, 4) for zone in zones))),
-        fix_label=f"Lift them by {EV(stored.safe_lift_EV, signed=False)}",
+        fix=fix if by_hand else None,
+        fix_label=f"Lift them by {EV(stored.safe_lift_EV, signed=False)}" if by_hand else "",
         certainty=0.6,
     )  # fmt: skip
 

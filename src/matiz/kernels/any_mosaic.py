@@ -55,15 +55,18 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     colour = hl.BoundaryConditions.mirror_interior(place, size)
     red, green, blue = (keep(f"is_{n}", hl.f32(hl.select(colour[x, y] == n, 1.0, 0.0))) for n in range(3))
 
+    def total(terms: Any) -> Any:
+        return sum(terms, hl.f32(0.0))
+
     def weighed(name: str, values: Any, window_x: Window, window_y: Window) -> Any:
         """Gaussian means of a function, not yet normalised."""
-        rows = keep(f"{name}_rows", _sum(values[x + i, y] * w for i, w in _taps(window_x)))
-        return keep(name, _sum(rows[x, y + i] * w for i, w in _taps(window_y)))
+        rows = keep(f"{name}_rows", total(values[x + i, y] * w for i, w in _taps(window_x)))
+        return keep(name, total(rows[x, y + i] * w for i, w in _taps(window_y)))
 
     def spread(name: str, values: Any, mask: Any, window_x: Window, window_y: Window) -> Any:
         """Means of the values given where the mask is 1, at every place (an expression)."""
-        total = weighed(f"{name}_sum", values, window_x, window_y)
-        return total[x, y] / hl.max(weighed(f"{name}_weight", mask, window_x, window_y)[x, y], 1e-5)
+        sums = weighed(f"{name}_sum", values, window_x, window_y)
+        return sums[x, y] / hl.max(weighed(f"{name}_weight", mask, window_x, window_y)[x, y], 1e-5)
 
     known = keep("known_green", m[x, y] * green[x, y])
     along, across = spread("along", known, green, LONG, SHORT), spread("across", known, green, SHORT, LONG)
@@ -72,10 +75,10 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     def change(name: str, dx: int, dy: int) -> Any:
         """Mean over 3x3 places of the absolute Sobel derivative in one direction (an expression)."""
         beside = ((-1, 1.0), (0, 2.0), (1, 1.0))
-        slope = _sum((even[x + dx + k * dy, y + dy + k * dx] - even[x - dx + k * dy, y - dy + k * dx]) * w
+        slope = total((even[x + dx + k * dy, y + dy + k * dx] - even[x - dx + k * dy, y - dy + k * dx]) * w
                      for k, w in beside)  # fmt: skip
         steps = keep(name, hl.abs(slope))
-        return _sum(steps[x + i, y + j] for i in (-1, 0, 1) for j in (-1, 0, 1)) / 9.0
+        return total(steps[x + i, y + j] for i in (-1, 0, 1) for j in (-1, 0, 1)) / 9.0
 
     # along rows where change along rows is small
     change_x, change_y = change("change_x", 1, 0), change("change_y", 0, 1)
@@ -91,8 +94,8 @@ def define() -> list[tuple[str, Any, list[Any]]]:
         out = {}
         for n, mask in masks.items():
             own = keep(f"{turn}_own_{n}", (m[x, y] - whole[x, y]) * mask[x, y])
-            total = weighed(f"{turn}_sum_{n}", own, DIFFERENCE, DIFFERENCE)
-            smooth = keep(f"{turn}_smooth_{n}", total[x, y] / hl.max(weights[n][x, y], 1e-5))
+            sums = weighed(f"{turn}_sum_{n}", own, DIFFERENCE, DIFFERENCE)
+            smooth = keep(f"{turn}_smooth_{n}", sums[x, y] / hl.max(weights[n][x, y], 1e-5))
             near = [smooth[x + i, y + j] for i in (-1, 0, 1) for j in (-1, 0, 1)]
             out[n] = keep(f"{turn}_difference_{n}", median_of_nine(near))
         return out
@@ -122,13 +125,6 @@ def _taps(window: Window) -> list[tuple[int, float]]:
     offsets = np.arange(size) - size // 2
     weights = np.exp(-0.5 * (offsets / sigma) ** 2)
     return [(int(i), float(w)) for i, w in zip(offsets, weights / weights.sum(), strict=True)]
-
-
-def _sum(terms: Any) -> Any:
-    first, *rest = terms
-    for term in rest:
-        first = first + term
-    return first
 
 
 def demosaic_any(

@@ -10,6 +10,7 @@ from ..colour.types import Camera
 from ..errors import ArgumentError
 from ..raw.camera_colour import neutral_to_xy
 from ..raw.frame import CameraColour
+from .patches import Box
 from .values import LightValue, value_of
 
 CALM_PX = 1.6
@@ -31,15 +32,9 @@ MOST_CARDS = 2
 
 
 @dataclass(frozen=True)
-class Card:
-    """A grey card; px of the upright full-size picture."""
+class Card(Box):
+    """A grey card."""
 
-    x: int
-    y: int
-    w: int
-    h: int
-    share: float
-    """Of the picture, 0..1."""
     light: LightValue
     """The light under which it is neutral; its certainty is that of the card."""
 
@@ -55,15 +50,14 @@ def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
     rough = np.max([_slope(plane) for plane in planes], axis=0)
     usable = (smooth.max(axis=2) < 0.9) & (smooth.min(axis=2) > 0.004)
     plain = cv2.morphologyEx(((rough < FLAT_EV) & usable).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    count, labels, boxes, _ = cv2.connectedComponentsWithStats(plain, connectivity=4)
+    _, labels, boxes, _ = cv2.connectedComponentsWithStats(plain, connectivity=4)
     middle_EV = float(np.median(planes[0]))
     found = []
-    for label in range(1, count):
-        x, y, w, h, area = (int(v) for v in boxes[label])
-        share = area / plain.size
-        touches = x <= 1 or y <= 1 or x + w >= plain.shape[1] - 1 or y + h >= plain.shape[0] - 1
-        if touches or not LEAST_SHARE <= share <= MOST_SHARE:
-            continue
+    shares = boxes[:, cv2.CC_STAT_AREA] / plain.size
+    for label in np.flatnonzero((shares >= LEAST_SHARE) & (shares <= MOST_SHARE)):
+        x, y, w, h, _ = (int(v) for v in boxes[label])
+        if label == 0 or x <= 1 or y <= 1 or x + w >= plain.shape[1] - 1 or y + h >= plain.shape[0] - 1:
+            continue  # what is not plain, and what is cut by the border
         part = np.s_[y : y + h, x : x + w]
         inside = labels[part] == label
         spreads = [float(plane[part][inside].std()) for plane in planes]
@@ -77,7 +71,7 @@ def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
             continue
         certainty = float(np.clip((filled - 0.8) / 0.15, 0.0, 1.0) * np.exp(-0.5 * (light.duv / MOST_DUV) ** 2))
         sure = LightValue(light.cct_K, light.duv, certainty)
-        found.append(Card(x * step, y * step, w * step, h * step, share, sure))
+        found.append(Card(x * step, y * step, w * step, h * step, float(shares[label]), sure))
     return max(found, key=lambda card: card.share) if 0 < len(found) <= MOST_CARDS else None
 
 

@@ -33,7 +33,7 @@ BLOCKS_LONG = 30
 """Blocks along the long side."""
 NEAR_LOCUS_EV, NEAR_LOCUS_BRIGHT_EV = 0.18, 0.25
 """How far a colour may lie from the line of likely lights, in log2 of red and blue over green."""
-COOLEST, COOL, WARM = 0.02, 0.05, 0.9
+COOLEST, WARM = 0.02, 0.9
 """Quantiles of the blocks."""
 LEAST_APART_MIRED = 145.0
 """Surfaces under one light spread over up to 136 mired in the tests' simulated rooms."""
@@ -55,8 +55,6 @@ LEAST_TERRITORY = 0.004
 """Of the picture: smaller islands are not drawn."""
 TABLE_REACH, TABLE_STEP = 5.0, 0.04
 """Of the table of colours, in log2 of red and blue over green: a step is about 3 mired."""
-GREYED = np.array([0.25, 0.6, 0.15], np.float32)
-"""Brightness of camera values, roughly."""
 BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
@@ -158,10 +156,12 @@ def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None)
     if len(known) < LEAST_BLOCKS:
         return one
     cool = float(np.quantile(known, COOLEST))
-    warm = _warm(camera, mired, usable & (off < NEAR_LOCUS_BRIGHT_EV), float(np.quantile(known, WARM)))
+    bright = mired[_bright(camera, usable & (off < NEAR_LOCUS_BRIGHT_EV))]
+    warm = _warm(bright, float(np.quantile(known, WARM)))
     if warm - cool < LEAST_APART_MIRED:
         return one
-    warm = _warm_of_two(camera, mired, usable & (off < NEAR_LOCUS_BRIGHT_EV), known)
+    # where the warm one gives nearly all
+    warm = max(float(np.quantile(bright, WARMEST_BRIGHT)), float(np.quantile(known, WARMEST_BLOCKS)))
     share = _followed(_shares(blocks, cool, warm), mired)
     weight = np.minimum(camera[..., 1], 1.0)
     warm_share = float((share * weight).sum() / max(float(weight.sum()), 1e-9))
@@ -241,11 +241,15 @@ def _blocks(camera: Camera, mired: Array, good: NDArray[np.bool_]) -> Array:
     return out
 
 
-def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float) -> float:
-    """Mired of the warm light: between what the brightest places show and the warmest blocks."""
-    luminance = camera @ GREYED
-    bright = good & (luminance >= np.quantile(luminance[good], 0.96))
-    counts, _ = np.histogram(mired[bright], BINS)
+def _bright(camera: Camera, good: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The brightest of the good pixels, luminance roughly taken."""
+    luminance = camera @ np.array([0.25, 0.6, 0.15], np.float32)
+    return good & (luminance >= np.quantile(luminance[good], BRIGHT))
+
+
+def _warm(bright: Array, warmest: float) -> float:
+    """Mired of the warm light: between what the brightest places show, `bright` (n,), and the warmest blocks."""
+    counts, _ = np.histogram(bright, BINS)
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
     middle = 0.5 * (BINS[1:] + BINS[:-1])
     peaks = [
@@ -261,13 +265,6 @@ def _warm(camera: Camera, mired: Array, good: NDArray[np.bool_], warmest: float)
         return brightest
     # far beyond what the brightest places show there are lights of their own, else only warm surfaces
     return warmest if warmest - brightest > WARM_SPREAD_MIRED else 0.5 * (brightest + warmest)
-
-
-def _warm_of_two(camera: Camera, mired: Array, good: NDArray[np.bool_], known: Array) -> float:
-    """Mired of the warm one of two lights, where it gives nearly all: the warmest of the bright places and blocks."""
-    luminance = camera @ GREYED
-    bright = good & (luminance >= np.quantile(luminance[good], BRIGHT))
-    return max(float(np.quantile(mired[bright], WARMEST_BRIGHT)), float(np.quantile(known, WARMEST_BLOCKS)))
 
 
 def _followed(blocks: Grid, mired: Array) -> Grid:

@@ -1,4 +1,4 @@
-"""Clipped patches: where they are, which channels are full, whether they are sources of light or things."""
+"""Patches that are clipped, whether they are sources of light or things, and those that are shown black."""
 
 from dataclasses import dataclass
 
@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import decode_sRGB
 from ..colour.types import Camera, Display
+from ..raw.sensor import Region
 
 CLIP_MARGIN = 0.005
 """Share of the range below the white level that still counts as full."""
@@ -26,27 +27,25 @@ ALL_FULL = 0.1
 
 
 @dataclass(frozen=True)
-class DarkPatch:
-    """A connected area that is shown black; px of the upright full-size picture."""
+class Box:
+    """Round a connected area; px of the upright full-size picture."""
 
     x: int
     y: int
     w: int
     h: int
     share: float
-    """Of the picture, 0..1."""
+    """Of the picture that the area itself takes, 0..1."""
+
+    @property
+    def area(self) -> Region:
+        return self.x, self.y, self.w, self.h
 
 
 @dataclass(frozen=True)
-class Patch:
-    """A connected area in which raw channels are full; px of the upright full-size picture."""
+class Patch(Box):
+    """An area in which raw channels are full."""
 
-    x: int
-    y: int
-    w: int
-    h: int
-    share: float
-    """Of the picture, 0..1."""
     channels: str
     """Those clipped in most of it, of "rgb"."""
     level: float = 1.0
@@ -99,7 +98,7 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
     return tuple(patches)
 
 
-def black_patches(display: Display, step: int) -> tuple[float, tuple[DarkPatch, ...]]:
+def black_patches(display: Display, step: int) -> tuple[float, tuple[Box, ...]]:
     """The share of a picture that is shown black, and its areas, the largest first.
 
     display: linear sRGB (height, width, 3) at a level. step: full-size px per px of it.
@@ -114,7 +113,7 @@ def black_patches(display: Display, step: int) -> tuple[float, tuple[DarkPatch, 
         if areas[label] < BLACK_LEAST_SHARE:
             break
         x, y, w, h = (int(v) * step for v in boxes[label, :4])
-        found.append(DarkPatch(x, y, w, h, float(areas[label])))
+        found.append(Box(x, y, w, h, float(areas[label])))
     return float(black.mean()), tuple(found)
 
 

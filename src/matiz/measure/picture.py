@@ -1,7 +1,9 @@
 """All readings of a picture under a recipe, and what of them may be kept while the recipe moves."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +19,7 @@ from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import Patch, clipped_patches, is_full, rebuilt_share
 from .stored import StoredReading, read_stored
-from .tone import ToneReading, luminance_EV, raw_range, tone_reading, zone_of
+from .tone import RawReading, ToneReading, luminance_EV, raw_range, tone_reading, uneven_light, zone_of
 from .values import LightValue, value_of
 
 WORKING_LONG_SIDE = 500
@@ -40,26 +42,31 @@ class PictureReading:
 
 
 class Meter:
-    """Reads one frame. What depends on the file alone is measured once."""
+    """Reads one frame. What depends on the file alone is measured once, and the rest when it must be."""
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
-        self._full: tuple[Mend, tuple[Patch, ...], float] | None = None
+        self._kept: dict[str, tuple[Any, Any]] = {}
 
     def read(self, recipe: Recipe) -> PictureReading:
         frame, recipe = self.engine.frame, recipe.in_force()
-        working = self.engine.render(recipe, self._small_level, result="working")
-        headroom_EV, clipped = self._raw_range
-        full, rebuilt = self._full_places(recipe.mend)
-        patches = tuple(self._with_level(patch, recipe) for patch in full)
-        scene = self.engine.render(recipe, self._small_level, result="scene")
-        display = self.engine.render(recipe, self._small_level, result="display")
-        step = 2**self._small_level
-        tone = tone_reading(headroom_EV, clipped, patches, working, scene, recipe.tone, display, step, rebuilt)
+        working, scene, display = (
+            self.engine.render(recipe, self._small_level, result=way) for way in ("working", "scene", "display")
+        )
+        full, rebuilt = self._since("full", recipe.mend, lambda: self._full_places(recipe.mend))
+        raw = RawReading(*self._raw_range, tuple(self._with_level(patch, recipe) for patch in full), rebuilt)
+        uneven = self._since("uneven", (recipe.mend, recipe.light), lambda: uneven_light(luminance_EV(working, 0.0)))
+        tone = tone_reading(raw, uneven, working, scene, display, recipe.tone, 2**self._small_level)
         delivery = read_delivery(display, scene, recipe.tone)
         balance = value_of(light_xy(frame.colour, recipe.light))
         noise = self._noise(working, recipe)
         return PictureReading(self._light, balance, tone, delivery, self._mend, noise, self._stored)
+
+    def _since(self, name: str, key: Any, make: Callable[[], Any]) -> Any:
+        """A reading that is kept until what it depends on, `key`, changes."""
+        if name not in self._kept or self._kept[name][0] != key:
+            self._kept[name] = (key, make())
+        return self._kept[name][1]
 
     def _noise(self, working: SceneLinear, recipe: Recipe) -> NoiseReading | None:
         if self.engine.frame.mosaic is None:
@@ -92,10 +99,8 @@ class Meter:
 
     def _full_places(self, mend: Mend) -> tuple[tuple[Patch, ...], float]:
         """Clipped patches and the share rebuilt: they move with the lens's correction, and with nothing else."""
-        if self._full is None or self._full[0] != mend:
-            camera = self.engine.render(Recipe(mend=mend), self._patch_level, result="camera")
-            self._full = (mend, clipped_patches(camera, 2**self._patch_level), rebuilt_share(camera))
-        return self._full[1], self._full[2]
+        camera = self.engine.render(Recipe(mend=mend), self._patch_level, result="camera")
+        return clipped_patches(camera, 2**self._patch_level), rebuilt_share(camera)
 
     @property
     def _patch_level(self) -> int:

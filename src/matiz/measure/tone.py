@@ -13,7 +13,7 @@ from ..kernels.tone import MIDDLE
 from ..raw.frame import Frame
 from ..recipe.fields import Points
 from ..recipe.model import Tone
-from .patches import CLIP_MARGIN, DarkPatch, Patch, black_patches
+from .patches import CLIP_MARGIN, Box, Patch, black_patches
 
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
@@ -23,6 +23,20 @@ UNEVEN_BLOCKS, HUBER_EV = 24, 0.3
 LEAST_RISE = 0.25
 """Slope of the tone curve below which tones run together. Common practice, no source."""
 ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
+
+
+@dataclass(frozen=True)
+class RawReading:
+    """What the raw data say, whatever is done to them. See ToneReading."""
+
+    headroom_EV: float
+    clipped: tuple[float, float, float]
+    patches: tuple[Patch, ...]
+    rebuilt: float
+
+
+Uneven = tuple[tuple[float, float], float]
+"""See ToneReading.uneven_EV and uneven_share."""
 
 
 @dataclass(frozen=True)
@@ -44,20 +58,20 @@ class ToneReading:
     """Shares of display lightness 0..100 in even bins, after the rendition and before the curve."""
     high_EV: float
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
-    rebuilt: float = 0.0
+    rebuilt: float
     """Share of the picture in which some raw channels are full and rebuilt from the others."""
-    uneven_EV: tuple[float, float] = (0.0, 0.0)
+    uneven_EV: tuple[float, float]
     """Slope of the light as a plane, in EV over the picture's width, rightward, and height, downward."""
-    uneven_share: float = 0.0
+    uneven_share: float
     """How much of all differences of luminance within the picture that plane explains, 0..1."""
-    crushed: float = 0.0
+    crushed: float
     """Share of the picture whose tones the curve runs together."""
-    black: float = 0.0
+    black: float
     """Share of the picture that is shown black."""
-    black_patches: tuple[DarkPatch, ...] = ()
-    lift_EV: float = 0.0
+    black_patches: tuple[Box, ...]
+    lift_EV: float
     """How far exposure, zones and haze lift the darkest tenth of the picture."""
-    middle_L: tuple[float, float, float] = (50.0, 50.0, 50.0)
+    middle_L: tuple[float, float, float]
     """Display lightness of the picture's middle tone: without contrast (haze, local contrast, black point and
     curve), with all of it but the curve, and as it is shown."""
 
@@ -110,41 +124,34 @@ def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
 
 
 def tone_reading(
-    headroom_EV: float,
-    clipped: tuple[float, float, float],
-    patches: tuple[Patch, ...],
-    working: SceneLinear,
-    scene: SceneLinear,
-    tone: Tone,
-    display: Display,
-    step: int,
-    rebuilt: float = 0.0,
+    raw: RawReading, uneven: Uneven, working: SceneLinear, scene: SceneLinear, display: Display, tone: Tone, step: int
 ) -> ToneReading:
-    """The readings that follow the recipe, beside those of the raw data, which do not.
+    """The readings that follow the recipe, beside those that do not.
 
     working, scene: the picture before and after the tone stage; display: as it is shown; step: full-size px
     per px of it.
     """
-    EV = luminance_EV(scene, tone.exposure_EV)
+    EV, before = luminance_EV(scene, tone.exposure_EV), luminance_EV(working, tone.exposure_EV)
     distribution = lightness_distribution(EV, tone)
-    brightest = scene.max(axis=2)
-    high = max(float(np.quantile(brightest, 0.995)), 1e-6)
-    before = luminance_EV(working, tone.exposure_EV)
+    high = max(float(np.quantile(scene.max(axis=2), 0.995)), 1e-6)
+    black, black_ones = black_patches(display, step)
     return ToneReading(
-        headroom_EV,
-        clipped,
-        patches,
-        zone_shares(EV),
-        zone_shares(before),
-        float(np.median(EV)),
-        distribution,
-        float(np.log2(high)) + tone.exposure_EV,
-        rebuilt,
-        *uneven_light(before),
-        crushed_share(distribution, tone.curve.lightness),
-        *black_patches(display, step),
-        float(np.quantile(EV, DARK) - np.quantile(before, DARK)) + tone.exposure_EV,
-        _middle_L(float(np.median(before)), float(np.median(EV)), tone),
+        headroom_EV=raw.headroom_EV,
+        clipped=raw.clipped,
+        patches=raw.patches,
+        rebuilt=raw.rebuilt,
+        zones=zone_shares(EV),
+        zones_before=zone_shares(before),
+        middle_EV=float(np.median(EV)),
+        distribution=distribution,
+        high_EV=float(np.log2(high)) + tone.exposure_EV,
+        uneven_EV=uneven[0],
+        uneven_share=uneven[1],
+        crushed=crushed_share(distribution, tone.curve.lightness),
+        black=black,
+        black_patches=black_ones,
+        lift_EV=float(np.quantile(EV, DARK) - np.quantile(before, DARK)) + tone.exposure_EV,
+        middle_L=_middle_L(float(np.median(before)), float(np.median(EV)), tone),
     )
 
 
@@ -157,9 +164,8 @@ def _middle_L(before_EV: float, after_EV: float, tone: Tone) -> tuple[float, flo
     return plain, toned, 100.0 * float(curve(tone.curve.lightness, toned / 100.0))
 
 
-def uneven_light(EV: NDArray[np.float32]) -> tuple[tuple[float, float], float]:
-    """A plane through the luminance (height, width) in EV: its rise over the whole width and the whole height,
-    and the share of all differences that it explains, 0..1.
+def uneven_light(EV: NDArray[np.float32]) -> Uneven:
+    """A plane through the luminance (height, width) in EV, at any exposure.
 
     A robust fit (Huber) of medians of blocks, so that dark things and lamps count for little.
     """

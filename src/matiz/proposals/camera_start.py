@@ -3,10 +3,10 @@
 import cv2
 import numpy as np
 
-from ..colour.spaces import lightness, luminance, sRGB_to_Lab
+from ..colour.spaces import luminance, sRGB_to_Lab
 from ..colour.types import Array, Display
 from ..develop.engine import Engine
-from ..develop.rendition import curve, scene_value, shown_value
+from ..develop.rendition import curve, scene_value
 from ..errors import ArgumentError
 from ..raw.sensor import level_for
 from ..recipe.fields import Points
@@ -14,7 +14,6 @@ from ..recipe.model import Recipe, Settings, Tone
 
 LONG_SIDE = 500
 CALM_PX = 2.0
-"""Sharpness and small shifts between preview and picture are smoothed away."""
 KNOTS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
 """Quantiles of the picture's lightness at which the curve is fitted."""
 LEAST_GAP = 0.04
@@ -30,37 +29,30 @@ def camera_start(engine: Engine, preview: Display, recipe: Recipe) -> Settings:
     preview: linear sRGB, upright. Its light is the camera's choice: balance is left as it is in `recipe`.
     Raises ArgumentError when the preview shows another part of the scene than the picture.
     """
-    level = level_for(engine.frame, LONG_SIDE)
     plain = Recipe(mend=recipe.mend, tone=Tone(rendition=recipe.tone.rendition))
-    own = engine.render(plain, level, result="display")
-    height, width = own.shape[:2]
+    own_L = _lightness(engine, plain)
+    height, width = own_L.shape
     if abs(np.log(preview.shape[1] * height / (preview.shape[0] * width))) > SAME_SHAPE:
         raise ArgumentError("the preview in the file shows another part of the picture; it cannot be followed")
-    seen = cv2.resize(preview.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)
-    own_L, seen_L = (cv2.GaussianBlur(sRGB_to_Lab(p)[..., 0].astype(np.float32), (0, 0), CALM_PX) / 100.0
-                     for p in (own, seen))  # fmt: skip
-    exposure_EV = _exposure(plain.tone, float(np.median(own_L)), float(np.median(seen_L)))
-    raised = lightness(shown_value(plain.tone, _scene(plain.tone, own_L) * 2.0**exposure_EV)) / 100.0
-    return (
-        ("tone.exposure_EV", round(exposure_EV, 2)),
-        ("tone.curve.lightness", _curve(raised.ravel(), seen_L.ravel().astype(np.float64))),
-    )
+    seen_L = _calm(cv2.resize(preview.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA))
+    own, seen = (max(scene_value(plain.tone, _middle(L)), 1e-5) for L in (own_L, seen_L))
+    exposure_EV = round(float(np.clip(np.log2(seen / own), -MOST_EV, MOST_EV)), 2)
+    raised_L = _lightness(engine, plain.change("tone.exposure_EV", exposure_EV)[0])
+    return (("tone.exposure_EV", exposure_EV), ("tone.curve.lightness", _curve(raised_L.ravel(), seen_L.ravel())))
 
 
-def _exposure(tone: Tone, own_L: float, seen_L: float) -> float:
-    """EV that take a tone shown at lightness `own_L` to `seen_L`, 0..1."""
-    own, seen = (max(scene_value(tone, float(_linear(L))), 1e-5) for L in (own_L, seen_L))
-    return float(np.clip(np.log2(seen / own), -MOST_EV, MOST_EV))
+def _lightness(engine: Engine, recipe: Recipe) -> Array:
+    return _calm(engine.render(recipe, level_for(engine.frame, LONG_SIDE), result="display"))
 
 
-def _scene(tone: Tone, shown_L: Array) -> Array:
-    """Scene-linear grey behind tones shown at lightness 0..1."""
-    steps = np.linspace(0.0, 1.0, 257)
-    return np.interp(shown_L, steps, [scene_value(tone, float(_linear(L))) for L in steps])
+def _calm(display: Display) -> Array:
+    """Display lightness 0..1, sharpness and small shifts smoothed away."""
+    return np.asarray(cv2.GaussianBlur(sRGB_to_Lab(display)[..., 0], (0, 0), CALM_PX) / 100.0)
 
 
-def _linear(L: float) -> float:
-    return float(luminance(100.0 * L))
+def _middle(L: Array) -> float:
+    """Display-linear value of the median lightness."""
+    return float(luminance(100.0 * float(np.median(L))))
 
 
 def _curve(own_L: Array, seen_L: Array) -> Points:

@@ -42,11 +42,9 @@ def fixed_pattern(mosaic: Mosaic, noise: tuple[float, float]) -> FixedPattern:
     period_y, period_x = mosaic.pattern.shape
     span = mosaic.white - float(mosaic.black.mean())
     shot, read, black = noise[0] * span, noise[1] * span, float(mosaic.black.mean())
-    columns, rows = (
-        _offsets(mosaic.values, period, columns=columns, shot=shot, read=read, black=black)
-        for period, columns in ((period_x, True), (period_y, False))
-    )
-    return FixedPattern(columns, rows)
+    of = {"shot": shot, "read": read, "black": black}
+    columns = _offsets(mosaic.values, period_x, columns=True, **of)
+    return FixedPattern(columns, _offsets(mosaic.values, period_y, columns=False, **of))
 
 
 def _offsets(values: NDArray[np.uint16], period: int, *, columns: bool, **noise: float) -> Counts:

@@ -1,6 +1,6 @@
 """What the sidecar of a picture holds: its versions with their histories, and its sorting."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -56,6 +56,11 @@ class Document:
     @property
     def recipe(self) -> Recipe:
         return self.version.recipe
+
+    def change_all(self, settings: Iterable[tuple[str, Any]], *, label: str) -> tuple["Document", Change]:
+        """The current version's recipe changed as one step, and the record of it; itself where nothing changes."""
+        recipe, change = self.recipe.change_all(settings, label=label)
+        return (self.with_version(self.version.record(recipe, change)) if change else self), change
 
     def with_version(self, version: Version, name: str | None = None) -> "Document":
         """The version `name` (the current one when None) replaced or added, and made current."""

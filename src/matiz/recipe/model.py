@@ -183,7 +183,7 @@ class Recipe:
         out: list[tuple[str, Any]] = []
         for path, value in settings:
             station = path.split(".")[0]
-            if not self.is_active(station):
+            if not self.is_active(station) and path != f"{station}.active":
                 out.append((f"{station}.active", "on"))
             if path in ("light.cct_K", "light.duv"):
                 out.append(("light.source", "manual"))

@@ -214,10 +214,10 @@ class Session(QObject):
         document = self._writable(path)
         if document is None:
             return False
-        recipe, change = document.recipe.change_all(settings, label=label)
+        document, change = document.change_all(settings, label=label)
         if not change:
             return False
-        self._put(path, document.with_version(document.version.record(recipe, change)))
+        self._put(path, document)
         if self._log:
             self._try(lambda: self._log.add_change(path.name, change))  # type: ignore[union-attr]
         return True
@@ -257,12 +257,12 @@ class Session(QObject):
             return
         engine, recipe, path, decoder = self.engine, self.recipe, self.path, self.decoder
 
-        def fitted(_: Job) -> list[tuple[str, object]]:
+        def fitted(_: Job) -> Settings:
             jpeg, facts = decoder.listing(path)
             codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
             return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
-        def follow(settings: list[tuple[str, object]]) -> None:
+        def follow(settings: Settings) -> None:
             if path == self.path:
                 self.commit(settings, "As the camera showed it")
 

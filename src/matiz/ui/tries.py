@@ -39,11 +39,12 @@ class TriesSheet(Painted):
         if engine is None or reading is None:
             return False
         self._show([])
-        self._job = Job(lambda _: tries(engine, reading, recipe), "tries", self)
-        self._job.returned.connect(self._show)
-        self._job.failed.connect(self.session.said.emit)
-        self._job.finished.connect(self._on_finished)
-        self._job.start()
+        job = Job(lambda _: tries(engine, reading, recipe), "tries", self)
+        # an answer about another picture, or an older recipe, comes too late
+        job.returned.connect(lambda found: self._show(found) if job is self._job else None)
+        job.failed.connect(self.session.said.emit)
+        job.finished.connect(lambda: self._on_finished(job))
+        self._job = job.start()
         return True
 
     def is_idle(self) -> bool:
@@ -113,9 +114,10 @@ class TriesSheet(Painted):
         self._tries, self._images, self._chosen = found, [_image(one) for one in found], 0
         self.update()
 
-    def _on_finished(self) -> None:
-        self._job = None
-        self.update()
+    def _on_finished(self, job: Job) -> None:
+        if job is self._job:
+            self._job = None
+            self.update()
 
 
 def _image(one: Try) -> QImage:

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.illuminants import NAMES
 from ...errors import ArgumentError
-from ...measure.light import neutral_light
 from ...measure.lights import Lights, Territory, territories
+from ...measure.pick import picked
 from ...measure.spot import spot
 from ...proposals.landing import landing
 from ...recipe.fields import Number
@@ -156,28 +156,17 @@ class LightStation(Station):
         if engine is None:
             return
         area = spot(engine, x, y, PICK_PX)
-        camera = engine.render(self.session.recipe, 0, area, result="camera").reshape(-1, 3)
         self._picked = (x, y)
-        if float(np.quantile(camera, 0.9)) > 0.97:
-            self.session.said.emit("The pick is clipped: its colour is not to be trusted. Pick something darker.")
-            return
-        mean, spread = camera.mean(axis=0), camera.std(axis=0)
         try:
-            light = neutral_light(engine.frame.colour, mean.astype(np.float64))
-        except ArgumentError:
-            self.session.said.emit("No light makes this colour neutral. Pick something grey or white.")
+            pick = picked(engine, self.session.recipe, area)
+        except ArgumentError as error:
+            self.session.said.emit(str(error))
             return
-        if abs(light.duv) > 0.03:
+        if pick.unevenness > NOISY:
             self.session.said.emit(
-                f"This is too colourful to be a neutral (Duv {duv(light.duv)}). Pick something grey or white."
+                f"The pick is uneven or noisy ({number(pick.unevenness * 100, 0, '%')}): a larger, plain area is safer."
             )
-            return
-        noise = float((spread / np.maximum(mean, 1e-6)).max())
-        if noise > NOISY:
-            self.session.said.emit(
-                f"The pick is uneven or noisy ({number(noise * 100, 0, '%')}): a larger, plain area is safer."
-            )
-        self._commit(light.cct_K, light.duv, label="Picked a neutral")
+        self._commit(pick.light.cct_K, pick.light.duv, label="Picked a neutral")
 
     def land_at(self, x: float, y: float) -> None:
         """Make the area around a point neutral, and as light as the tape says."""
@@ -188,7 +177,7 @@ class LightStation(Station):
         try:
             settings = landing(engine, self.session.recipe, spot(engine, x, y, PICK_PX), code)
         except ArgumentError as error:
-            self.session.said.emit(f"This cannot be made white: {error}")
+            self.session.said.emit(str(error))
             return
         self.session.commit(settings, f"Picked white at {number(code, 0)}")
 

@@ -199,9 +199,9 @@ class ToneStation(Station):
         for n, patch in enumerate(reading.patches, 1):
             # what shines may be white, what is lit should not: small sources go by their number alone
             text = f"{n} {patch.kind}" if patch.kind == "thing" or patch.share >= NAMED_SHARE else str(n)
-            _paint_tagged(painter, view.rect_on_widget((patch.x, patch.y, patch.w, patch.h)), text)
+            _paint_tagged(painter, view.rect_on_widget(patch.area), text)
         for letter, dark in zip(ascii_lowercase, reading.black_patches, strict=False):
-            _paint_tagged(painter, view.rect_on_widget((dark.x, dark.y, dark.w, dark.h)), f"{letter} black")
+            _paint_tagged(painter, view.rect_on_widget(dark.area), f"{letter} black")
 
     def _clip_image(self, image: QImage) -> QImage:
         """Transparent but for the marks; kept until the picture changes."""
