@@ -12,9 +12,9 @@ import rawpy
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.deliver.write import developed
-from matiz.develop.engine import Engine
+from matiz.develop.engine import LITTLE_CACHE, Engine
 from matiz.kernels.demosaic import demosaic
-from matiz.kernels.display import encode
+from matiz.kernels.encoding import encode
 from matiz.kernels.levels import levels
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
@@ -87,7 +87,7 @@ def _speed() -> dict[str, float]:
                 raw.unpack()
 
         def whole() -> None:
-            encode(developed(Engine(frame, cache_bytes=0), FRINGES), 16)
+            encode(developed(Engine(frame, cache_bytes=LITTLE_CACHE), FRINGES), 16)
 
         def listed() -> None:
             shared_decoder().listing(path)

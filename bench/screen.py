@@ -7,7 +7,9 @@ import numpy as np
 from matiz.colour.spaces import LUMINANCE, REC2020_TO_SRGB
 from matiz.develop.engine import Engine
 from matiz.develop.rendition import display_table
-from matiz.kernels.display import PIVOT, TABLE_SIZE, display_screen
+from matiz.kernels.rendition import TABLE_SIZE
+from matiz.kernels.screen import screen as display_screen
+from matiz.kernels.units import MIDDLE_GREY
 from matiz.recipe.model import Contrast, Curve, Recipe, Tone
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
@@ -17,13 +19,13 @@ SIZE = (2000, 1500)
 
 
 def in_numpy(working: np.ndarray, table: np.ndarray, matrix: np.ndarray, gain: float) -> np.ndarray:
-    """The arithmetic of `kernels.display.display_screen`, step by step, float32."""
+    """The arithmetic of `kernels.screen.screen`, step by step, float32."""
     scene = np.maximum(working * np.float32(gain), 0)
     high, low = scene.max(axis=2), scene.min(axis=2)
     places = np.linspace(0, 1, TABLE_SIZE, dtype=np.float32)
 
     def looked_up(x: np.ndarray) -> np.ndarray:
-        return np.interp(x / (x + np.float32(PIVOT)), places, table).astype(np.float32)
+        return np.interp(x / (x + np.float32(MIDDLE_GREY)), places, table).astype(np.float32)
 
     low_out, high_out = looked_up(low), looked_up(high)
     slope = (high_out - low_out) / np.maximum(high - low, np.float32(1e-9))

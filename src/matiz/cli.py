@@ -82,7 +82,7 @@ def _develop(chosen: argparse.Namespace) -> int:
     order = None if linear_wanted else order_for(out, long_side=chosen.long_side)
     recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
-    region = _region(chosen.region, engine.frame.size) if chosen.region else None
+    region = _region(chosen.region, engine.size(recipe)) if chosen.region else None
     if order is None:
         _write_linear(engine, recipe, region, chosen.long_side, out)
     else:
@@ -121,11 +121,11 @@ def _measure(chosen: argparse.Namespace) -> int:
 
     recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
-    out = report(engine.frame, Meter(engine).read(recipe))
+    out = report(engine.frame, engine.size(recipe), Meter(engine).picture(recipe))
     if chosen.station:
         out = {key: value for key, value in out.items() if key not in STATIONS or key == chosen.station}
     if chosen.area:
-        areas = [_region(text, engine.frame.size) for text in chosen.area]
+        areas = [_region(text, engine.size(recipe)) for text in chosen.area]
         out["areas"] = [area_report(engine, recipe, area) for area in areas]
     print(json.dumps(out, indent=None if chosen.json else 2))
     return 0
@@ -139,7 +139,7 @@ def _find(chosen: argparse.Namespace) -> int:
 
     recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
-    findings = find(engine, Meter(engine).read(recipe), recipe)
+    findings = find(engine, Meter(engine).picture(recipe), recipe)
     if chosen.json:
         print(json.dumps([f.to_json() for f in findings]))
         return 0
@@ -225,7 +225,8 @@ def _bench(chosen: argparse.Namespace) -> int:
 
 
 def _recipe(chosen: argparse.Namespace) -> Any:
-    from .recipe.model import Recipe, apply_settings
+    from .recipe.model import Recipe
+    from .recipe.parsing import apply_settings
 
     recipe = _load_recipe(Path(chosen.recipe)) if chosen.recipe else Recipe()
     return apply_settings(recipe, chosen.set or [])

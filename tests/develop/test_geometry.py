@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.develop.lens import known_lens, lens_tables, radii
 from matiz.errors import ArgumentError
 from matiz.kernels.geometry import brightened, resampled
 from matiz.measure.fringes import read_fringes
 from matiz.raw.frame import CameraColour, Exposure, Frame
-from matiz.raw.lens import known_lens, lens_tables, radii
 from matiz.recipe.model import Mend, Recipe
 from matiz.simcam.camera import Settings, expose
 from matiz.simcam.lens import Geometry, Lens

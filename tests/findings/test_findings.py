@@ -24,7 +24,7 @@ from tests.conftest import SMALL, frame_of
 
 def _findings(engine, recipe=None):
     recipe = recipe or Recipe()
-    return {f.id: f for f in find(engine, Meter(engine).read(recipe), recipe)}
+    return {f.id: f for f in find(engine, Meter(engine).picture(recipe), recipe)}
 
 
 @pytest.fixture(scope="module")
@@ -201,7 +201,7 @@ def test_the_measured_light_is_the_fix(off_engine):
 
 def test_findings_are_sorted_by_what_they_change(scene_engine):
     recipe = Recipe()
-    gains = [f.gain for f in find(scene_engine, Meter(scene_engine).read(recipe), recipe)]
+    gains = [f.gain for f in find(scene_engine, Meter(scene_engine).picture(recipe), recipe)]
     assert len(gains) >= 1 and gains == sorted(gains, reverse=True)
 
 

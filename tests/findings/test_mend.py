@@ -18,7 +18,7 @@ from matiz.simcam.shoot import DEMO_SHOTS, scene_of
 
 def _findings(engine, recipe=None):
     recipe = recipe or Recipe()
-    return {f.id: f for f in find(engine, Meter(engine).read(recipe), recipe)}
+    return {f.id: f for f in find(engine, Meter(engine).picture(recipe), recipe)}
 
 
 @pytest.fixture(scope="module")

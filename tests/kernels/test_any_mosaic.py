@@ -5,9 +5,9 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
+from matiz.develop.sensor import region
 from matiz.errors import ArgumentError
 from matiz.kernels.any_mosaic import demosaic_any
-from matiz.raw.sensor import region
 from matiz.simcam.camera import IDEAL, Settings
 from matiz.simcam.sensor import PATTERNS
 from matiz.simcam.shoot import simulate

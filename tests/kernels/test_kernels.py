@@ -9,14 +9,22 @@ import pytest
 from matiz.colour.spaces import REC2020_TO_SRGB, encode_sRGB
 from matiz.errors import ArgumentError
 from matiz.kernels.demosaic import TOE, demosaic, demosaic_half
-from matiz.kernels.display import TABLE_SIZE, display_linear, display_screen, encode, table_positions
+from matiz.kernels.encoding import encode
+from matiz.kernels.fit import fitted
 from matiz.kernels.levels import levels
-from matiz.kernels.noise import fractal_noise
+from matiz.kernels.rendition import AFTER_FIT, BEFORE_FIT, TABLE_SIZE, curve_positions, rendered, table_positions
+from matiz.kernels.screen import screen
 from matiz.kernels.working import to_working
+from matiz.simcam.kernels.noise import fractal_noise
 from tests.tolerances import ENCODED_16_BIT, FLOAT32
 
 ONES = np.ones(3, np.float32)
 EYE = np.eye(3, dtype=np.float32)
+
+
+def display_linear(working, table, matrix, gain, *, curves=None, when=BEFORE_FIT) -> np.ndarray:
+    """Rendition and fit one after the other, as files are made."""
+    return fitted(rendered(working, table, curves, gain, when=when), matrix, curves, when=when)
 
 
 def _random(*shape: int) -> np.ndarray:
@@ -148,10 +156,35 @@ def test_screen_and_file_agree():
     working = _random(16, 20, 3)
     matrix = REC2020_TO_SRGB.astype(np.float32)
     linear = display_linear(working, table, matrix, 1.3)
-    screen = display_screen(working, table, matrix, 1.3)
-    assert (screen[..., 3] == 255).all()
+    shown = screen(working, table, matrix, 1.3)
+    assert (shown[..., 3] == 255).all()
     expected = np.floor(encode_sRGB(linear) * 255 + 0.5)
-    assert np.abs(screen[..., 2::-1].astype(int) - expected).max() <= 1
+    assert np.abs(shown[..., 2::-1].astype(int) - expected).max() <= 1
+
+
+@pytest.mark.parametrize("when", [BEFORE_FIT, AFTER_FIT])
+def test_curves_of_single_channels_act_where_they_are_told_to(when):
+    """Against NumPy's interpolation; the screen's one pass agrees with the file's two."""
+    table = np.minimum(table_positions(), 1.0).astype(np.float32)
+    working, matrix = _random(16, 20, 3), REC2020_TO_SRGB.astype(np.float32)
+    positions = curve_positions()
+    curves = np.array([positions**1.4, positions, positions**0.7], np.float32)
+    plain = rendered(working, table, None, 1.0)
+
+    def bent(linear):
+        return np.stack([np.interp(linear[..., c], positions, curves[c]) for c in range(3)], axis=-1).astype(np.float32)
+
+    expected = fitted(bent(plain), matrix) if when == BEFORE_FIT else bent(fitted(plain, matrix))
+    made = display_linear(working, table, matrix, 1.0, curves=curves, when=when)
+    np.testing.assert_allclose(made, expected, atol=2e-5)
+    assert np.abs(made - fitted(plain, matrix)).max() > 0.02
+    shown = screen(working, table, matrix, 1.0, curves=curves, when=when)[..., 2::-1].astype(int)
+    assert np.abs(shown - np.floor(encode_sRGB(made) * 255 + 0.5)).max() <= 1
+
+
+def test_what_the_fit_does_not_touch_is_left_as_it_is():
+    inside = _random(8, 9, 3) * 0.3 + 0.3
+    np.testing.assert_allclose(fitted(inside, EYE), inside, atol=1e-6)
 
 
 def test_colours_outside_the_gamut_keep_their_luminance():
@@ -202,7 +235,7 @@ def test_noise_is_the_same_every_time_and_fades_below_the_pixel():
         (lambda: demosaic(np.zeros((9, 30), np.float32), (0, 0), ONES), "16x16"),
         (lambda: demosaic(np.zeros((18, 18), np.float32), (0, 2), ONES), "red"),
         (lambda: to_working(np.zeros((4, 4, 4), np.float32), ONES, EYE), "camera"),
-        (lambda: display_screen(np.zeros((4, 4, 3), np.float32), np.zeros(9, np.float32), EYE, 1.0), str(TABLE_SIZE)),
+        (lambda: screen(np.zeros((4, 4, 3), np.float32), np.zeros(9, np.float32), EYE, 1.0), str(TABLE_SIZE)),
         (lambda: encode(np.zeros((4, 4, 3), np.float32), 12), "bits"),
         (lambda: levels("no", None, None), "NumPy"),
     ],

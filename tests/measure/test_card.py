@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
+from matiz.develop.camera_colour import xy_to_neutral
 from matiz.develop.engine import Engine
+from matiz.develop.tiles import level_for
 from matiz.findings.find import find, fixed
 from matiz.measure.card import grey_card
 from matiz.measure.light import neutral_light
 from matiz.measure.picture import Meter
-from matiz.raw.camera_colour import xy_to_neutral
-from matiz.raw.sensor import level_for
 from matiz.recipe.model import Recipe
 from matiz.simcam import targets
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
@@ -25,7 +25,7 @@ def _shot(name: str) -> Engine:
 
 
 def _card(engine: Engine):
-    level = level_for(engine.frame, 500)
+    level = level_for(engine.frame.size, 500)
     return grey_card(engine.frame.colour, engine.render(Recipe(), level, result="camera"), 2**level)
 
 
@@ -47,10 +47,10 @@ def test_the_card_is_where_it_was_put_and_its_light_is_right(with_card):
 
 def test_the_finding_gives_its_light_and_then_is_silent(with_card):
     meter, recipe = Meter(with_card), Recipe()
-    found = {f.id: f for f in find(with_card, meter.read(recipe), recipe)}
+    found = {f.id: f for f in find(with_card, meter.picture(recipe), recipe)}
     assert "light.two_lights" not in found and "light.balance_differs" not in found
     again = fixed(recipe, found["light.grey_card"])
-    assert "light.grey_card" not in {f.id for f in find(with_card, meter.read(again), again)}
+    assert "light.grey_card" not in {f.id for f in find(with_card, meter.picture(again), again)}
 
 
 @pytest.mark.parametrize(

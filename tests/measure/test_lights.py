@@ -10,12 +10,12 @@ import pytest
 from matiz.colour.illuminants import black_body, daylight
 from matiz.colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
+from matiz.develop.camera_colour import as_shot_xy, xy_to_neutral
 from matiz.develop.engine import Engine
 from matiz.measure.light import measured_light
 from matiz.measure.lights import FoundLight, Lights, read_lights, territories
 from matiz.measure.patches import clipped_patches
 from matiz.measure.values import LightValue, value_of
-from matiz.raw.camera_colour import as_shot_xy, xy_to_neutral
 from matiz.raw.frame import CameraColour
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import expose, light_spectrum, light_xy_of

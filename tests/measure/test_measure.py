@@ -130,7 +130,7 @@ def test_clipped_patches_have_their_place_and_channels():
     lamp = np.zeros_like(ones)
     lamp[60:100, 180:240] = 5.0
     scene.glow("d", lamp)
-    reading = Meter(Engine(frame_of(scene))).read(RECIPE).tone
+    reading = Meter(Engine(frame_of(scene))).picture(RECIPE).full
     assert len(reading.patches) == 1
     patch = reading.patches[0]
     assert patch.channels == "rgb" and patch.kind == "source" and not patch.rebuildable
@@ -142,7 +142,7 @@ def test_zones_count_stops_from_middle_grey():
     """Zone V is 18 %; zones are 1 EV wide."""
     engine = Engine(frame_of(wedge((1100, 64)), ev=-2.5, balance_xy=light_xy_of(light_spectrum("daylight:6500"))))
     recipe, _ = RECIPE.change("tone.exposure_EV", 2.5)
-    zones = Meter(engine).read(recipe).tone.zones
+    zones = Meter(engine).picture(recipe).tone.zones
     # the steps of the wedge lie at 2^-8 .. 2^2 of white, that is -5.5 .. +4.5 EV from middle grey
     assert sum(zones) == pytest.approx(1.0)
     assert zones[0] == pytest.approx(2 / 11, abs=0.04)
@@ -166,7 +166,7 @@ def test_the_measured_light_of_a_chart(cct_K):
     """A chart with a wide grey surround: the light is found wherever the camera's own choice lay near it."""
     light = f"planck:{cct_K}"
     frame, _ = chart_frame(light)
-    measured = Meter(Engine(frame)).read(RECIPE).light.measured
+    measured = Meter(Engine(frame)).picture(RECIPE).light.measured
     assert abs(float(mired(measured.cct_K)) - 1e6 / cct_K) < 12.0
     assert measured.certainty > 0.3
 
@@ -178,7 +178,7 @@ def test_a_real_photograph_under_a_known_cast():
     from tests.raw.test_frames import _frame, read_linear
 
     data = pytest.importorskip("skimage.data")
-    from matiz.raw.camera_colour import balance
+    from matiz.develop.camera_colour import balance
     from matiz.raw.frame import Mosaic
     from matiz.simcam.camera import camera_colour
 
@@ -197,7 +197,7 @@ def test_a_real_photograph_under_a_known_cast():
         base = _frame()
         mosaic = Mosaic(counts, base.mosaic.pattern, np.full((2, 2), 512, np.float32), 16_000.0)
         frame = replace(base, mosaic=mosaic, colour=replace(colour, as_shot_neutral=1 / balance(colour, xy).gains))
-        found[cct_K] = Meter(Engine(frame)).read(RECIPE).light.measured
+        found[cct_K] = Meter(Engine(frame)).picture(RECIPE).light.measured
     moved = float(mired(found[3600.0].cct_K) - mired(found[5000.0].cct_K))
     assert moved == pytest.approx(1e6 / 3600 - 1e6 / 5000, abs=12.0)
 
@@ -206,13 +206,13 @@ def test_warm_sand_is_not_taken_for_warm_light():
     """The lizard sits in daylight before sand: whatever the reading says, it must not be sure of it."""
     shot = next(s for s in DEMO_SHOTS if s.scene == "lava-lizard")
     engine = Engine(simulate(shot.scene, SMALL, shot.settings))
-    reading = Meter(engine).read(RECIPE)
+    reading = Meter(engine).picture(RECIPE)
     assert reading.light.measured is None or reading.light.measured.certainty < 0.35
     assert not [f for f in find(engine, reading, RECIPE) if f.id == "light.balance_differs"]
 
 
 def test_the_report_has_its_stable_keys(scene_engine):
-    out = report(scene_engine.frame, Meter(scene_engine).read(RECIPE))
+    out = report(scene_engine.frame, scene_engine.frame.size, Meter(scene_engine).picture(RECIPE))
     assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "stored", "noise", "mend"]
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
@@ -234,10 +234,10 @@ def test_the_report_has_its_stable_keys(scene_engine):
 
 
 def test_delivery_gauges(hall_engine):
-    reading = Meter(hall_engine).read(RECIPE).delivery
+    reading = Meter(hall_engine).picture(RECIPE).delivery
     assert 0.01 < reading.bare_paper < 0.2, "the window and the lanterns"
     assert 0 <= reading.no_shadow < 0.5 and 0 < reading.out_of_gamut < 0.5
-    darker = Meter(hall_engine).read(RECIPE.change("tone.exposure_EV", -3.0)[0]).delivery
+    darker = Meter(hall_engine).picture(RECIPE.change("tone.exposure_EV", -3.0)[0]).delivery
     assert darker.bare_paper == 0.0 and darker.no_shadow > reading.no_shadow
 
 

@@ -70,10 +70,10 @@ def test_raw_and_16_bit_pictures_have_no_such_limit(scene_engine):
 def test_a_lift_beyond_the_steps_is_found_and_taken_back():
     engine = Engine(stored(data.coffee(), "JPEG", 75))
     meter = Meter(engine)
-    assert "tone.lifted_past_steps" not in {f.id for f in find(engine, meter.read(Recipe()), Recipe())}
+    assert "tone.lifted_past_steps" not in {f.id for f in find(engine, meter.picture(Recipe()), Recipe())}
     lifted = Recipe(tone=Tone(exposure_EV=1.5, zones_EV=(2.5, 2.5, 2.5, 2.0, 1.0) + (0.0,) * 6))
-    finding = next(f for f in find(engine, meter.read(lifted), lifted) if f.id == "tone.lifted_past_steps")
+    finding = next(f for f in find(engine, meter.picture(lifted), lifted) if f.id == "tone.lifted_past_steps")
     assert finding.evidence["lift_EV"] > finding.evidence["safe_EV"]
     held = fixed(lifted, finding)
-    assert "tone.lifted_past_steps" not in {f.id for f in find(engine, meter.read(held), held)}
+    assert "tone.lifted_past_steps" not in {f.id for f in find(engine, meter.picture(held), held)}
     assert held.tone.exposure_EV > 0.3, "no more is taken back than must be"

@@ -46,9 +46,9 @@ def test_what_is_dark_is_no_white(chart):
 def test_a_spot_is_cut_at_the_border_and_refused_outside(chart):
     engine, _ = chart
     width, height = engine.frame.size
-    assert spot(engine, 0, 0) == (0, 0, 4, 4) and spot(engine, width - 1, height - 1)[2:] == (4, 4)
+    assert spot(engine, Recipe(), 0, 0) == (0, 0, 4, 4) and spot(engine, Recipe(), width - 1, height - 1)[2:] == (4, 4)
     with pytest.raises(ArgumentError, match="within"):
-        spot(engine, width, 3)
+        spot(engine, Recipe(), width, 3)
 
 
 def test_the_tone_of_a_place_is_what_its_curve_meets(chart):
@@ -64,7 +64,7 @@ def test_the_tone_of_a_place_is_what_its_curve_meets(chart):
 
 def test_tries_differ_and_say_by_how_much(scene_engine):
     recipe = Recipe()
-    found = tries(scene_engine, Meter(scene_engine).read(recipe), recipe)
+    found = tries(scene_engine, Meter(scene_engine).picture(recipe), recipe)
     assert len(found) == COUNT and len({one.name for one in found}) == COUNT
     level = 0
     now = scene_engine.render(recipe, level, result="display")

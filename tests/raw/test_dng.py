@@ -8,10 +8,10 @@ import rawpy
 import tifffile
 
 from matiz.develop.engine import Engine
+from matiz.develop.sensor import Sensor
 from matiz.raw.decode import read_frame
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Frame
-from matiz.raw.sensor import Sensor
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import simulate

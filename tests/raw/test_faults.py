@@ -5,12 +5,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from matiz.develop.sensor import Sensor
 from matiz.kernels.levels import mended
 from matiz.measure.noise import noise_reading
 from matiz.raw.frame import Frame
 from matiz.raw.noise import FLAT, MEDIAN, PART, Noise, _blocks, measure_noise, noise_of
 from matiz.raw.pattern import fixed_pattern
-from matiz.raw.sensor import Sensor
 from matiz.simcam import targets
 from matiz.simcam.camera import Settings, expose, light_spectrum
 from matiz.simcam.lens import KIT, PERFECT

@@ -13,13 +13,14 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from matiz.colour.spaces import D65_XY, REC2020_TO_SRGB, encode_sRGB
+from matiz.develop.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_neutral
+from matiz.develop.sensor import Sensor, region, upright
+from matiz.develop.tiles import level_size
 from matiz.errors import ArgumentError, FileError, FormatError
-from matiz.kernels.display import encode
-from matiz.raw.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_neutral
+from matiz.kernels.encoding import encode
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
-from matiz.raw.sensor import Sensor, level_size, region, upright
 from matiz.simcam.camera import IDEAL, Settings, camera_colour, expose
 from matiz.simcam.targets import grey
 
@@ -123,14 +124,14 @@ def test_a_region_is_the_same_as_that_part_of_the_whole(orientation, area):
 
 
 def _whole(frame: Frame, level: int = 0) -> np.ndarray:
-    return Sensor(frame).read(level, (0, 0, *level_size(frame, level)))
+    return Sensor(frame).read(level, (0, 0, *level_size(frame.size, level)))
 
 
 @pytest.mark.parametrize("orientation", [1, 6])
 def test_levels_have_half_the_size_each_and_drafts_are_near(orientation):
     frame = _frame(orientation=orientation)
     for level in range(4):
-        width, height = level_size(frame, level)
+        width, height = level_size(frame.size, level)
         whole = _whole(frame, level)
         assert whole.shape == (height, width, 3)
         draft = Sensor(frame).draft(level, (0, 0, width, height))

@@ -7,9 +7,10 @@ import pytest
 
 from matiz.errors import RecipeError
 from matiz.recipe.document import Document, Version
-from matiz.recipe.fields import Number
 from matiz.recipe.history import History
-from matiz.recipe.model import Light, Recipe, Tone, apply_settings, specs
+from matiz.recipe.leaves import Number
+from matiz.recipe.model import Light, Recipe, Tone, specs
+from matiz.recipe.parsing import apply_settings, parsed
 from matiz.recipe.schema import json_schema
 
 
@@ -58,8 +59,8 @@ def test_duv_has_less_room_in_warm_light():
 def test_a_change_can_be_taken_back_and_done_again():
     recipe, change = Recipe().change("tone.exposure_EV", 1.5)
     assert change.items == (("tone.exposure_EV", 0.0, 1.5),)
-    assert change.revert(recipe) == Recipe()
-    assert change.apply(Recipe()) == recipe
+    assert recipe.applied(change.before()) == Recipe()
+    assert Recipe().applied(change.after()) == recipe
     assert not Recipe().change("tone.exposure_EV", 0.0)[1]
 
 
@@ -74,7 +75,7 @@ def test_a_temperature_means_a_manual_light():
     [("1.5", 1.5), ("+1,5 EV", 1.5), ("\u22120.5\u202fEV", -0.5), ("-2ev", -2.0)],
 )
 def test_typed_values_take_units_and_true_minus(text, value):
-    assert specs()["tone.exposure_EV"].parse("tone.exposure_EV", text) == value
+    assert parsed(specs()["tone.exposure_EV"], "tone.exposure_EV", text) == value
 
 
 def test_settings_of_the_command_line():
@@ -162,7 +163,7 @@ def test_a_station_left_out_keeps_its_values_and_does_nothing():
 def test_a_change_takes_a_station_back_in():
     without = Recipe().change("tone.active", "off")[0]
     again, change = without.change("tone.white_EV", 0.5)
-    assert again.is_active("tone") and change.revert(again) == without
+    assert again.is_active("tone") and again.applied(change.before()) == without
     assert without.change("light.duv", 0.001)[0].tone.active == "off"
 
 

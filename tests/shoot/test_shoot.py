@@ -11,11 +11,11 @@ from pathlib import Path
 
 import pytest
 
+from matiz.develop.camera_colour import as_shot_xy
 from matiz.errors import FileError, FormatError
 from matiz.files import write_whole
 from matiz.measure.values import value_of
 from matiz.proposals.given_light import given_light
-from matiz.raw.camera_colour import as_shot_xy
 from matiz.recipe.document import Document, Version
 from matiz.recipe.model import Recipe
 from matiz.shoot.folder import gather, pictures_in

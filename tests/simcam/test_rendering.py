@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from matiz.kernels.layers import cut_layer, fill_behind
-from matiz.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
-from matiz.kernels.noise import fractal_noise_in_space
 from matiz.simcam.bokeh import circle_px, defocused, shaken
 from matiz.simcam.camera import Settings, circles_of, expose, light_spectrum
 from matiz.simcam.ground import Plane, Relief
+from matiz.simcam.kernels.layers import cut_layer, fill_behind
+from matiz.simcam.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
+from matiz.simcam.kernels.noise import fractal_noise_in_space
 from matiz.simcam.people import Pose, person
 from matiz.simcam.planes import beam_surfaces, facet
 from matiz.simcam.scene import Scene

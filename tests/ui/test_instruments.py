@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from matiz.colour.spaces import xy_to_uv
 from matiz.colour.temperature import cct_to_xy
 from matiz.measure.values import LightValue
-from matiz.recipe.fields import CurvePoints
+from matiz.recipe.leaves import CurvePoints
 from matiz.recipe.model import Tone
 from matiz.ui.instruments.chromaticity import Chromaticity, Plane, light_at, planckian_uv
 from matiz.ui.instruments.curve import CurveInstrument, Plot, added, moved, removed

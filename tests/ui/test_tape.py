@@ -6,7 +6,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from matiz.recipe.fields import Number
+from matiz.recipe.leaves import Number
 from matiz.ui.controls import tape_for
 from matiz.ui.tape import Tape, linear_ruling, mired_ruling
 

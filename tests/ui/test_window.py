@@ -197,7 +197,7 @@ def test_the_clip_view_marks_the_window(window, shoot):
     QTest.keyClick(window.view, Qt.Key.Key_F6)
     assert window.tone.clip_view.isChecked()
     after = window.view.grab().toImage()
-    x, y, w, h = window.session.reading.tone.patches[0].x, window.session.reading.tone.patches[0].y, 30, 30
+    x, y, w, h = window.session.reading.full.patches[0].x, window.session.reading.full.patches[0].y, 30, 30
     place = window.view.rect_on_widget((x, y, w, h)).toRect()
     assert after.copy(place) != before.copy(place)
 
@@ -230,7 +230,7 @@ def test_everything_is_delivered_and_the_file_is_right(window, shoot):
 
 def test_a_delivery_can_be_stopped_and_tried_again(window, shoot, monkeypatch):
     window.go_to(window.deliver)
-    monkeypatch.setattr("matiz.develop.engine.STRIP_ROWS", 2)
+    monkeypatch.setattr("matiz.develop.tiles.TILE_PX", 64)
     window.deliver.deliver_this()
     row = window.deliver.queue.rows[0]
     window.deliver._on_stop()

@@ -4,7 +4,7 @@ References: Ohno 2014, "Practical use and calculation of CCT and Duv" (triangula
 solutions, combined); CIE 015:2018. Planck's law with c2 = 1.4388e-2 m K.
 """
 
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -103,6 +103,7 @@ def mired(cct_K: ArrayLike) -> Array:
     return 1e6 / np.asarray(cct_K, np.float64)
 
 
+@lru_cache(maxsize=1024)
 def duv_limit(cct_K: Kelvin) -> float:
     """Largest positive Duv that is still a real colour with room, held to 0.03.
 

@@ -13,10 +13,10 @@ from PIL import Image as Pillow
 
 from ..colour.types import Display
 from ..develop.engine import Engine, full_picture
+from ..develop.tiles import Region
 from ..errors import ArgumentError, Cancelled, FileError
 from ..files import write_whole
-from ..kernels.display import encode
-from ..raw.sensor import Region
+from ..kernels.encoding import encode
 from ..recipe.model import Recipe
 from .metadata import SOFTWARE, jpeg_exif, sRGB_profile, tiff_tags, xmp_packet
 from .orders import Order

@@ -1,9 +1,8 @@
-"""The engine: runs the stages for a region of a level and keeps what may be asked again."""
+"""The engine: makes tiles of a picture by its graph, and keeps what may be asked again."""
 
+import hashlib
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,125 +10,189 @@ import numpy as np
 from ..colour.types import Image
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
-from ..raw.sensor import LEVELS, Region, Sensor, level_size
 from ..recipe.model import Recipe
-from .stage import Pixels, Request, Stage
-from .stages import WAYS
+from .cache import Cache
+from .graph import ENDS
+from .mapping import Mapping
+from .node import Node, Patch, Pixels, Work
+from .sensor import Sensor
+from .tiles import LEVELS, Region, Size, common, level_for, tiles
 
 CACHE_BYTES = 600 * 2**20
-STRIP_ROWS = 512
-MOST_VALUES = 6
+LITTLE_CACHE = 96 * 2**20
+"""For an engine that makes one picture once: room for plans."""
+TILES_TO_A_SIDE = 2
+"""Of what is made at a time for a file: larger parts leave less of the time to what lies between the kernels."""
 
 
 class Engine:
     """Develops one frame. Safe to share by threads; results are not to be written to."""
 
-    def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES) -> None:
+    def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES, ends: dict[str, Node] = ENDS) -> None:
         self.frame = frame
         self.sensor = Sensor(frame)
         self.runs: dict[str, int] = {}
-        """How often each stage ran: what a change did not touch must not run again."""
-        self._cache: OrderedDict[Any, Pixels] = OrderedDict()
-        self._cache_bytes = cache_bytes
-        self._values: OrderedDict[Any, Any] = OrderedDict()
-        self._lock = threading.RLock()
+        """How often each node ran: what a change did not touch must not run again."""
+        self._ends = ends
+        self._cache = Cache(cache_bytes)
+        self._counting = threading.Lock()
+
+    def mapping(self, recipe: Recipe) -> Mapping:
+        """The geometry of the picture under a recipe."""
+        return Mapping.of(self.frame, recipe.in_force().mend)
+
+    def size(self, recipe: Recipe, level: int = 0) -> Size:
+        """(width, height) of the picture under a recipe."""
+        return self.mapping(recipe).size_at(level)
+
+    def level_for(self, recipe: Recipe, least_px: int) -> int:
+        """The deepest level at which the picture's long side still has `least_px`."""
+        return level_for(self.size(recipe), least_px)
 
     def render(self, recipe: Recipe, level: int, region: Region | None = None, *, result: str = "screen") -> Pixels:
-        """A region (the whole picture when None) of a level, as far as `result`, a key of WAYS."""
-        if result not in WAYS:
-            raise ArgumentError(f"result: one of {', '.join(WAYS)}; got {result!r}")
-        if not 0 <= level < LEVELS:
-            raise ArgumentError(f"level: 0..{LEVELS - 1}, got {level}")
-        width, height = level_size(self.frame, level)
-        region = region or (0, 0, width, height)
-        x, y, w, h = region
-        if x < 0 or y < 0 or w < 1 or h < 1 or x + w > width or y + h > height:
-            raise ArgumentError(f"region: {region} does not lie within the picture, {width}x{height} px at this level")
-        stages = WAYS[result]
+        """A region (the whole picture when None) of a level, as far as `result`, a key of the graph's ends."""
+        making = _Making(self, recipe)
+        return making.pixels(self._end(result), level, self._checked(making.work.mapping, level, region))
+
+    def peek(self, recipe: Recipe, level: int, region: Region, *, result: str = "screen") -> Pixels:
+        """The same for a small region that is not asked again: nothing is kept, and nothing made beside it."""
+        making = _Making(self, recipe)
+        x, y, w, h = region = self._checked(making.work.mapping, level, region)
+        if w * h > 1:
+            return making.made(self._end(result), level, region)
         # the kernels take no single pixel: ask for its neighbour too
-        asked = region if w * h > 1 else (max(0, x - 1) if x + 2 > width else x, y, min(2, width), h)
-        pixels = self._result(stages, len(stages) - 1, self._request(recipe, level, asked))
-        return pixels if asked == region else np.ascontiguousarray(pixels[:, x - asked[0] :][:, :1])
+        width, _ = making.work.mapping.size_at(level)
+        beside = (max(0, x - 1) if x + 2 > width else x, y, min(2, width), h)
+        return np.ascontiguousarray(making.made(self._end(result), level, beside)[:, x - beside[0] :][:, :1])
+
+    def digest(self, recipe: Recipe, result: str) -> bytes:
+        """What stands for everything that a result depends on: two recipes with the same one give the same pixels."""
+        return _Making(self, recipe).digest(self._end(result))
 
     def full(
         self, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
-    ) -> Iterator[tuple[int, Pixels]]:
-        """The full-size picture in strips from the top, (first row, pixels), with little memory.
+    ) -> Iterator[tuple[Region, Pixels]]:
+        """The full-size picture tile by tile, (region, pixels), with little memory.
 
         `progress` hears the share done and returns False to stop, which raises Cancelled.
         """
-        width, height = self.frame.size
-        for top in range(0, height, STRIP_ROWS):
-            rows = min(STRIP_ROWS, height - top)
-            stages = WAYS[result]
-            request = self._request(recipe, 0, (0, top, width, rows))
-            yield top, self._result(stages, len(stages) - 1, request, keep=False)
-            if progress is not None and not progress((top + rows) / height):
+        making, end = _Making(self, recipe), self._end(result)
+        width, height = size = making.work.mapping.size
+        done = 0
+        for tile in tiles(size, (0, 0, width, height), TILES_TO_A_SIDE):
+            yield tile, making.made(end, 0, tile)
+            done += tile[2] * tile[3]
+            if progress is not None and not progress(done / (width * height)):
                 raise Cancelled("stopped by the user")
 
-    def _request(self, recipe: Recipe, level: int, region: Region) -> Request:
-        def whole(small: int) -> Pixels:
-            return self.render(recipe, small, result="small")
+    def forget(self) -> None:
+        """Let go of all that was made."""
+        self._cache.clear()
 
-        return Request(self.sensor, recipe.in_force(), level, region, whole, self._once)
+    def count(self, node: Node) -> None:
+        with self._counting:
+            self.runs[node.name] = self.runs.get(node.name, 0) + 1
 
-    def _once(self, key: Any, make: Callable[[], Any]) -> Any:
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-                return self._values[key]
-        value = make()
-        with self._lock:
-            self._values[key] = value
-            while len(self._values) > MOST_VALUES:
-                self._values.popitem(last=False)
-        return value
+    @property
+    def cache(self) -> Cache:
+        return self._cache
 
-    def _result(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool = True) -> Pixels:
-        key = self._key(stages[: index + 1], request)
-        with self._lock:
-            pixels = self._cache.get(key)
-            if pixels is not None:
-                self._cache.move_to_end(key)
-                return pixels
-        pixels, is_new = self._run(stages, index, request, keep=keep)
-        if keep and is_new:
-            self._remember(key, pixels)
+    def _end(self, result: str) -> Node:
+        if result not in self._ends:
+            raise ArgumentError(f"result: one of {', '.join(self._ends)}; got {result!r}")
+        return self._ends[result]
+
+    def _checked(self, mapping: Mapping, level: int, region: Region | None) -> Region:
+        if not 0 <= level < LEVELS:
+            raise ArgumentError(f"level: 0..{LEVELS - 1}, got {level}")
+        width, height = mapping.size_at(level)
+        x, y, w, h = region = region or (0, 0, width, height)
+        if x < 0 or y < 0 or w < 1 or h < 1 or x + w > width or y + h > height:
+            raise ArgumentError(f"region: {region} does not lie within the picture, {width}x{height} px at this level")
+        return region
+
+
+class _Making:
+    """The graph under one recipe."""
+
+    def __init__(self, engine: Engine, recipe: Recipe) -> None:
+        self._engine, self._cache = engine, engine.cache
+        recipe = recipe.in_force()
+        self.work = Work(engine.sensor, recipe, Mapping.of(engine.frame, recipe.mend), self)
+        self._digests: dict[Node, bytes] = {}
+
+    def digest(self, node: Node) -> bytes:
+        """Of the values that a node reads and of its inputs; that of its input when it has nothing to do."""
+        found = self._digests.get(node)
+        if found is None:
+            inputs = [self.digest(each) for each in node.inputs]
+            if node.is_idle(self.work):
+                found = inputs[0]
+            else:
+                values = [self.work.recipe.get(path) for path in node.reads]
+                told = repr((node.name, self.work.recipe.processing, values)).encode()
+                found = hashlib.blake2b(told + b"".join(inputs), digest_size=16).digest()
+            self._digests[node] = found
+        return found
+
+    def product(self, node: Node) -> Any:
+        def make() -> Any:
+            self._engine.count(node)
+            return node.run(self.work)
+
+        return self._cache.get(self.digest(node), node.name, make)
+
+    def whole(self, node: Node, level: int) -> Pixels:
+        width, height = self.work.mapping.size_at(level)
+        return self.pixels(node, level, (0, 0, width, height))
+
+    def pixels(self, node: Node, level: int, region: Region) -> Pixels:
+        """A region of any shape, laid together from tiles."""
+        out = None
+        for tile in tiles(self.work.mapping.size_at(level), region):
+            made = self.kept(node, level, tile)
+            if tile == region:
+                return made
+            x, y, w, h = common(tile, region)
+            part = made[y - tile[1] : y - tile[1] + h, x - tile[0] : x - tile[0] + w]
+            if out is None:
+                out = np.empty((region[3], region[2], *made.shape[2:]), made.dtype)
+            out[y - region[1] : y - region[1] + h, x - region[0] : x - region[0] + w] = part
+        assert out is not None
+        return out
+
+    def kept(self, node: Node, level: int, region: Region) -> Pixels:
+        """A region as it is, from the cache or made for it."""
+        node = self._at_work(node)
+        if not node.keeps(level):
+            return self.made(node, level, region)
+        key = (self.digest(node), level, region)
+        return self._cache.get(key, (node.name, level, region), lambda: self._run(node, level, region, self.kept))
+
+    def made(self, node: Node, level: int, region: Region) -> Pixels:
+        """The same without keeping any pixels."""
+        return self._run(self._at_work(node), level, region, self.made)
+
+    def _at_work(self, node: Node) -> Node:
+        while node.is_idle(self.work):
+            node = node.inputs[0]
+        return node
+
+    def _run(self, node: Node, level: int, region: Region, get: Callable[[Node, int, Region], Pixels]) -> Pixels:
+        self._engine.count(node)
+        work = Work(self.work.sensor, self.work.recipe, self.work.mapping, self, level, region)
+        source = node.grow(work)
+        patches = [Patch(get(each, level, source), source) for each in node.inputs if not each.is_product]
+        pixels: Pixels = node.run(work, *patches)
         return pixels
-
-    def _run(self, stages: tuple[Stage, ...], index: int, request: Request, *, keep: bool) -> tuple[Pixels, bool]:
-        """The stage's pixels, and whether it made them: one with nothing to do hands on what it got."""
-        stage = stages[index]
-        if index == 0:
-            self._count(stage)
-            return stage.run(None, request), True
-        wanted = replace(request, region=stage.source(request))
-        before = self._result(stages, index - 1, wanted, keep=keep)
-        after = stage.run(before, request)
-        if after is not before:
-            self._count(stage)
-        return after, after is not before
-
-    def _count(self, stage: Stage) -> None:
-        self.runs[stage.name] = self.runs.get(stage.name, 0) + 1
-
-    def _key(self, stages: tuple[Stage, ...], request: Request) -> Any:
-        values = tuple((s.name, tuple(request.recipe.get(path) for path in s.reads)) for s in stages)
-        return values, request.recipe.processing, request.level, request.region
-
-    def _remember(self, key: Any, pixels: Pixels) -> None:
-        with self._lock:
-            self._cache[key] = pixels
-            while len(self._cache) > 1 and sum(p.nbytes for p in self._cache.values()) > self._cache_bytes:
-                self._cache.popitem(last=False)
 
 
 def full_picture(
     engine: Engine, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
 ) -> Image:
-    """The full-size picture in one array, made strip by strip."""
-    width, height = engine.frame.size
+    """The full-size picture in one array, made tile by tile."""
+    width, height = engine.size(recipe)
     out = np.empty((height, width, 3), np.float32)
-    for top, strip in engine.full(recipe, result=result, progress=progress):
-        out[top : top + strip.shape[0]] = strip
+    for (x, y, w, h), tile in engine.full(recipe, result=result, progress=progress):
+        out[y : y + h, x : x + w] = tile
     return out

@@ -10,12 +10,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..colour.spaces import decode_sRGB, encode_sRGB, lightness, luminance
+from ..colour.spaces import lightness, luminance
 from ..colour.types import Array
 from ..errors import ArgumentError
-from ..kernels.display import PIVOT, TABLE_SIZE, table_positions
-from ..kernels.tone import MIDDLE
-from ..recipe.fields import Points
+from ..kernels.rendition import TABLE_SIZE, curve_positions, table_positions
+from ..kernels.units import MIDDLE_GREY
+from ..recipe.leaves import Points
 from ..recipe.model import Curve, Tone
 
 NO_BLACK_EV = -12.0
@@ -43,8 +43,8 @@ def rendered(rendition: str, scene: ArrayLike, *, white_EV: float = 0.0, black_E
     """
     light: Array = np.maximum(np.asarray(scene, np.float64), 0.0)
     if black_EV > NO_BLACK_EV:
-        black = MIDDLE * 2.0**black_EV
-        light = np.maximum(light - black, 0.0) * (MIDDLE / (MIDDLE - black))
+        black = MIDDLE_GREY * 2.0**black_EV
+        light = np.maximum(light - black, 0.0) * (MIDDLE_GREY / (MIDDLE_GREY - black))
     if rendition == "linear":
         # up to middle grey as it is; above, straight in the logarithm of what is left to white
         return np.minimum(light if white_EV == 0.0 else _stretched(light, 2.0**white_EV), 1.0)
@@ -58,9 +58,9 @@ def rendered(rendition: str, scene: ArrayLike, *, white_EV: float = 0.0, black_E
 
 def _stretched(scene: Array, white: float) -> Array:
     """Straight up to middle grey; above it a power that reaches 1 at `white`."""
-    power = np.log(1.0 / MIDDLE) / np.log(white / MIDDLE)
-    above = MIDDLE * (np.maximum(scene, MIDDLE) / MIDDLE) ** power
-    return np.where(scene <= MIDDLE, scene, above)
+    power = np.log(1.0 / MIDDLE_GREY) / np.log(white / MIDDLE_GREY)
+    above = MIDDLE_GREY * (np.maximum(scene, MIDDLE_GREY) / MIDDLE_GREY) ** power
+    return np.where(scene <= MIDDLE_GREY, scene, above)
 
 
 def curve(points: Points, display_lightness: ArrayLike) -> Array:
@@ -119,7 +119,7 @@ def _end_slope(step_0: float, step_1: float, rise_0: float, rise_1: float) -> fl
 
 @lru_cache(maxsize=64)
 def display_table(tone: Tone) -> NDArray[np.float32]:
-    """Rendition and curve of `tone` at `kernels.display.table_positions()`, (TABLE_SIZE,)."""
+    """Rendition and curve of `tone` at `kernels.rendition.table_positions()`, (TABLE_SIZE,)."""
     shown = rendered(tone.rendition, table_positions(), white_EV=tone.white_EV, black_EV=tone.black_EV)
     if tone.curve.lightness != STRAIGHT:
         shown = luminance(curve(tone.curve.lightness, lightness(shown) / 100.0) * 100.0)
@@ -128,36 +128,25 @@ def display_table(tone: Tone) -> NDArray[np.float32]:
     return table
 
 
-def has_channel_curves(curves: Curve) -> bool:
-    return any(points != STRAIGHT for points in (curves.red, curves.green, curves.blue))
-
-
-def with_channel_curves(curves: Curve, shown: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Display-linear (height, width, 3) with the curve of each channel on its own lightness."""
-    out = np.array(shown, np.float32)
-    steps = np.linspace(0.0, 1.0, 4096)
-    for channel, points in enumerate((curves.red, curves.green, curves.blue)):
-        if points != STRAIGHT:
-            # even steps of the square root are dense in the darks
-            table = luminance(curve(points, lightness(steps**2) / 100.0) * 100.0)
-            out[..., channel] = np.interp(np.sqrt(out[..., channel]), steps, table)
-    return out
-
-
-@lru_cache(maxsize=8)
-def screen_tables(curves: Curve) -> NDArray[np.uint8]:
-    """(1, 256, 4) for 8-bit blue, green, red, 255: the channels' curves on encoded values."""
-    codes = np.arange(256)
-    out = np.tile(codes[None, :, None], (1, 1, 4)).astype(np.uint8)
-    linear = np.tile(decode_sRGB(codes / 255.0)[None, :, None], (1, 1, 3)).astype(np.float32)
-    out[..., :3] = np.rint(encode_sRGB(with_channel_curves(curves, linear)) * 255.0)[..., ::-1]
-    return out
+@lru_cache(maxsize=64)
+def channel_curves(curves: Curve) -> NDArray[np.float32] | None:
+    """(3, CURVE_SIZE) display-linear values of red, green and blue at `kernels.rendition.curve_positions()`, each
+    channel's curve on its own lightness; None when all are straight."""
+    channels = (curves.red, curves.green, curves.blue)
+    if all(points == STRAIGHT for points in channels):
+        return None
+    positions = curve_positions()
+    own = lightness(positions) / 100.0
+    tables = [positions if points == STRAIGHT else luminance(curve(points, own) * 100.0) for points in channels]
+    table = np.array(tables, np.float32)
+    table.flags.writeable = False
+    return table
 
 
 def shown_value(tone: Tone, scene: ArrayLike) -> Array:
     """Display-linear value of scene-linear grey at exposure 0, from the same table as the picture."""
     x = np.maximum(np.asarray(scene, np.float64), 0.0)
-    return np.interp(x / (x + PIVOT), np.linspace(0.0, 1.0, TABLE_SIZE), display_table(tone))
+    return np.interp(x / (x + MIDDLE_GREY), np.linspace(0.0, 1.0, TABLE_SIZE), display_table(tone))
 
 
 def scene_value(tone: Tone, shown: float) -> float:
@@ -169,25 +158,25 @@ def scene_value(tone: Tone, shown: float) -> float:
     index = min(index, TABLE_SIZE - 2)
     rise = float(table[index + 1] - table[index])
     t = (index + ((shown - float(table[index])) / rise if rise > 0 else 0.0)) / (TABLE_SIZE - 1)
-    return PIVOT * t / max(1.0 - t, 1e-9)
+    return MIDDLE_GREY * t / max(1.0 - t, 1e-9)
 
 
 @lru_cache
 def _solved(sigmoid: Sigmoid) -> tuple[float, float, float]:
     """Exponent n, constant k and white of the sigmoid that keeps middle grey."""
-    white = MIDDLE * 2.0**sigmoid.white_EV
+    white = MIDDLE_GREY * 2.0**sigmoid.white_EV
 
     def constant(n: float) -> float:
-        # MIDDLE -> MIDDLE and white -> 1, solved for k
-        a, w = MIDDLE**n, white**n
-        return w * a * (1.0 - MIDDLE) / (MIDDLE * w - a)
+        # MIDDLE_GREY -> MIDDLE_GREY and white -> 1, solved for k
+        a, w = MIDDLE_GREY**n, white**n
+        return w * a * (1.0 - MIDDLE_GREY) / (MIDDLE_GREY * w - a)
 
     def contrast(n: float) -> float:
         k = constant(n)
-        return n * k / (MIDDLE**n + k)
+        return n * k / (MIDDLE_GREY**n + k)
 
     # below the first exponent the white point cannot be reached; contrast rises with the exponent
-    low, high = -np.log(MIDDLE) / (np.log(white) - np.log(MIDDLE)) * 1.001, 8.0
+    low, high = -np.log(MIDDLE_GREY) / (np.log(white) - np.log(MIDDLE_GREY)) * 1.001, 8.0
     for _ in range(60):
         n = (low + high) / 2
         low, high = (n, high) if contrast(n) < sigmoid.contrast else (low, n)

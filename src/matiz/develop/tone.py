@@ -15,11 +15,11 @@ from ..colour.types import Array, SceneLinear
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
 from ..kernels.tone import LEAST_TRANSMISSION, log_luminance, scene_toned, table_EV
-from ..raw.sensor import Region, level_for, level_size
-from ..recipe.fields import Values
+from ..recipe.leaves import Values
 from ..recipe.model import Tone
+from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
-from .stage import Pixels, Request, Stage
+from .tiles import Region, level_for
 
 SMALL_PX = 700
 """Least long side of the small picture that the surroundings are read from."""
@@ -40,7 +40,7 @@ BRIGHTEST_AIR = 0.97
 KEPT_HAZE = 0.95
 """Share of the haze that the dark channel is trusted with: a little depth is kept (He et al. 2009)."""
 
-_READS = (
+READS = (
     "tone.zones_EV", "tone.contrast.fine_dB", "tone.contrast.middle_dB", "tone.contrast.broad_dB",
     "tone.haze_percent", "tone.exposure_EV",
 )  # fmt: skip
@@ -135,22 +135,25 @@ def _window(picture: SceneLinear, share: float) -> NDArray[np.uint8]:
     return np.ones((side, side), np.uint8)
 
 
-def _tone(working: Pixels | None, request: Request) -> Pixels:
-    assert working is not None
-    tone = request.recipe.tone
-    if is_plain(tone):
-        return working
-    recipe = request.recipe
-    plan = request.once(("tone", recipe.mend, recipe.light, tone.haze_percent), lambda: _Plan.of(request))
-    scale = 2.0 ** (request.level - level_for(request.sensor.frame, SMALL_PX))
-    x, y, w, h = request.region
-    left, top, _, _ = source_region(request)
+def scene_node(name: str, working: Node, small: Node) -> Node:
+    """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
+    plan = product(f"plan of the {name}", lambda work: _plan(work, small), (small,), ("tone.haze_percent",))
+
+    def run(work: Work, patch: Patch) -> Pixels:
+        return _toned(work, patch, work.ask.product(plan))
+
+    return Node(name, run, (working, plan), READS, grow=_with_margin, is_idle=lambda work: is_plain(work.recipe.tone))
+
+
+def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
+    tone = work.recipe.tone
+    scale = 2.0 ** (work.level - level_for(work.mapping.size, SMALL_PX))
+    x, y, w, h = work.region
+    left, top = patch.region[:2]
     contrast = tone.contrast
-    fine = None
-    if contrast.fine_dB:
-        fine = calmed(log_luminance(working), _fine_px(request), EDGE_EV)
+    fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
     toned = scene_toned(
-        working, plan.grid, zone_table(tone.zones_EV), plan.air,
+        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air,
         exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
         gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
         scale=scale, corner=(left * scale, top * scale),
@@ -158,45 +161,41 @@ def _tone(working: Pixels | None, request: Request) -> Pixels:
     return np.ascontiguousarray(toned[y - top : y - top + h, x - left : x - left + w])
 
 
-def _fine_px(request: Request) -> int:
-    """The fine radius at the request's level; one pixel at least."""
-    wanted = round(RADII["fine"] * max(request.sensor.frame.size) / 2**request.level)
+def _fine_px(work: Work) -> int:
+    """The fine radius at the level; one pixel at least."""
+    wanted = round(RADII["fine"] * max(work.mapping.size) / 2**work.level)
     return min(max(1, wanted), MOST_RADIUS)
 
 
-def source_region(request: Request) -> Region:
+def _with_margin(work: Work) -> Region:
     """The region with what the fine radius looks at around it."""
-    if not request.recipe.tone.contrast.fine_dB:
-        return request.region
-    margin = 2 * _fine_px(request)
-    x, y, w, h = request.region
-    width, height = level_size(request.sensor.frame, request.level)
+    if not work.recipe.tone.contrast.fine_dB:
+        return work.region
+    margin = 2 * _fine_px(work)
+    x, y, w, h = work.region
+    width, height = work.mapping.size_at(work.level)
     left, top = max(0, x - margin), max(0, y - margin)
     return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
 
 
 @dataclass(frozen=True, eq=False)
-class _Plan:
+class Plan:
     """What the surroundings say, for all regions of a picture."""
 
     grid: NDArray[np.float32]
     air: NDArray[np.float32]
 
-    @classmethod
-    def of(cls, request: Request) -> "_Plan":
-        small = request.whole(level_for(request.sensor.frame, SMALL_PX))
-        long_side = max(small.shape[:2])
-        nothing = np.zeros(small.shape[:2], np.float32)
-        through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
-        share = request.recipe.tone.haze_percent / 100.0
-        if share:
-            haze = haze_of(small)
-            through, air = haze.by_luminance, haze.air.astype(np.float32)
-            small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
-        level = log_luminance(np.ascontiguousarray(small))
-        bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
-        grid = np.dstack([plane for pair in (through, *bases) for plane in pair])
-        return cls(grid, air)
 
-
-TONE = Stage("tone", _READS, _tone, source_region)
+def _plan(work: Work, whole: Node) -> Plan:
+    small = work.ask.whole(whole, level_for(work.mapping.size, SMALL_PX))
+    long_side = max(small.shape[:2])
+    nothing = np.zeros(small.shape[:2], np.float32)
+    through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
+    share = work.recipe.tone.haze_percent / 100.0
+    if share:
+        haze = haze_of(small)
+        through, air = haze.by_luminance, haze.air.astype(np.float32)
+        small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
+    level = log_luminance(np.ascontiguousarray(small))
+    bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
+    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air)

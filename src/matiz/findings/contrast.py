@@ -1,38 +1,40 @@
 """Findings about the range of tones: whether it is filled, and what contrast does to it."""
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 
 from ..colour.spaces import luminance
 from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, through
-from ..kernels.tone import MIDDLE
+from ..kernels.units import MIDDLE_GREY
 from ..measure.picture import PictureReading
 from ..measure.tone import crushed_share
-from ..recipe.fields import Points
+from ..recipe.leaves import Points
 from ..recipe.model import Recipe
 from ..wording import EV, number, percent
-from .model import Finding
+from .model import Finding, needs
 from .tone import LEFT_GAP_EV, under_exposed
 
 LEAST_RANGE_L, SPREAD_L = 45.0, 60.0
 DARK_L = 20.0
 """A picture that is darker all over is under-exposed, not flat."""
 LEAST_EVEN_EV, FILLED_L = 0.4, 58.0
-DIFFUSE_WHITE_EV = float(np.log2(1.0 / MIDDLE))
+DIFFUSE_WHITE_EV = float(np.log2(1.0 / MIDDLE_GREY))
 """From middle grey."""
 LEAST_CRUSHED = 0.12
 LEAST_MOVED_L = 3.0
 DARKEST_SHARE, LEAST_DARKEST_L, KEPT_L = 0.005, 18.0, 4.0
 
 
-def flat(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone")
+def flat(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The picture uses little of the tonal range, and its curve does not help."""
     ends = _used_range(reading)
     low, high = (100.0 * float(curve(recipe.tone.curve.lightness, end / 100.0)) for end in ends)
     if high - low >= LEAST_RANGE_L or ends[1] < DARK_L:
-        return None
-    return Finding(
+        return
+    yield Finding(
         id="tone.flat",
         station="tone",
         claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0, 'L*')}",
@@ -60,13 +62,14 @@ def _spread(low: float, high: float) -> Points:
             (1.0, 1.0))  # fmt: skip
 
 
-def crushed(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone")
+def crushed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The tone curve runs much of the picture together."""
     share = reading.tone.crushed
     if share < LEAST_CRUSHED:
-        return None
+        return
     left = next(k for k in range(9, -1, -1) if _crushed_at(k / 10.0, reading, recipe) < LEAST_CRUSHED)
-    return Finding(
+    yield Finding(
         id="tone.crushed",
         station="tone",
         claim=f"The curve runs {percent(share)} of the picture together",
@@ -88,18 +91,19 @@ def _crushed_at(share: float, reading: PictureReading, recipe: Recipe) -> float:
     return crushed_share(reading.tone.distribution, _weakened(share, recipe))
 
 
-def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone")
+def end_gap(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Nothing in the picture comes near black."""
     shares = np.cumsum(reading.tone.distribution)
     darkest = float(np.searchsorted(shares, DARKEST_SHARE)) / len(shares) * 100.0
     if darkest < LEAST_DARKEST_L or recipe.tone.black_EV > NO_BLACK_EV:
-        return None
+        return
     # the scene value that is shown at that lightness becomes black, but for a little
     scene = scene_value(recipe.tone, float(luminance(max(darkest - KEPT_L, 1.0))))
-    black_EV = float(np.log2(max(scene, 1e-6) / MIDDLE))
+    black_EV = float(np.log2(max(scene, 1e-6) / MIDDLE_GREY))
     if not -11.0 <= black_EV <= -2.0:
-        return None
-    return Finding(
+        return
+    yield Finding(
         id="tone.end_gap",
         station="tone",
         claim=f"No black: the darkest {percent(DARKEST_SHARE)} begin at {number(darkest, 0, 'L*')}",
@@ -110,7 +114,8 @@ def end_gap(reading: PictureReading, recipe: Recipe) -> Finding | None:
     )
 
 
-def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone", "range")
+def even_out(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The ends of the picture do not meet black and white: the smallest set of changes that fills the range.
 
     The white point goes to the brightest 0.5 %, the black point to the darkest, and the middle stays.
@@ -118,18 +123,17 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
     tone = recipe.tone
     low, high = _used_range(reading)
     if tone.rendition == "linear" or high - low > FILLED_L or under_exposed(reading, recipe):
-        return None
+        return
     own_EV = SIGMOIDS[tone.rendition].white_EV
     white_EV = min(max(DIFFUSE_WHITE_EV + reading.tone.high_EV + LEFT_GAP_EV - own_EV, -2.0), 3.0)
     if abs(white_EV - tone.white_EV) <= LEAST_EVEN_EV:
-        return None  # a missing black alone is a finding of its own
+        return  # a missing black alone is a finding of its own
     fix: list[tuple[str, Any]] = [("tone.white_EV", round(white_EV, 2))]
-    dark = end_gap(reading, recipe)
-    if dark is not None and dark.fix:
-        fix += dark.fix
+    for dark in end_gap(reading, recipe):
+        fix += dark.fix or ()
     names = {"tone.white_EV": "white point", "tone.black_EV": "black point"}
     told = " and ".join(f"{names[path]} {EV(value)}" for path, value in fix)
-    return Finding(
+    yield Finding(
         id="tone.even_out",
         station="tone",
         claim=f"The range is not filled: {told} would fill it, the middle stays",
@@ -140,17 +144,18 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Finding | None:
     )
 
 
-def middle_moved(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone")
+def middle_moved(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Contrast made the picture darker or lighter as a whole, which it was not meant to."""
     plain, before_curve, shown = reading.tone.middle_L
     moved = shown - plain
     points = recipe.tone.curve.lightness
     if abs(moved) < LEAST_MOVED_L or any(recipe.tone.zones_EV) or not _is_about_contrast(points):
-        return None
+        return
     held = through(points, before_curve / 100.0, plain / 100.0)
     if abs(100.0 * float(curve(held, before_curve / 100.0)) - plain) >= LEAST_MOVED_L:
-        return None  # the curve's ends leave no room
-    return Finding(
+        return  # the curve's ends leave no room
+    yield Finding(
         id="tone.middle_moved",
         station="tone",
         claim=f"Contrast moved the middle by {number(moved, 0, 'L*', signed=True)}, from {number(plain, 0)} to "

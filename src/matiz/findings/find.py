@@ -1,5 +1,6 @@
 """All findings of a picture, the one that changes it most first."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
@@ -7,9 +8,9 @@ import numpy as np
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..develop.engine import Engine
+from ..develop.tiles import LEVELS
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
-from ..raw.sensor import LEVELS
 from ..recipe.model import Recipe
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
@@ -21,32 +22,48 @@ JUDGES = (
     fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise,
     lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
 )  # fmt: skip
-"""Every finding that Matiz knows: readings and recipe in, Finding or None out."""
+"""Every judge that Matiz has."""
 
 MOST_PIXELS = 20_000
 
 
 def find(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Finding]:
     """Every finding of every station that is not left out, sorted by gain."""
-    found = [f for judge in JUDGES if (f := judge(reading, recipe)) and recipe.is_active(f.station)]
-    if not found:
-        return []
+    return ranked(with_gains(engine, recipe, judged(reading, recipe)))
+
+
+def judged(reading: PictureReading, recipe: Recipe) -> list[Finding]:
+    """What the judges say whose readings are there, in their order; how much each gains is not known yet."""
+    found = [finding for judge in JUDGES if reading.has(judge.needs) for finding in judge(reading, recipe)]
+    return [finding for finding in found if recipe.is_active(finding.station)]
+
+
+def with_gains(engine: Engine, recipe: Recipe, findings: Iterable[Finding]) -> list[Finding]:
+    """The findings with how much each fix changes the picture."""
+    findings = list(findings)
+    if not any(finding.has_fix for finding in findings):
+        return findings
     now = _small_Lab(engine, recipe)
-    ranked = [replace(f, gain=_gain(engine, recipe, f, now)) for f in found]
-    return sorted(ranked, key=lambda f: -f.gain)
+    return [replace(finding, gain=_gain(engine, recipe, finding, now)) for finding in findings]
+
+
+def ranked(findings: Iterable[Finding]) -> list[Finding]:
+    return sorted(findings, key=lambda finding: -finding.gain)
 
 
 def fixed(recipe: Recipe, finding: Finding) -> Recipe:
     """The recipe with a finding's fix done."""
-    if not finding.fix:
+    if not finding.has_fix:
         raise RecipeError(f"{finding.id}: this finding has no fix")
-    return recipe.change_all(finding.fix, label=finding.fix_label)[0]
+    return recipe.change_all(finding.settings(recipe), label=finding.fix_label)[0]
 
 
 def _gain(engine: Engine, recipe: Recipe, finding: Finding, now: np.ndarray) -> float:
-    if not finding.fix:
+    if not finding.has_fix:
         return 0.0
     after = _small_Lab(engine, fixed(recipe, finding))
+    if after.shape != now.shape:
+        return finding.certainty  # the picture itself has another size then
     return float(delta_E_2000(now, after).mean()) * finding.certainty
 
 

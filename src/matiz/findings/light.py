@@ -1,9 +1,11 @@
 """Findings of the Light station."""
 
+from collections.abc import Iterator
+
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe, manual_light
 from ..wording import duv, kelvin, number, percent
-from .model import Finding
+from .model import Finding, box, needs
 
 LEAST_MIRED = 10.0
 """Common practice, no source: 4 mired beside the camera's value are not a cast; 10 are seen."""
@@ -18,15 +20,16 @@ SET_MIRED = 12.0
 """Within this the balance is that of a light."""
 
 
-def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
+@needs("light", "balance")
+def grey_card(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
     """A grey card lies in the picture, and the balance is not for its light."""
     card = reading.light.card
     if card is None:
-        return None
+        return
     balance, light = reading.balance, card.light
     if abs(balance.mired - light.mired) < CARD_MIRED and abs(balance.duv - light.duv) < CARD_DUV:
-        return None
-    return Finding(
+        return
+    yield Finding(
         id="light.grey_card",
         station="light",
         claim=f"A grey card: its light is {kelvin(light.cct_K)}, the balance is for {kelvin(balance.cct_K)}",
@@ -37,7 +40,7 @@ def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
             "set_K": round(balance.cct_K, 1),
             "set_duv": round(balance.duv, 5),
         },
-        area=card.area,
+        outlines=(box(card.area),),
         fix=manual_light(light.cct_K, light.duv),
         fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
         then="Ctrl+Shift+L gives this light to the pictures of the set.",
@@ -45,17 +48,18 @@ def grey_card(reading: PictureReading, _: Recipe) -> Finding | None:
     )
 
 
-def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
+@needs("light", "balance")
+def two_lights(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
     """Two lights fall on the picture, and it is balanced for neither of them, or for the lesser one."""
     lights = reading.light.lights
     if reading.light.card is not None:
-        return None  # the card was put there to say which
+        return  # the card was put there to say which
     if len(lights.found) < 2 or lights.apart_mired < LEAST_APART_MIRED or lights.found[1].share < LEAST_SECOND_SHARE:
-        return None
+        return
     first, second = lights.found
     if abs(reading.balance.mired - first.value.mired) < SET_MIRED:
-        return None
-    return Finding(
+        return
+    yield Finding(
         id="light.two_lights",
         station="light",
         claim=(
@@ -76,17 +80,18 @@ def two_lights(reading: PictureReading, _recipe: Recipe) -> Finding | None:
     )
 
 
-def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("light", "balance")
+def balance_differs(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The light that the recipe balances for is not the one measured in the picture."""
     measured, balance = reading.light.measured, reading.balance
     if measured is None or measured.certainty < LEAST_CERTAINTY:
-        return None
+        return
     if len(reading.light.lights.found) > 1 or reading.light.card is not None:
-        return None  # there is no one neutral, see two_lights; or a card knows it better
+        return  # there is no one neutral, see two_lights; or a card knows it better
     off_mired = balance.mired - measured.mired
     off_duv = balance.duv - measured.duv
     if abs(off_mired) < LEAST_MIRED and abs(off_duv) < LEAST_DUV:
-        return None
+        return
     whose = "The camera’s light" if recipe.light.source == "as_shot" else "The light set"
     if abs(off_mired) >= LEAST_MIRED:
         how = "bluer" if off_mired < 0 else "redder"
@@ -97,7 +102,7 @@ def balance_differs(reading: PictureReading, recipe: Recipe) -> Finding | None:
     else:
         how = "greener" if off_duv > 0 else "more magenta"
         claim = f"{whose} is {number(abs(off_duv), 4)} Duv {how} than the measured neutral"
-    return Finding(
+    yield Finding(
         id="light.balance_differs",
         station="light",
         claim=claim,

@@ -1,9 +1,11 @@
 """Findings of the Mend station."""
 
+from collections.abc import Iterator
+
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from ..wording import EV, number
-from .model import Finding
+from .model import Finding, needs
 
 LEAST_FRINGE_PX = 0.5
 """At the corner. Common practice, no source: less is not seen at 1:1."""
@@ -12,20 +14,21 @@ LEAST_STRETCH_PERCENT, LEAST_FALL_OFF_EV = 0.3, 0.15
 MOST_FRINGE_PX = 10.0
 
 
-def fringes(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("mend")
+def fringes(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Red or blue is drawn larger or smaller than green, and the recipe does not take it back."""
     found = reading.mend.fringes
     if found is None or found.certainty < LEAST_CERTAINTY:
-        return None
+        return
     left_red = found.red_px - recipe.mend.fringe_red_px
     left_blue = found.blue_px - recipe.mend.fringe_blue_px
     if max(abs(left_red), abs(left_blue)) < LEAST_FRINGE_PX:
-        return None
+        return
     if max(abs(found.red_px), abs(found.blue_px)) > MOST_FRINGE_PX:
-        return None
+        return
     colour, px = ("Red", left_red) if abs(left_red) >= abs(left_blue) else ("Blue", left_blue)
     way = "outside" if px > 0 else "inside"
-    return Finding(
+    yield Finding(
         id="mend.fringes",
         station="mend",
         claim=f"{colour} fringes: {number(abs(px), 1, 'px')} {way} of green at the corner",
@@ -41,17 +44,18 @@ def fringes(reading: PictureReading, recipe: Recipe) -> Finding | None:
     )
 
 
-def lens_known(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("mend")
+def lens_known(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The database knows the lens, and nothing of it is taken back yet, by the database or by hand."""
     known, mend = reading.mend.lens, recipe.mend
     if known is None or mend.lens == "known" or mend.distortion_percent or mend.fall_off_EV:
-        return None
+        return
     stretch = 100.0 * float(known.stretch[-1] - 1.0)
     dark_EV = float(known.fall_off_EV[-1])
     if abs(stretch) < LEAST_STRETCH_PERCENT and dark_EV < LEAST_FALL_OFF_EV:
-        return None
+        return
     shape = "barrel" if stretch < 0 else "pincushion"
-    return Finding(
+    yield Finding(
         id="mend.lens_known",
         station="mend",
         claim=f"The lens is known: {number(abs(stretch), 1, '%')} {shape} and {EV(dark_EV, signed=False)} fall-off "

@@ -1,5 +1,7 @@
 """Findings about exposure: too little light, too much, noise and steps that a lift shows, light that falls off."""
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from ..colour.spaces import decode_sRGB, encode_sRGB
@@ -7,10 +9,10 @@ from ..develop.rendition import scene_value, shown_value
 from ..measure.noise import LEAST_dB
 from ..measure.picture import PictureReading
 from ..measure.tone import ZONES
-from ..recipe.fields import Number
+from ..recipe.leaves import Number
 from ..recipe.model import Recipe, specs
 from ..wording import EV, number, percent
-from .model import Finding
+from .model import Finding, box, needs
 
 LEAST_GAP_EV = 0.5
 LEFT_GAP_EV = 0.1
@@ -24,20 +26,21 @@ LEAST_UNEVEN_EV, LEAST_UNEVEN_SHARE = 1.0, 0.6
 CHANNEL_NAMES = {"r": "red", "g": "green", "b": "blue"}
 
 
-def under_exposed(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("tone", "range")
+def under_exposed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Nothing in the picture comes near white."""
     gap_EV = -reading.tone.high_EV
     if gap_EV < LEAST_GAP_EV:
-        return None
+        return
     raise_EV = gap_EV - LEFT_GAP_EV
     wanted = min(recipe.tone.exposure_EV + raise_EV, _exposure().high)
-    return Finding(
+    yield Finding(
         id="tone.under_exposed",
         station="tone",
         claim=f"Under-exposed by {EV(gap_EV, signed=False)}: only the brightest 0.5 % lies nearer to white",
         evidence={
             "gap_EV": round(gap_EV, 2),
-            "headroom_EV": round(reading.tone.headroom_EV, 2),
+            "headroom_EV": round(reading.range.headroom_EV, 2),
             "middle_EV": round(reading.tone.middle_EV, 2),
         },
         fix=(("tone.exposure_EV", round(wanted, 3)),),
@@ -46,31 +49,32 @@ def under_exposed(reading: PictureReading, recipe: Recipe) -> Finding | None:
     )
 
 
-def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("full", "patch_levels")
+def clipped(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Full areas that would print as bare paper."""
     gain = 2.0**recipe.tone.exposure_EV
     bare = []
-    for n, patch in enumerate(reading.tone.patches, 1):
+    for n, (patch, level) in enumerate(zip(reading.full.patches, reading.patch_levels, strict=True), 1):
         if patch.kind == "source":
             continue  # a lamp may be white
-        shown = 255.0 * float(encode_sRGB(shown_value(recipe.tone, patch.level * gain)))
+        shown = 255.0 * float(encode_sRGB(shown_value(recipe.tone, level * gain)))
         if patch.share >= LEAST_PATCH_SHARE and shown > PAPER_WHITE + 0.5:
-            bare.append((n, patch, shown))
+            bare.append((n, patch, shown, level))
     if not bare:
-        return None
-    number_of, largest, shown = bare[0]
-    share = sum(patch.share for _, patch, _ in bare)
-    channels = [CHANNEL_NAMES[c] for c in "rgb" if any(c in patch.channels for _, patch, _ in bare)]
+        return
+    number_of, largest, shown, _ = bare[0]
+    share = sum(patch.share for _, patch, _, _ in bare)
+    channels = [CHANNEL_NAMES[c] for c in "rgb" if any(c in patch.channels for _, patch, _, _ in bare)]
     if len(bare) == 1:
         claim = f"Patch {number_of}, {percent(share, 2)} of the picture, is clipped in {', '.join(channels)}"
     else:
         claim = f"{len(bare)} patches, {percent(share, 2)} of the picture, are clipped in {', '.join(channels)}"
     holds = scene_value(recipe.tone, float(decode_sRGB(PAPER_WHITE / 255.0)))
-    brightest = max(patch.level for _, patch, _ in bare) * gain
+    brightest = max(level for _, _, _, level in bare) * gain
     lower_EV = float(np.log2(brightest / holds)) if holds > 0 else 0.0
     wanted = recipe.tone.exposure_EV - lower_EV - 5e-4
     possible = holds > 0 and wanted >= _exposure().low
-    return Finding(
+    yield Finding(
         id="tone.clipped",
         station="tone",
         claim=f"{claim} and would print as bare paper",
@@ -80,25 +84,26 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Finding | None:
             "channels": "".join(name[0] for name in channels),
             "shown_of_255": round(shown, 1),
         },
-        area=largest.area,
+        outlines=(box(largest.area),),
         fix=(("tone.exposure_EV", round(wanted, 4)),) if possible else None,
         fix_label=f"Lower by {EV(lower_EV, signed=False)}, to {number(PAPER_WHITE, 0)} of 255" if possible else "",
         certainty=0.9,
     )
 
 
-def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("noise")
+def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """A zone is lifted so far that its noise shows."""
     zones, noise = recipe.tone.zones_EV, reading.noise
     if noise is None:
-        return None
+        return
     most = [noise.most_lift_EV(n) for n in range(len(zones))]
     held = tuple(lift if limit is None else min(lift, limit) for lift, limit in zip(zones, most, strict=True))
     if held == zones:
-        return None
+        return
     worst = max(range(len(zones)), key=lambda n: zones[n] - held[n])
     left_dB = noise.zones_dB[worst] or 0.0
-    return Finding(
+    yield Finding(
         id="tone.lifted_past_noise",
         station="tone",
         claim=(
@@ -112,11 +117,12 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Finding | None
     )
 
 
-def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None:
+@needs("stored", "tone")
+def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """A picture stored in 8 bits is lifted so far that its steps show."""
     stored, lift_EV = reading.stored, reading.tone.lift_EV
     if stored is None or lift_EV <= stored.safe_lift_EV:
-        return None
+        return
     kept = JUST_UNDER * stored.safe_lift_EV / lift_EV
     exposure_EV, zones = recipe.tone.exposure_EV, recipe.tone.zones_EV
     fix = (
@@ -124,7 +130,7 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None
         ("tone.zones_EV", tuple(round(kept * zone if zone > 0 else zone, 4) for zone in zones)),
     )
     by_hand = max(exposure_EV, *zones) > 0  # else haze that was taken away lifts them
-    return Finding(
+    yield Finding(
         id="tone.lifted_past_steps",
         station="tone",
         claim=f"The darks are lifted by {EV(lift_EV, signed=False)}; this picture in 8 bits bears "
@@ -137,13 +143,14 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Finding | None
     )  # fmt: skip
 
 
-def uneven(reading: PictureReading, _: Recipe) -> Finding | None:
+@needs("tone")
+def uneven(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
     """Light that falls off from one side of the picture to the other. A ramp would mend it."""
     across, share = reading.tone.uneven_EV[0], reading.tone.uneven_share
     if abs(across) < LEAST_UNEVEN_EV or share < LEAST_UNEVEN_SHARE:
-        return None
+        return
     side = "right" if across > 0 else "left"
-    return Finding(
+    yield Finding(
         id="tone.uneven",
         station="tone",
         claim=f"The light is uneven: {EV(abs(across), signed=False)} brighter at the {side}",

@@ -115,7 +115,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     out.bound(c, 0, 3).tile(x, y, xo, yo, xi, yi, TILE_X, TILE_Y, tail).reorder(c, xi, yi, xo, yo)
     out.unroll(c).vectorize(xi, VECTOR, tail).parallel(yo)
     for func in stored:
-        func.compute_at(out, xo).vectorize(x, VECTOR, tail)
+        func.compute_at(out, xo).vectorize(x, VECTOR, hl.TailStrategy.RoundUp)
     return [("demosaic_any", out, [mosaic, pattern, scale])]
 
 

@@ -1,120 +1,126 @@
-"""Compile every kernel into one extension module: ``python -m matiz.kernels.build``.
+"""Compile kernels into extension modules: ``python -m matiz.kernels.build PACKAGE ...``.
 
-The module lies in the user's cache, keyed by a hash of the kernels' sources, the Halide version
-and the processor, so that another machine or a changed kernel never meets a stale build.
+The parts of each kernel are kept, so that a change in one compiles that one and links the rest.
 """
 
-import hashlib
+import contextlib
 import importlib
 import multiprocessing
 import os
-import platform
 import shutil
 import subprocess
 import sys
 import sysconfig
 import tempfile
+from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
-from functools import cache
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
+from .library import Library
 
-KERNELS = (
-    "levels", "demosaic", "any_mosaic", "working", "display", "noise", "solids", "lighting", "layers", "geometry",
-    "tone", "guided", "stripes",
-)  # fmt: skip
-MODULE = "_matiz_kernels"
+MOST_KEPT = 4
+"""Builds of one kernel that stay in the cache."""
 
 
 class NoCompiler(MatizError):
     """No C++ compiler is installed."""
 
 
-def built_module() -> Path:
-    """Where the module for these sources and this processor belongs."""
-    folder = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-    suffix = sysconfig.get_config_var("EXT_SUFFIX")
-    return folder / "matiz" / "kernels" / _key() / f"{MODULE}{suffix}"
-
-
-@cache
-def _key() -> str:
-    """What the build depends on, as a name; worked out once, since every call of a kernel asks for it."""
-    digest = hashlib.sha256()
-    for source in sorted(Path(__file__).parent.glob("*.py")):
-        digest.update(source.read_bytes())
-    for text in (version("halide"), platform.machine(), _processor(), sys.implementation.cache_tag):
-        digest.update(str(text).encode())
-    return digest.hexdigest()[:16]
-
-
-def definitions() -> list[tuple[str, Any, list[Any]]]:
+def definitions(library: Library) -> list[tuple[str, Any, list[Any]]]:
     """(name, Func, arguments) of every pipeline."""
     found = []
-    for kernel in KERNELS:
-        found += importlib.import_module(f"{__package__}.{kernel}").define()
+    for kernel in library.kernels:
+        found += importlib.import_module(f"{library.package}.{kernel}").define()
     return found
 
 
-def build() -> Path:
-    """Compile what is missing and return the module's path."""
-    target = built_module()
-    if target.exists():
-        return target
-    compiler = os.environ.get("CXX") or shutil.which("g++") or shutil.which("c++")
-    if not compiler:
-        raise NoCompiler("no C++ compiler found; install the package g++ to build the kernels")
-    target.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=target.parent) as folder:
-        fresh = _compile(Path(folder), compiler)
-        os.replace(fresh, target)
-    return target
+def build(*libraries: Library) -> list[Path]:
+    """Compile what is missing, and return the modules' paths."""
+    missing = [library for library in libraries if not library.built().exists()]
+    if missing:
+        compiler = os.environ.get("CXX") or shutil.which("g++") or shutil.which("c++")
+        if not compiler:
+            raise NoCompiler("no C++ compiler found; install the package g++ to build the kernels")
+        _compile(missing, compiler)
+        for library in missing:
+            _link(library, compiler)
+    return [library.built() for library in libraries]
 
 
-def _compile(folder: Path, compiler: str) -> Path:
-    # a process for each processor: compiling a pipeline holds the interpreter's lock
-    with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
-        made = [pool.submit(_compile_kernel, kernel, str(folder), compiler) for kernel in _longest_first()]
-        names = sorted(name for future in made for name in future.result())
-    listed = " ".join(f"X({n})" for n in names)
-    # the first wrapper made once more, with the module's table of functions
-    _wrap(folder, names[0], compiler, f"-DHALIDE_PYTHON_EXTENSION_FUNCTIONS={listed}")
-    objects = [str(folder / f"{name}{ending}") for name in names for ending in (".wrapper.o", ".o")]
-    module = folder / built_module().name
-    _run([compiler, "-shared", *objects, "-o", str(module), "-ldl", "-lpthread"])
-    return module
+def _compile(libraries: Iterable[Library], compiler: str) -> None:
+    """Compile every kernel whose parts are not kept yet."""
+    todo = [(lib, kernel) for lib in libraries for kernel in lib.kernels if not lib.object_folder(kernel).is_dir()]
+    # the longest first: begun last it would keep all others waiting
+    todo.sort(key=lambda pair: -_length(*pair))
+    if len(todo) == 1:
+        _compile_kernel(*todo[0], compiler)
+    elif todo:
+        # a process for each processor: compiling a pipeline holds the interpreter's lock
+        with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+            for done in [pool.submit(_compile_kernel, *pair, compiler) for pair in todo]:
+                done.result()
 
 
-def _longest_first() -> list[str]:
-    """The kernels by length of source: a long one begun last would keep all others waiting."""
-    return sorted(KERNELS, key=lambda kernel: -(Path(__file__).parent / f"{kernel}.py").stat().st_size)
+def _length(library: Library, kernel: str) -> int:
+    return (Path(_folder(library)) / f"{kernel}.py").stat().st_size
 
 
-def _compile_kernel(kernel: str, folder: str, compiler: str) -> list[str]:
-    """Compile the pipelines of one kernel and their wrappers; runs in a process of its own."""
+def _folder(library: Library) -> str:
+    return next(iter(importlib.import_module(library.package).__path__))
+
+
+def _compile_kernel(library: Library, kernel: str, compiler: str) -> None:
+    """Compile the pipelines of one kernel and their wrappers, and keep the parts; may run in a process of its own."""
     import halide as hl
 
-    names = []
-    for name, func, arguments in importlib.import_module(f"{__package__}.{kernel}").define():
-        stem = str(Path(folder) / name)
-        kinds = hl.OutputFileType
-        outputs = {kinds.object: f"{stem}.o", kinds.python_extension: f"{stem}.py.cpp"}
-        func.compile_to(outputs, arguments, name, hl.get_host_target())
-        _wrap(Path(folder), name, compiler, "-DHALIDE_PYTHON_EXTENSION_OMIT_MODULE_DEFINITION")
-        names.append(name)
-    return names
+    target = library.object_folder(kernel)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=target.parent) as made:
+        folder = Path(made) / "parts"
+        folder.mkdir()
+        for name, func, arguments in importlib.import_module(f"{library.package}.{kernel}").define():
+            kinds = hl.OutputFileType
+            outputs = {kinds.object: str(folder / f"{name}.o"), kinds.python_extension: str(folder / f"{name}.py.cpp")}
+            func.compile_to(outputs, arguments, name, hl.get_host_target())
+            _wrap(folder, folder, name, library, compiler, "-DHALIDE_PYTHON_EXTENSION_OMIT_MODULE_DEFINITION")
+        with contextlib.suppress(OSError):  # somebody else has built it meanwhile
+            folder.rename(target)
+    _forget_old(target.parent, kernel)
 
 
-def _wrap(folder: Path, name: str, compiler: str, define: str) -> None:
+def _forget_old(folder: Path, kernel: str) -> None:
+    kept = sorted(folder.glob(f"{kernel}-*"), key=lambda path: path.stat().st_mtime, reverse=True)
+    for old in kept[MOST_KEPT:]:
+        shutil.rmtree(old, ignore_errors=True)
+
+
+def _link(library: Library, compiler: str) -> None:
+    target = library.built()
+    target.parent.mkdir(parents=True, exist_ok=True)
+    parts = [library.object_folder(kernel) for kernel in library.kernels]
+    named = sorted((path.name.removesuffix(".py.cpp"), part) for part in parts for path in part.glob("*.py.cpp"))
+    listed = " ".join(f"X({name})" for name, _ in named)
+    with tempfile.TemporaryDirectory(dir=target.parent) as made:
+        folder = Path(made)
+        # the first wrapper made once more, with the module's table of functions
+        first, part = named[0]
+        _wrap(part, folder, first, library, compiler, f"-DHALIDE_PYTHON_EXTENSION_FUNCTIONS={listed}")
+        objects = [folder / f"{first}.wrapper.o", *(part / f"{name}.wrapper.o" for name, part in named[1:])]
+        objects += [part / f"{name}.o" for name, part in named]
+        fresh = folder / target.name
+        _run([compiler, "-shared", *map(str, objects), "-o", str(fresh), "-ldl", "-lpthread"])
+        os.replace(fresh, target)
+
+
+def _wrap(source: Path, folder: Path, name: str, library: Library, compiler: str, define: str) -> None:
     import halide as hl
 
     includes = [f"-I{sysconfig.get_paths()['include']}", f"-I{Path(hl.__file__).parent / 'include'}"]
-    defines = [f"-DHALIDE_PYTHON_EXTENSION_MODULE_NAME={MODULE}", define]
-    source, wrapper = str(folder / f"{name}.py.cpp"), str(folder / f"{name}.wrapper.o")
-    _run([compiler, "-O1", "-fPIC", "-w", *includes, *defines, "-c", source, "-o", wrapper])
+    defines = [f"-DHALIDE_PYTHON_EXTENSION_MODULE_NAME={library.module}", define]
+    paths = ["-c", str(source / f"{name}.py.cpp"), "-o", str(folder / f"{name}.wrapper.o")]
+    _run([compiler, "-O1", "-fPIC", "-w", *includes, *defines, *paths])
 
 
 def _run(command: list[str]) -> None:
@@ -123,14 +129,6 @@ def _run(command: list[str]) -> None:
         raise MatizError(f"compiling the kernels failed: {' '.join(command)}\n{done.stderr[-2000:]}")
 
 
-def _processor() -> str:
-    """What this processor can do, since the kernels are compiled for it."""
-    try:
-        lines = Path("/proc/cpuinfo").read_text().splitlines()
-    except OSError:
-        return platform.processor()
-    return next((line for line in lines if line.startswith(("flags", "Features"))), "")
-
-
 if __name__ == "__main__":
-    print(f"kernels: {build()}")
+    for module in build(*(importlib.import_module(name).LIBRARY for name in sys.argv[1:] or ["matiz.kernels"])):
+        print(f"kernels: {module}")

@@ -121,7 +121,7 @@ def _define_full() -> tuple[str, Any, list[Any]]:
     out.bound(c, 0, 3).tile(x, y, xo, yo, xi, yi, TILE_X, TILE_Y, tail).reorder(c, xi, yi, xo, yo)
     out.unroll(c).vectorize(xi, VECTOR, tail).parallel(yo)
     for func in (m, along, across, change_h, change_v, sum_h, sum_v, own, other, whole, minus_red, minus_blue, detail):
-        func.compute_at(out, xo).vectorize(x, VECTOR, tail)
+        func.compute_at(out, xo).vectorize(x, VECTOR, hl.TailStrategy.RoundUp)
     return "demosaic", out, [mosaic, red_x, red_y, scale]
 
 

@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from .buffers import output, require
 from .loader import kernel
+from .units import MIDDLE_GREY
 
 GRID = 6
 """Channels of the grid: a and b of the transmission, of the middle base and of the broad base."""
 LOWEST_EV, HIGHEST_EV, STEPS_PER_EV = -14.0, 10.0, 32
 TABLE_SIZE = round((HIGHEST_EV - LOWEST_EV) * STEPS_PER_EV) + 1
-MIDDLE = 0.18
+
 MOST_DETAIL_EV = 3.0
 """Detail is compressed towards this, so that strong local contrast draws no rims around strong edges."""
 LEAST_TRANSMISSION = 0.08
@@ -37,7 +38,7 @@ def _log_luminance(colour: list[Any]) -> Any:
 
     from .pipeline import luminance
 
-    return hl.fast_log(hl.max(luminance(*colour), hl.f32(1e-6)) / MIDDLE) * hl.f32(1.0 / np.log(2.0))
+    return hl.fast_log(hl.max(luminance(*colour), hl.f32(1e-6)) / MIDDLE_GREY) * hl.f32(1.0 / np.log(2.0))
 
 
 def _define_log_luminance() -> tuple[str, Any, list[Any]]:

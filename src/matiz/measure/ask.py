@@ -15,7 +15,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
 
     A station with several decisions is also taken apart: "tone.zones_EV" and its like.
     """
-    area = spot(engine, x, y)
+    area = spot(engine, recipe, x, y)
     recipe = recipe.in_force()
     whole = _Lab(engine, recipe, area)
     plain = Recipe()

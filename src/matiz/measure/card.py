@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.camera_colour import neutral_to_xy
 from ..errors import ArgumentError
-from ..raw.camera_colour import neutral_to_xy
 from ..raw.frame import CameraColour
 from .patches import Box
 from .values import LightValue, value_of

@@ -27,6 +27,10 @@ LEAST_BLOCKS = 12
 LEAST_SLOPE = 2e-5
 """Variance of the slope in a block, of square roots per cell: less is noise and shading."""
 SMOOTH_PX = 0.8
+MOST_CELLS, STRIP_ROWS, MARGIN_ROWS = 1_000_000, 4 * BLOCK, 12
+"""Cells that are looked at, and the strips of them in larger frames; the margin is for shifts and slopes."""
+SMALLEST_STEP = 0.01
+"""In cells at the corner: a round that moves less is the last."""
 
 Plane = NDArray[np.float32]
 
@@ -46,54 +50,104 @@ def read_fringes(mosaic: Mosaic) -> FringeReading | None:
     if not mosaic.is_bayer:
         return None
     row, column = mosaic.red
-    red = _plane(mosaic, row, column)
-    blue = _plane(mosaic, 1 - row, 1 - column)
-    green = 0.5 * (_plane(mosaic, row, 1 - column) + _plane(mosaic, 1 - row, column))
+    height, width = mosaic.values.shape
+    cells = (width // 2, height // 2)
+    strips = _strips(mosaic, cells)
     found = []
-    for plane, (y, x) in ((red, (row, column)), (blue, (1 - row, 1 - column))):
+    for colour, (y, x) in (("red", (row, column)), ("blue", (1 - row, 1 - column))):
         # green's two places have their middle in the middle of the cell
-        result = _scale(plane, green, ((x - 0.5) / 2, (y - 0.5) / 2))
+        result = _scale(strips, colour, cells, ((x - 0.5) / 2, (y - 0.5) / 2))
         if result is None:
             return None
         found.append(result)
-    height, width = mosaic.values.shape
     corner = math.hypot(width, height) / 2
     (k_red, error_red), (k_blue, error_blue) = found
     spread_px = max(error_red, error_blue) * corner
     return FringeReading(k_red * corner, k_blue * corner, float(np.exp(-((spread_px / 0.3) ** 2))))
 
 
-def _plane(mosaic: Mosaic, row: int, column: int) -> Plane:
-    """One photosite of each cell as square roots: (rows, columns) of cells."""
+@dataclass(frozen=True)
+class _Strip:
+    """Rows of cells as square roots, with a margin above and below."""
+
+    top: int
+    """Of the first row without the margin, and in the whole."""
+    inner: slice
+    red: Plane
+    green: Plane
+    blue: Plane
+
+
+def _strips(mosaic: Mosaic, cells: tuple[int, int]) -> list[_Strip]:
+    """The whole of a small frame; of a large one strips from top to bottom, which tell as much as is needed."""
+    width, height = cells
+    if width * height <= MOST_CELLS:
+        cuts = [(0, height)]
+    else:
+        count = math.ceil(MOST_CELLS / (width * STRIP_ROWS))
+        tops = np.linspace(0, height - STRIP_ROWS, count).astype(int)
+        cuts = [(int(top), int(top) + STRIP_ROWS) for top in tops]
+    row, column = mosaic.red
+    out = []
+    for top, bottom in cuts:
+        first, last = max(0, top - MARGIN_ROWS), min(height, bottom + MARGIN_ROWS)
+
+        def plane(y: int, x: int, rows: tuple[int, int] = (first, last)) -> Plane:
+            return _plane(mosaic, y, x, rows)
+
+        red, blue = plane(row, column), plane(1 - row, 1 - column)
+        green = 0.5 * (plane(row, 1 - column) + plane(1 - row, column))
+        out.append(_Strip(top, slice(top - first, bottom - first), red, green, blue))
+    return out
+
+
+def _plane(mosaic: Mosaic, row: int, column: int, rows: tuple[int, int]) -> Plane:
+    """One photosite of each cell of some rows as square roots: (rows, columns) of cells."""
     black = float(mosaic.black[row, column])
-    height, width = (n // 2 * 2 for n in mosaic.values.shape)
-    values = mosaic.values[row:height:2, column:width:2].astype(np.float32)
+    width = mosaic.values.shape[1] // 2 * 2
+    values = mosaic.values[2 * rows[0] + row : 2 * rows[1] : 2, column:width:2].astype(np.float32)
     root = np.sqrt(np.maximum((values - black) / np.float32(mosaic.white - black), 0.0))
     return np.asarray(cv2.GaussianBlur(root, (0, 0), SMOOTH_PX), np.float32)
 
 
-def _scale(plane: Plane, green: Plane, offset: tuple[float, float]) -> tuple[float, float] | None:
+def _scale(
+    strips: list[_Strip], colour: str, cells: tuple[int, int], offset: tuple[float, float]
+) -> tuple[float, float] | None:
     """Relative scale of a colour against green less 1, and its standard error; offset (x, y) of its place in cells."""
-    height, width = plane.shape
-    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    from_x, from_y = x - np.float32((width - 1) / 2), y - np.float32((height - 1) / 2)
-    radius = np.hypot(from_x, from_y)
-    half = math.hypot(width, height) / 2
+    half = math.hypot(*cells) / 2
     k, error = 0.0, 0.0
     for _ in range(ROUNDS):
-        at_x = x + np.float32(offset[0]) - np.float32(k) * from_x
-        at_y = y + np.float32(offset[1]) - np.float32(k) * from_y
-        moved = cv2.remap(green, at_x, at_y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
-        slope_x = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
-        slope_y = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
-        outward = (slope_x * from_x + slope_y * from_y) / np.maximum(radius, 1.0)
-        way = (from_x / np.maximum(radius, 1.0), from_y / np.maximum(radius, 1.0))
-        blocks = _shifts(plane, moved, outward, radius / np.float32(half), way)
-        if blocks is None:
+        parts = [part for strip in strips if (part := _told(strip, colour, cells, offset, k)) is not None]
+        if sum(len(part[0]) for part in parts) < LEAST_BLOCKS:
             return None
-        step, error = _fitted(blocks, half)
+        step, error = _fitted(tuple(np.concatenate(values) for values in zip(*parts, strict=True)), half)
         k += step
+        if abs(step) * half < SMALLEST_STEP:
+            break
     return k, error
+
+
+def _told(
+    strip: _Strip, colour: str, cells: tuple[int, int], offset: tuple[float, float], k: float
+) -> tuple[Array, ...] | None:
+    """What the blocks of a strip tell of a colour, green being scaled by 1 + k already: see `_shifts`."""
+    width, height = cells
+    plane: Plane = getattr(strip, colour)
+    first = strip.top - strip.inner.start
+    y, x = np.mgrid[0 : plane.shape[0], 0:width].astype(np.float32)
+    from_x, from_y = x - np.float32((width - 1) / 2), y + np.float32(first - (height - 1) / 2)
+    radius = np.hypot(from_x, from_y)
+    away = np.maximum(radius, np.float32(1.0))
+    at_x = x + np.float32(offset[0]) - np.float32(k) * from_x
+    at_y = y + np.float32(offset[1]) - np.float32(k) * from_y
+    moved = cv2.remap(strip.green, at_x, at_y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+    slope_x = cv2.Sobel(moved, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
+    slope_y = cv2.Sobel(moved, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
+    way = (from_x / away, from_y / away)
+    outward = slope_x * way[0] + slope_y * way[1]
+    half = np.float32(math.hypot(*cells) / 2)
+    rows = strip.inner
+    return _shifts(plane[rows], moved[rows], outward[rows], radius[rows] / half, (way[0][rows], way[1][rows]))
 
 
 def _fitted(blocks: tuple[Array, ...], half: float) -> tuple[float, float]:
@@ -145,8 +199,6 @@ def _shifts(
     at, way_x, way_y = means(radius), means(way[0]), means(way[1])
     good = (determinant > 0) & (dd > LEAST_SLOPE) & (agreement > LEAST_AGREEMENT) & (a > 0.1) & (at > LEAST_RADIUS)
     good &= np.abs(shift) < 1.5
-    if good.sum() < LEAST_BLOCKS:
-        return None
     weight = dd[good] / np.maximum(1.0 - agreement[good], 0.01)
     return shift[good], at[good], way_x[good], way_y[good], weight
 

@@ -17,8 +17,8 @@ import numpy as np
 from ..colour.spaces import XYZ_to_xy, xy_to_uv
 from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
+from ..develop.camera_colour import as_shot_xy, interpolated, neutral_to_xy, neutral_under
 from ..errors import ArgumentError
-from ..raw.camera_colour import as_shot_xy, interpolated, neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour, Frame
 from .card import Card, grey_card
 from .lights import Lights, read_lights
@@ -176,7 +176,7 @@ def _candidates(camera: ColourKey) -> tuple[Array, Array, Array]:
             if duv > duv_limit(cct_K):
                 continue
             try:
-                neutral = xy_to_neutral(camera.colour, cct_to_xy(cct_K, duv))
+                neutral = neutral_under(camera.colour, cct_K, cct_to_xy(cct_K, duv))
             except ArgumentError:
                 continue
             lights.append(np.log2(neutral[[0, 2]] / neutral[1]))

@@ -22,9 +22,9 @@ from numpy.typing import NDArray
 
 from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
+from ..develop.camera_colour import neutral_to_xy, neutral_under
 from ..errors import ArgumentError
 from ..image.guided import coefficients
-from ..raw.camera_colour import neutral_to_xy, xy_to_neutral
 from ..raw.frame import CameraColour
 from .values import ColourKey, LightValue, value_of
 
@@ -55,6 +55,8 @@ LEAST_TERRITORY = 0.004
 """Of the picture: smaller islands are not drawn."""
 TABLE_REACH, TABLE_STEP = 5.0, 0.04
 """Of the table of colours, in log2 of red and blue over green: a step is about 3 mired."""
+COARSE, COARSE_REACH_EV = 8, 0.6
+"""Points of the line of which one is enough for colours further off than this."""
 BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
@@ -191,7 +193,7 @@ def _line(colour: CameraColour) -> tuple[Array, Array]:
     for reciprocal in np.arange(60.0, 560.0, 4.0):
         cct_K = 1e6 / reciprocal
         try:
-            neutral = xy_to_neutral(colour, cct_to_xy(cct_K, min(0.001, 0.5 * duv_limit(cct_K))))
+            neutral = neutral_under(colour, cct_K, cct_to_xy(cct_K, min(0.001, 0.5 * duv_limit(cct_K))))
         except ArgumentError:
             continue
         points.append(np.log2(neutral[[0, 2]] / neutral[1]))
@@ -213,6 +215,14 @@ def _table(camera: ColourKey) -> Array | None:
 
 def _along(logs: Array, line: Array, reciprocal: Array) -> tuple[Array, Array]:
     """Mired of the nearest point of the line to each of `logs` (n, 2), and the distance to it."""
+    mired, off = _along_all(logs, line[::COARSE], reciprocal[::COARSE])
+    near = off < COARSE_REACH_EV
+    mired[near], off[near] = _along_all(logs[near], line, reciprocal)
+    return mired, off
+
+
+def _along_all(logs: Array, line: Array, reciprocal: Array) -> tuple[Array, Array]:
+    """The same, by every stretch of the line."""
     best, mired = np.full(len(logs), np.inf), np.zeros(len(logs))
     for start, end, low, high in zip(line[:-1], line[1:], reciprocal[:-1], reciprocal[1:], strict=True):
         way = end - start

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from ..develop.lens import KnownLens, known_lens
 from ..raw.frame import Frame
-from ..raw.lens import KnownLens, known_lens
 from .fringes import FringeReading, read_fringes
 
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import decode_sRGB
-from ..colour.types import Camera, Display
-from ..raw.sensor import Region
+from ..colour.types import Camera, Display, SceneLinear
+from ..develop.tiles import Region
 
 CLIP_MARGIN = 0.005
 """Share of the range below the white level that still counts as full."""
@@ -48,13 +48,34 @@ class Patch(Box):
 
     channels: str
     """Those clipped in most of it, of "rgb"."""
-    level: float = 1.0
-    """Brightest channel, scene-linear under the recipe's light before exposure, rebuilt as far as
-    it can be: the median over the patch."""
     kind: str = "thing"
     """"source" (sun, lamp, window, or its mirror image) or "thing"."""
     rebuildable: bool = False
     """Whether some channel is left to rebuild the others from."""
+
+
+@dataclass(frozen=True)
+class FullReading:
+    """Where the raw data are full; px of the upright full-size picture."""
+
+    patches: tuple[Patch, ...]
+    rebuilt: float
+    """Share of the picture in which some raw channels are full and rebuilt from the others."""
+
+    def gain(self, n: int, before: SceneLinear, after: SceneLinear, step: int) -> float:
+        """How much brighter the lights of a patch are in one small picture than in another; step: full-size px per
+        px of them."""
+        patch = self.patches[n]
+        height, width = before.shape[:2]
+        x, y = min(patch.x // step, width - 1), min(patch.y // step, height - 1)
+        part = np.s_[y : y + max(1, patch.h // step), x : x + max(1, patch.w // step)]
+        low, high = (float(np.quantile(picture[part].max(axis=2), 0.9)) for picture in (before, after))
+        return high / low if low > 0 else 1.0
+
+
+def read_full(camera: Camera, step: int) -> FullReading:
+    """camera: upright camera values at a level, full = 1. step: full-size px per px of it."""
+    return FullReading(clipped_patches(camera, step), rebuilt_share(camera))
 
 
 def is_full(camera: Camera) -> NDArray[np.bool_]:
@@ -64,8 +85,8 @@ def is_full(camera: Camera) -> NDArray[np.bool_]:
 
 def rebuilt_share(camera: Camera) -> float:
     """Share of camera values (height, width, 3) with one or two channels full, but not all."""
-    count = is_full(camera).sum(axis=2)
-    return float(((count > 0) & (count < 3)).mean())
+    red, green, blue = _planes(is_full(camera))
+    return float(((red | green | blue) & ~(red & green & blue)).mean())
 
 
 def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
@@ -73,21 +94,20 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
 
     camera: upright camera values at a level, full = 1. step: full-size px per px of it.
     """
-    full = is_full(camera)
-    brightness, lost = camera.max(axis=2), np.asarray(full.all(axis=2))
-    any_channel = full.any(axis=2).astype(np.uint8)
+    full = _planes(is_full(camera))
+    lost, any_channel = full[0] & full[1] & full[2], (full[0] | full[1] | full[2]).astype(np.uint8)
+    brightness = np.maximum(np.maximum(camera[..., 0], camera[..., 1]), camera[..., 2])
     # specks of one highlight belong together
     joined = cv2.dilate(any_channel, np.ones((5, 5), np.uint8))
     count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
     if count == 1:
         return ()
-    flat = labels.ravel()
-    per_channel = [np.bincount(flat, weights=full[..., c].ravel(), minlength=count) for c in range(3)]
-    areas = np.bincount(flat, weights=any_channel.ravel(), minlength=count)
+    per_channel = [np.bincount(labels[plane], minlength=count) for plane in full]
+    areas = np.bincount(labels[any_channel > 0], minlength=count)
     areas[0] = 0
     patches = []
     for label in np.argsort(areas)[::-1][:MOST_PATCHES]:
-        share = areas[label] / flat.size
+        share = areas[label] / any_channel.size
         if share < PATCH_LEAST_SHARE:
             break
         x, y, w, h = (int(v) * step for v in boxes[label, :4])
@@ -96,6 +116,11 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
         kind = "source" if _is_source(labels, int(label), boxes[label], brightness, lost) else "thing"
         patches.append(Patch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
     return tuple(patches)
+
+
+def _planes(flags: NDArray[np.bool_]) -> list[NDArray[np.bool_]]:
+    """The channels one by one: NumPy is many times slower along an axis of three."""
+    return [np.ascontiguousarray(flags[..., channel]) for channel in range(3)]
 
 
 def black_patches(display: Display, step: int) -> tuple[float, tuple[Box, ...]]:

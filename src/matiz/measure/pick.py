@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..develop.engine import Engine
+from ..develop.tiles import Region
 from ..errors import ArgumentError
-from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from ..wording import duv
 from .light import neutral_light

@@ -4,8 +4,8 @@ from dataclasses import asdict
 from typing import Any
 
 from ..develop.engine import Engine
+from ..develop.tiles import Region, Size
 from ..raw.frame import Frame
-from ..raw.sensor import Region
 from ..recipe.model import Recipe
 from .area import read_area
 from .card import Card
@@ -16,13 +16,13 @@ from .picture import PictureReading
 from .values import LightValue
 
 
-def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
-    """All readings of a picture."""
+def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
+    """All readings of a picture; size: (width, height) of it under its recipe."""
     shot, tone = frame.exposure, reading.tone
     return {
         "file": str(frame.path),
         "camera": frame.camera,
-        "size": list(frame.size),
+        "size": list(size),
         "exposure": {
             "iso": shot.iso,
             "time_s": shot.time_s,
@@ -39,12 +39,12 @@ def report(frame: Frame, reading: PictureReading) -> dict[str, Any]:
             "card": _card(reading.light.card),
         },
         "tone": {
-            "headroom_EV": round(tone.headroom_EV, 4),
-            "clipped": dict(zip("rgb", (round(v, 6) for v in tone.clipped), strict=True)),
-            "patches": [_patch(patch) for patch in tone.patches],
+            "headroom_EV": round(reading.range.headroom_EV, 4),
+            "clipped": dict(zip("rgb", (round(v, 6) for v in reading.range.clipped), strict=True)),
+            "patches": [_patch(patch) for patch in reading.full.patches],
             "zones": [round(v, 6) for v in tone.zones],
             "middle_EV": round(tone.middle_EV, 4),
-            "rebuilt": round(tone.rebuilt, 6),
+            "rebuilt": round(reading.full.rebuilt, 6),
             "black": {"share": round(tone.black, 6), "patches": [asdict(patch) for patch in tone.black_patches]},
             "middle_L": [round(v, 2) for v in tone.middle_L],
             "uneven_EV": [round(v, 3) for v in tone.uneven_EV],

@@ -5,16 +5,16 @@ from dataclasses import replace
 from ..colour.spaces import lightness, sRGB_to_Lab
 from ..develop.engine import Engine
 from ..develop.rendition import STRAIGHT
+from ..develop.tiles import Region
 from ..errors import ArgumentError
-from ..raw.sensor import Region
 from ..recipe.model import Curve, Recipe
 
 HALF_PX = 3
 
 
-def spot(engine: Engine, x: float, y: float, half_px: int = HALF_PX) -> Region:
+def spot(engine: Engine, recipe: Recipe, x: float, y: float, half_px: int = HALF_PX) -> Region:
     """The area within `half_px` of a point, px of the upright full-size picture, cut at its borders."""
-    width, height = engine.frame.size
+    width, height = engine.size(recipe)
     if not (0 <= x < width and 0 <= y < height):
         raise ArgumentError(f"{x:g}, {y:g} does not lie within the picture, {width}x{height} px")
     left, top = max(0, int(x) - half_px), max(0, int(y) - half_px)

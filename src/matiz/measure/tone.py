@@ -8,12 +8,14 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
 from ..colour.types import Array, Display, SceneLinear
+from ..develop.engine import Engine
 from ..develop.rendition import NO_BLACK_EV, STRAIGHT, curve, rendered
-from ..kernels.tone import MIDDLE
+from ..kernels.units import MIDDLE_GREY
 from ..raw.frame import Frame
-from ..recipe.fields import Points
-from ..recipe.model import Tone
-from .patches import CLIP_MARGIN, Box, Patch, black_patches
+from ..recipe.leaves import Points
+from ..recipe.model import Recipe, Tone
+from .patches import CLIP_MARGIN, Box, FullReading, black_patches, is_full
+from .table import LONG_SIDE
 
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
@@ -26,13 +28,13 @@ ZONES = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 
 
 @dataclass(frozen=True)
-class RawReading:
-    """What the raw data say, whatever is done to them. See ToneReading."""
+class RangeReading:
+    """What the stored values say, whatever is done to them."""
 
     headroom_EV: float
+    """How far exposure could have been raised until 0.1 % of a raw channel clips; 0 when it does."""
     clipped: tuple[float, float, float]
-    patches: tuple[Patch, ...]
-    rebuilt: float
+    """Share of each raw channel that is full, 0..1."""
 
 
 Uneven = tuple[tuple[float, float], float]
@@ -43,11 +45,6 @@ Uneven = tuple[tuple[float, float], float]
 class ToneReading:
     """What Tone shows of a picture."""
 
-    headroom_EV: float
-    """How far exposure could have been raised until 0.1 % of a raw channel clips; 0 when it does."""
-    clipped: tuple[float, float, float]
-    """Share of each raw channel that is full, 0..1."""
-    patches: tuple[Patch, ...]
     zones: tuple[float, ...]
     """Share of the picture in each zone 0..X under the recipe."""
     zones_before: tuple[float, ...]
@@ -58,8 +55,6 @@ class ToneReading:
     """Shares of display lightness 0..100 in even bins, after the rendition and before the curve."""
     high_EV: float
     """The luminance that 0.5 % of the picture exceeds, in EV from diffuse white."""
-    rebuilt: float
-    """Share of the picture in which some raw channels are full and rebuilt from the others."""
     uneven_EV: tuple[float, float]
     """Slope of the light as a plane, in EV over the picture's width, rightward, and height, downward."""
     uneven_share: float
@@ -93,10 +88,25 @@ def raw_range(frame: Frame) -> tuple[float, tuple[float, float, float]]:
     return max(0.0, float(headroom)) if np.isfinite(headroom) else 0.0, (clipped[0], clipped[1], clipped[2])
 
 
+def patch_levels(engine: Engine, recipe: Recipe, full: FullReading) -> tuple[float, ...]:
+    """Brightest channel of each patch, scene-linear before exposure and Tone's scene part: the median over what is
+    full in it."""
+    level = min(1, engine.level_for(recipe, LONG_SIDE))
+    width, height = engine.size(recipe, level)
+    levels = []
+    for patch in full.patches:
+        x, y = patch.x >> level, patch.y >> level
+        box = (x, y, min(max(patch.w >> level, 1), width - x), min(max(patch.h >> level, 1), height - y))
+        camera, working = (engine.peek(recipe, level, box, result=result) for result in ("camera", "working"))
+        values = working.max(axis=2)[is_full(camera).any(axis=2)]
+        levels.append(float(np.median(values)) if values.size else 1.0)
+    return tuple(levels)
+
+
 def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32]:
     """Luminance in EV from middle grey, (height, width), at the recipe's exposure."""
     Y = working @ LUMINANCE.astype(np.float32)
-    return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE)) + np.float32(exposure_EV)
+    return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE_GREY)) + np.float32(exposure_EV)
 
 
 def lightness_distribution(EV: NDArray[np.float32], tone: Tone) -> tuple[float, ...]:
@@ -105,7 +115,9 @@ def lightness_distribution(EV: NDArray[np.float32], tone: Tone) -> tuple[float, 
     steps = np.clip(np.round((EV + 14.0) * 32.0), 0, 24 * 32).astype(np.int64)
     counts = np.bincount(steps.ravel(), minlength=24 * 32 + 1)
     steps_EV = np.arange(24 * 32 + 1) / 32.0 - 14.0
-    shown = lightness(rendered(tone.rendition, MIDDLE * 2.0**steps_EV, white_EV=tone.white_EV, black_EV=tone.black_EV))
+    shown = lightness(
+        rendered(tone.rendition, MIDDLE_GREY * 2.0**steps_EV, white_EV=tone.white_EV, black_EV=tone.black_EV)
+    )
     bins = np.minimum((shown / 100.0 * LIGHTNESS_BINS).astype(np.int64), LIGHTNESS_BINS - 1)
     shares = np.bincount(bins, weights=counts, minlength=LIGHTNESS_BINS) / counts.sum()
     return tuple(float(v) for v in shares)
@@ -124,7 +136,7 @@ def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
 
 
 def tone_reading(
-    raw: RawReading, uneven: Uneven, working: SceneLinear, scene: SceneLinear, display: Display, tone: Tone, step: int
+    uneven: Uneven, working: SceneLinear, scene: SceneLinear, display: Display, tone: Tone, step: int
 ) -> ToneReading:
     """The readings that follow the recipe, beside those that do not.
 
@@ -136,10 +148,6 @@ def tone_reading(
     high = max(float(np.quantile(scene.max(axis=2), 0.995)), 1e-6)
     black, black_ones = black_patches(display, step)
     return ToneReading(
-        headroom_EV=raw.headroom_EV,
-        clipped=raw.clipped,
-        patches=raw.patches,
-        rebuilt=raw.rebuilt,
         zones=zone_shares(EV),
         zones_before=zone_shares(before),
         middle_EV=float(np.median(EV)),
@@ -158,7 +166,7 @@ def tone_reading(
 def _middle_L(before_EV: float, after_EV: float, tone: Tone) -> tuple[float, float, float]:
     """See ToneReading.middle_L: medians of luminance before and after the tone stage, as lightness."""
     plain, toned = (
-        float(lightness(rendered(tone.rendition, MIDDLE * 2.0**EV, white_EV=tone.white_EV, black_EV=black_EV)))
+        float(lightness(rendered(tone.rendition, MIDDLE_GREY * 2.0**EV, white_EV=tone.white_EV, black_EV=black_EV)))
         for EV, black_EV in ((before_EV, NO_BLACK_EV), (after_EV, tone.black_EV))
     )
     return plain, toned, 100.0 * float(curve(tone.curve.lightness, toned / 100.0))

@@ -8,9 +8,9 @@ from ..colour.types import Array, Display
 from ..develop.engine import Engine
 from ..develop.rendition import curve, scene_value
 from ..errors import ArgumentError
-from ..raw.sensor import level_for
-from ..recipe.fields import Points
-from ..recipe.model import Recipe, Settings, Tone
+from ..recipe.change import Settings
+from ..recipe.leaves import Points
+from ..recipe.model import Recipe, Tone
 
 LONG_SIDE = 500
 CALM_PX = 2.0
@@ -42,7 +42,7 @@ def camera_start(engine: Engine, preview: Display, recipe: Recipe) -> Settings:
 
 
 def _lightness(engine: Engine, recipe: Recipe) -> Array:
-    return _calm(engine.render(recipe, level_for(engine.frame, LONG_SIDE), result="display"))
+    return _calm(engine.render(recipe, engine.level_for(recipe, LONG_SIDE), result="display"))
 
 
 def _calm(display: Display) -> Array:

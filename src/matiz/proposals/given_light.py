@@ -1,9 +1,10 @@
 """One picture's light for others of the shoot: the same light, or the same change of it."""
 
+from ..develop.camera_colour import as_shot_xy, light_xy
 from ..measure.values import value_of
-from ..raw.camera_colour import as_shot_xy, light_xy
 from ..raw.frame import CameraColour
-from ..recipe.model import Recipe, Settings, manual_light
+from ..recipe.change import Settings
+from ..recipe.model import Recipe, manual_light
 
 
 def given_light(colour: CameraColour, recipe: Recipe, to: CameraColour | None = None) -> Settings:

@@ -3,11 +3,12 @@
 from ..colour.spaces import decode_sRGB, lightness
 from ..develop.engine import Engine
 from ..develop.rendition import through
+from ..develop.tiles import Region
 from ..errors import ArgumentError
 from ..measure.pick import picked
 from ..measure.spot import tone_of
-from ..raw.sensor import Region
-from ..recipe.model import Recipe, Settings, manual_light
+from ..recipe.change import Settings
+from ..recipe.model import Recipe, manual_light
 from ..wording import number
 
 DARKEST_PICK = 0.2

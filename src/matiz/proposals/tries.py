@@ -7,12 +7,12 @@ import numpy as np
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Display
+from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
 from ..measure.picture import PictureReading
 from ..measure.values import value_of
-from ..raw.camera_colour import light_xy
-from ..raw.sensor import level_for
-from ..recipe.model import Recipe, Settings, manual_light
+from ..recipe.change import Settings
+from ..recipe.model import Recipe, manual_light
 from ..wording import EV, kelvin, number, percent
 
 COUNT = 6
@@ -37,7 +37,7 @@ class Try:
 
 def tries(engine: Engine, reading: PictureReading, recipe: Recipe) -> list[Try]:
     """The first COUNT alternatives that are seen to differ from the picture as it is, in a fixed order."""
-    level = level_for(engine.frame, LONG_SIDE)
+    level = engine.level_for(recipe, LONG_SIDE)
     now = sRGB_to_Lab(engine.render(recipe, level, result="display"))
     found: list[Try] = []
     for name, settings in _candidates(engine, reading, recipe):

@@ -13,8 +13,8 @@ import tifffile
 from numpy.typing import NDArray
 
 from ..colour.types import Array
-from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import Frame, Mosaic
+from .light_sources import LIGHT_SOURCE_K
 
 SOFTWARE = "Matiz"
 LINEAR_RAW = 34892
@@ -89,7 +89,7 @@ def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
         (50730, "2i", 1, _rationals([colour.baseline_EV], 100)),
     ]
     for n, calibration in enumerate(colour.calibrations[:2]):
-        code = min(EXIF_LIGHT_SOURCE_K, key=lambda c: abs(1 / EXIF_LIGHT_SOURCE_K[c] - 1 / calibration.cct_K))
+        code = min(LIGHT_SOURCE_K, key=lambda c: abs(1 / LIGHT_SOURCE_K[c] - 1 / calibration.cct_K))
         tags.append((50778 + n, "H", 1, code))
         tags.append((50721 + n, "2i", 9, _rationals(calibration.color_matrix)))
         if calibration.forward_matrix is not None:

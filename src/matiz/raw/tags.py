@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array
 from ..errors import FormatError
-from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import Calibration, CameraColour, Exposure
+from .light_sources import LIGHT_SOURCE_K
 from .picture_file import check_size
 
 FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
@@ -108,7 +108,7 @@ class Tags:
                 forward = self.numbers(50964 + n)
                 calibrations.append(
                     Calibration(
-                        EXIF_LIGHT_SOURCE_K.get(code, 6504.0),
+                        LIGHT_SOURCE_K.get(code, 6504.0),
                         self._calibrated(n, np.reshape(matrix, (3, 3))),
                         np.reshape(forward, (3, 3)) if len(forward) == 9 else None,
                     )

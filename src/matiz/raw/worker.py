@@ -19,8 +19,8 @@ import rawpy
 from numpy.typing import NDArray
 
 from ..errors import FormatError, MatizError
-from .camera_colour import EXIF_LIGHT_SOURCE_K
 from .frame import CameraColour, Exposure
+from .light_sources import LIGHT_SOURCE_K
 from .listing import picture_facts, preview_of, rating_of
 from .picture_file import check_size, kind_of, read_picture
 from .tags import Tags, linear_pixels, packed_mosaic
@@ -163,7 +163,7 @@ def _colour_of(raw: Any) -> CameraColour:
     base = CameraColour(as_shot_neutral=neutral / neutral[1])
     if abs(np.linalg.det(matrix)) < 1e-6:
         return base
-    calibration = type(base.calibrations[0])(EXIF_LIGHT_SOURCE_K[21], matrix)
+    calibration = type(base.calibrations[0])(LIGHT_SOURCE_K[21], matrix)
     return CameraColour((calibration,), base.as_shot_neutral)
 
 

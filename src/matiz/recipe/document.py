@@ -1,15 +1,20 @@
-"""What the sidecar of a picture holds: its versions with their histories, and its sorting."""
+"""What the sidecar of a picture holds: its versions with their histories, its shapes, and its sorting."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..errors import RecipeError
+from .change import Change
 from .history import History
-from .model import Change, Recipe
+from .model import Recipe
+from .shapes import Shape
 
 FIRST_VERSION = "Version 1"
+LAYOUT = 1
+"""Version of what the sidecar holds round the recipes."""
 SORTED_AS = ("", "keep", "hold", "drop")
+_OWN = ("matiz", "current", "sorted_as", "rank", "silenced", "versions", "shapes")
 
 
 @dataclass(frozen=True)
@@ -18,15 +23,27 @@ class Version:
 
     recipe: Recipe = field(default_factory=Recipe)
     history: History = field(default_factory=History)
+    unknown: Mapping[str, Any] = field(default_factory=dict)
 
     def record(self, recipe: Recipe, change: Change) -> "Version":
-        return Version(recipe, self.history.push(change))
+        return Version(recipe, self.history.push(change), self.unknown)
 
     def undo(self) -> "Version":
-        return Version(*self.history.undo(self.recipe))
+        return Version(*self.history.undo(self.recipe), self.unknown)
 
     def redo(self) -> "Version":
-        return Version(*self.history.redo(self.recipe))
+        return Version(*self.history.redo(self.recipe), self.unknown)
+
+    def to_json(self) -> dict[str, Any]:
+        return {**self.unknown, "recipe": self.recipe.to_json(), "history": self.history.to_json()}
+
+    @classmethod
+    def from_json(cls, data: Any) -> "Version":
+        if not isinstance(data, dict):
+            raise RecipeError(f"versions: expected a JSON object for each, got {type(data).__name__}")
+        unknown = {name: value for name, value in data.items() if name not in ("recipe", "history")}
+        history = History.from_json(data.get("history", {"changes": []}))
+        return cls(Recipe.from_json(data.get("recipe", {})), history, unknown)
 
 
 @dataclass(frozen=True)
@@ -38,16 +55,19 @@ class Document:
     sorted_as: str = ""
     rank: int = 0
     silenced: tuple[str, ...] = ()
-    """Ids of findings that are not to be mentioned for this picture."""
+    """Keys of findings that are not to be mentioned for this picture."""
     unknown: Mapping[str, Any] = field(default_factory=dict)
+    shapes: Mapping[str, Shape] = field(default_factory=dict)
+    """Points of strokes and outlines by the key under which recipes and histories name them."""
+    layout: int = LAYOUT
 
     def __post_init__(self) -> None:
-        if self.current not in self.versions:
-            raise RecipeError(f"current: no version is called {self.current!r}")
+        if not isinstance(self.current, str) or self.current not in self.versions:
+            raise RecipeError(f"current: no version is called {self.current!r:.80}")
         if self.sorted_as not in SORTED_AS:
-            raise RecipeError(f"sorted_as: one of keep, hold, drop or empty; got {self.sorted_as!r}")
-        if self.rank not in range(6):
-            raise RecipeError(f"rank: 0..5, got {self.rank!r}")
+            raise RecipeError(f"sorted_as: one of keep, hold, drop or empty; got {self.sorted_as!r:.80}")
+        if not isinstance(self.rank, int) or isinstance(self.rank, bool) or self.rank not in range(6):
+            raise RecipeError(f"rank: 0..5, got {self.rank!r:.80}")
 
     @property
     def version(self) -> Version:
@@ -67,18 +87,32 @@ class Document:
         name = name or self.current
         return replace(self, versions={**self.versions, name: version}, current=name)
 
+    def with_recipe(self, recipe: Recipe) -> "Document":
+        """With a recipe that is not recorded yet, such as that of a drag."""
+        return self.with_version(replace(self.version, recipe=recipe))
+
+    def with_shape(self, shape: Shape) -> "Document":
+        """With a shape that recipes can name by its key."""
+        return self if shape.key in self.shapes else replace(self, shapes={**self.shapes, shape.key: shape})
+
+    def free_name(self) -> str:
+        """A name that no version has."""
+        number = len(self.versions) + 1
+        while f"Version {number}" in self.versions:
+            number += 1
+        return f"Version {number}"
+
     def to_json(self) -> dict[str, Any]:
-        versions = {
-            name: {"recipe": v.recipe.to_json(), "history": v.history.to_json()} for name, v in self.versions.items()
-        }
-        own = {
-            "matiz": 1,
+        own: dict[str, Any] = {
+            "matiz": self.layout,
             "current": self.current,
             "sorted_as": self.sorted_as,
             "rank": self.rank,
             "silenced": list(self.silenced),
-            "versions": versions,
+            "versions": {name: version.to_json() for name, version in self.versions.items()},
         }
+        if self.shapes:
+            own["shapes"] = {key: shape.to_json() for key, shape in self.shapes.items()}
         return {**self.unknown, **own}
 
     @classmethod
@@ -86,14 +120,21 @@ class Document:
         """Read what `to_json` wrote; RecipeError says which field is wrong."""
         if not isinstance(data, dict) or not isinstance(data.get("versions"), dict):
             raise RecipeError("sidecar: expected a JSON object with versions")
-        versions = {
-            str(name): Version(
-                Recipe.from_json(v.get("recipe", {})), History.from_json(v.get("history", {"changes": []}))
-            )
-            for name, v in data["versions"].items()
-        }
-        known = ("matiz", "current", "sorted_as", "rank", "silenced", "versions")
-        unknown = {k: v for k, v in data.items() if k not in known}
-        current = data.get("current", next(iter(versions), FIRST_VERSION))
-        silenced = tuple(str(i) for i in data.get("silenced", []))
-        return cls(versions, current, data.get("sorted_as", ""), data.get("rank", 0), silenced, unknown)
+        for name, kind in (("silenced", list), ("shapes", dict)):
+            if not isinstance(data.get(name, kind()), kind):
+                raise RecipeError(f"{name}: expected a JSON {'list' if kind is list else 'object'}")
+        layout = data.get("matiz", LAYOUT)
+        if not isinstance(layout, int) or isinstance(layout, bool) or layout < 1:
+            raise RecipeError(f"matiz: expected a version number, got {layout!r:.40}")
+        versions = {str(name): Version.from_json(version) for name, version in data["versions"].items()}
+        shapes = {key: Shape.from_json(key, shape) for key, shape in data.get("shapes", {}).items()}
+        return cls(
+            versions,
+            data.get("current", next(iter(versions), FIRST_VERSION)),
+            data.get("sorted_as", ""),
+            data.get("rank", 0),
+            tuple(str(i) for i in data.get("silenced", [])),
+            {name: value for name, value in data.items() if name not in _OWN},
+            shapes,
+            layout,
+        )

@@ -1,10 +1,12 @@
 """Undo and redo as a value: a list of changes and how many of them are in force."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from ..errors import RecipeError
-from .model import Change, Recipe
+from .change import Change
+from .model import Recipe
 
 
 @dataclass(frozen=True)
@@ -13,6 +15,7 @@ class History:
 
     changes: tuple[Change, ...] = ()
     position: int = 0
+    unknown: Mapping[str, Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not 0 <= self.position <= len(self.changes):
@@ -22,25 +25,31 @@ class History:
         """With one more change; what had been undone is forgotten. An empty change adds nothing."""
         if not change:
             return self
-        return History((*self.changes[: self.position], change), self.position + 1)
+        return History((*self.changes[: self.position], change), self.position + 1, self.unknown)
 
     def undo(self, recipe: Recipe) -> tuple[Recipe, "History"]:
         """One step back, or the same when there is none."""
         if self.position == 0:
             return recipe, self
-        return self.changes[self.position - 1].revert(recipe), History(self.changes, self.position - 1)
+        before = self.changes[self.position - 1].before()
+        return recipe.applied(before), History(self.changes, self.position - 1, self.unknown)
 
     def redo(self, recipe: Recipe) -> tuple[Recipe, "History"]:
         """One step forward, or the same when there is none."""
         if self.position == len(self.changes):
             return recipe, self
-        return self.changes[self.position].apply(recipe), History(self.changes, self.position + 1)
+        after = self.changes[self.position].after()
+        return recipe.applied(after), History(self.changes, self.position + 1, self.unknown)
 
     def to_json(self) -> dict[str, Any]:
-        return {"position": self.position, "changes": [c.to_json() for c in self.changes]}
+        return {**self.unknown, "position": self.position, "changes": [c.to_json() for c in self.changes]}
 
     @classmethod
     def from_json(cls, data: Any) -> "History":
         if not isinstance(data, dict) or not isinstance(data.get("changes"), list):
             raise RecipeError("history: expected an object with changes and position")
-        return cls(tuple(map(Change.from_json, data["changes"])), int(data.get("position", 0)))
+        position = data.get("position", 0)
+        if not isinstance(position, int) or isinstance(position, bool):
+            raise RecipeError(f"history: position: expected a number of changes, got {position!r:.40}")
+        unknown = {name: value for name, value in data.items() if name not in ("changes", "position")}
+        return cls(tuple(map(Change.from_json, data["changes"])), position, unknown)

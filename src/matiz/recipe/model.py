@@ -1,21 +1,27 @@
-"""The recipe of a picture: sections by station, dotted paths, changes."""
+"""The recipe of a picture: what the user can decide, in sections by station."""
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, fields, is_dataclass, replace
-from datetime import UTC, datetime
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields
 from functools import cache
-from typing import Any
+from typing import Any, ClassVar
 
 from ..colour.illuminants import NAMES
 from ..colour.temperature import duv_limit
 from ..errors import RecipeError
-from .fields import Choice, CurvePoints, Number, Numbers, Points, Spec, Values, described
+from . import tree
+from .change import Change, Settings, changed
+from .leaves import Choice, CurvePoints, Leaf, Number, Numbers, Points, Values, described
+from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
 SCHEMA = 1
 """Version of the JSON layout."""
 
-PROCESSING = 1
-"""Version of the arithmetic: a newer Matiz renders an older recipe as before."""
+PROCESSING = 2
+"""Version of the arithmetic: a newer Matiz renders an older recipe as before, until it is moved up.
+
+2: the curves of red, green and blue act on the working primaries before the output gamut is fitted, where 1 had them
+on sRGB after it; what clipped places are rebuilt from moves with the lens's correction.
+"""
 
 
 def _active() -> Any:
@@ -23,7 +29,7 @@ def _active() -> Any:
 
 
 @dataclass(frozen=True)
-class Mend:
+class Mend(Section):
     """What the lens did, and is taken back. Radii count from the middle; the corner is half the diagonal away."""
 
     lens: str = described(
@@ -47,7 +53,7 @@ class Mend:
 
 
 @dataclass(frozen=True)
-class Light:
+class Light(Section):
     """The light that is to look neutral."""
 
     source: str = described(
@@ -68,9 +74,18 @@ class Light:
     )
     active: str = _active()
 
+    # a temperature or a Duv that is set means a manual light, unless a source is named after it
+    IMPLIES: ClassVar[Implied] = {"cct_K": (("source", "manual"),), "duv": (("source", "manual"),)}
+
+    def check_together(self) -> None:
+        """Duv has less room where the locus of black bodies runs close to the pure colours."""
+        limit = duv_limit(self.cct_K)
+        if self.duv > limit:
+            raise RecipeError(f"light.duv: {self.duv:g} is not a real light at {self.cct_K:.0f} K; at most {limit:.4f}")
+
 
 @dataclass(frozen=True)
-class Curve:
+class Curve(Section):
     """Tone curves on display lightness."""
 
     lightness: Points = described(
@@ -86,7 +101,7 @@ def _contrast(help_text: str) -> Any:
 
 
 @dataclass(frozen=True)
-class Contrast:
+class Contrast(Section):
     """Local contrast, by the size of what it acts on."""
 
     fine_dB: float = _contrast("Contrast of detail up to 0.1 % of the long side.")
@@ -95,7 +110,7 @@ class Contrast:
 
 
 @dataclass(frozen=True)
-class Tone:
+class Tone(Section):
     """How scene luminance becomes display lightness."""
 
     exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
@@ -120,33 +135,28 @@ class Tone:
 
 
 @dataclass(frozen=True)
-class Recipe:
-    """Everything decided about one picture. Immutable; construction validates every field."""
+class Recipe(Section):
+    """Everything decided about one picture. Immutable; construction validates every value."""
 
     mend: Mend = field(default_factory=Mend)
     light: Light = field(default_factory=Light)
     tone: Tone = field(default_factory=Tone)
     processing: int = PROCESSING
-    unknown: Mapping[str, Any] = field(default_factory=dict)
+    schema: int = SCHEMA
+    """Version of the layout that it came in: a newer one is kept for the Matiz that wrote it."""
+    unknown: Mapping[str, Any] = field(default_factory=dict, hash=False)
     """Dotted paths and values written by a newer Matiz, kept for it."""
 
     def __post_init__(self) -> None:
-        if self.processing not in range(1, PROCESSING + 1):
+        if not _is_version(self.processing) or self.processing > PROCESSING:
             raise RecipeError(
                 f"processing: this Matiz knows versions 1..{PROCESSING}, got {self.processing!r}; update Matiz"
             )
-        for path, spec in specs().items():
-            name, *rest = path.split(".")
-            checked = spec.check(path, self.get(path))
-            object.__setattr__(self, name, _replaced(getattr(self, name), rest, checked))
+        self.__dict__.update(checked(self).__dict__)
 
     def get(self, path: str) -> Any:
         """The value at a dotted path."""
-        value: Any = self
-        _spec(path)
-        for name in path.split("."):
-            value = getattr(value, name)
-        return value
+        return tree.get(self, path)
 
     def is_active(self, station: str) -> bool:
         """Whether a station counts; one without a section of its own always does."""
@@ -155,125 +165,111 @@ class Recipe:
     def in_force(self) -> "Recipe":
         """What is done to the picture: stations that are left out at their defaults."""
         left_out = [item.name for item in fields(self) if not self.is_active(item.name)]
-        if not left_out:
-            return self
-        plain = Recipe()
-        return replace(self, **{name: getattr(plain, name) for name in left_out})
+        return replaced(self, **{name: getattr(_PLAIN, name) for name in left_out}) if left_out else self
 
-    def change(self, path: str, value: Any) -> tuple["Recipe", "Change"]:
+    def with_plain(self, *stations: str) -> "Recipe":
+        """With whole stations at their defaults; all of them when none is named."""
+        names = stations or tuple(tree.parts_of(Recipe))
+        return replaced(self, **{name: getattr(_PLAIN, name) for name in names})
+
+    def change(self, path: str, value: Any) -> tuple["Recipe", Change]:
         """A new recipe with one value changed, and the record of it."""
         return self.change_all([(path, value)], label=path)
 
-    def change_all(self, settings: Iterable[tuple[str, Any]], *, label: str) -> tuple["Recipe", "Change"]:
+    def change_all(self, settings: Iterable[tuple[str, Any]], *, label: str) -> tuple["Recipe", Change]:
         """A new recipe with several values changed as one step, and the record of it.
 
         A station that was left out is back in as soon as one of its values changes.
         """
-        recipe, items = self, []
-        for path, value in self._with_implied(settings):
-            before, after = recipe.get(path), _spec(path).check(path, value)
-            if before != after:
-                recipe = _replaced(recipe, path.split("."), after)
-                items.append((path, before, after))
-        _check_light(recipe.light)
-        return recipe, Change(label, tuple(items), datetime.now(UTC).isoformat(timespec="milliseconds"))
+        return changed(self, self._with_stations(settings), label=label)
 
-    def _with_implied(self, settings: Iterable[tuple[str, Any]]) -> list[tuple[str, Any]]:
-        """A temperature or a Duv that is set means a manual light, unless a source is named after it."""
-        out: list[tuple[str, Any]] = []
+    def insert(self, table: str, item: Section, *, label: str, at: int | None = None) -> tuple["Recipe", Change]:
+        """A new recipe with an item put into a table, at its end or before the item `at`."""
+        rows = self.get(table)
+        if not isinstance(rows, Rows):
+            raise RecipeError(f"{table}: this is not a table")
+        ident = rows.fresh_id()
+        settings: list[tuple[str, Any]] = [(f"{table}.{ident}", item)]
+        if at is not None and at < len(rows):
+            settings.append((f"{table}.{tree.ORDER}", (*rows.order[:at], ident, *rows.order[at:])))
+        return self.change_all(settings, label=label)
+
+    def applied(self, values: Iterable[tuple[str, Any]]) -> "Recipe":
+        """The recipe with values of a history put in; what only a newer Matiz knows is kept aside for it."""
+        recipe: Recipe = self
+        for path, value in values:
+            try:
+                recipe = tree.put(recipe, path, value)
+            except RecipeError:
+                if self.schema <= SCHEMA:
+                    raise
+                kept = {name: other for name, other in recipe.unknown.items() if name != path}
+                recipe = replaced(recipe, unknown=kept if value is ABSENT else {**kept, path: value})
+        tree.check_around(recipe, [path for path, _ in values] if isinstance(values, list) else [])
+        return recipe
+
+    def _with_stations(self, settings: Iterable[tuple[str, Any]]) -> Iterable[tuple[str, Any]]:
         for path, value in settings:
             station = path.split(".")[0]
             if not self.is_active(station) and path != f"{station}.active":
-                out.append((f"{station}.active", "on"))
-            if path in ("light.cct_K", "light.duv"):
-                out.append(("light.source", "manual"))
-            out.append((path, value))
-        return out
+                yield f"{station}.active", "on"
+            yield path, value
 
     def to_json(self) -> dict[str, Any]:
-        out: dict[str, Any] = {"schema": SCHEMA, "processing": self.processing}
-        known = {path: self.get(path) for path in specs()}
-        for path, value in (known | dict(self.unknown)).items():
-            *sections, name = path.split(".")
-            section = out
-            for part in sections:
-                section = section.setdefault(part, {})
-            section[name] = _plain(value)
+        out = {"schema": self.schema, "processing": self.processing, **plain(self)}
+        for path, value in self.unknown.items():
+            _write_back(out, path.split("."), value)
         return out
 
     @classmethod
     def from_json(cls, data: Any) -> "Recipe":
         """Read what `to_json` wrote.
 
-        Raises RecipeError for an unknown field, unless the data says that it comes from a newer
-        schema: then the field is kept and written back.
+        Raises RecipeError for an unknown field or a value out of range, unless the data says that it comes from a
+        newer schema: then the field is kept and written back.
         """
-        if not isinstance(data, dict):
+        if not isinstance(data, Mapping):
             raise RecipeError(f"recipe: expected a JSON object, got {type(data).__name__}")
-        schema = data.get("schema", SCHEMA)
-        if not isinstance(schema, int) or schema < 1:
-            raise RecipeError(f"schema: expected a version number, got {schema!r}")
-        known, unknown = [], {}
-        for path, value in _leaves(data):
-            if path in specs():
-                known.append((path, value))
-            elif path not in ("schema", "processing"):
-                if schema <= SCHEMA:
-                    raise RecipeError(f"{path}: unknown field; known are {', '.join(specs())}")
-                unknown[path] = value
-        recipe = cls(processing=data.get("processing", PROCESSING), unknown=unknown)
-        for path, value in known:
-            recipe = _replaced(recipe, path.split("."), _spec(path).check(path, value))
-        _check_light(recipe.light)
-        return recipe
-
-
-@dataclass(frozen=True)
-class Change:
-    """One step of the user's: what it was called, which values moved, and when (UTC)."""
-
-    label: str
-    items: tuple[tuple[str, Any, Any], ...]
-    at_utc: str
-
-    def __bool__(self) -> bool:
-        return bool(self.items)
-
-    def apply(self, recipe: Recipe) -> Recipe:
-        return self._set(recipe, [(path, after) for path, _, after in self.items])
-
-    def revert(self, recipe: Recipe) -> Recipe:
-        return self._set(recipe, [(path, before) for path, before, _ in reversed(self.items)])
-
-    @staticmethod
-    def _set(recipe: Recipe, values: list[tuple[str, Any]]) -> Recipe:
-        for path, value in values:
-            recipe = _replaced(recipe, path.split("."), _spec(path).check(path, value))
-        return recipe
-
-    def to_json(self) -> dict[str, Any]:
-        items = [[path, _plain(before), _plain(after)] for path, before, after in self.items]
-        return {"label": self.label, "at_utc": self.at_utc, "items": items}
-
-    @classmethod
-    def from_json(cls, data: Any) -> "Change":
-        try:
-            items = tuple((str(p), _value(p, before), _value(p, after)) for p, before, after in data["items"])
-            return cls(str(data["label"]), items, str(data["at_utc"]))
-        except (KeyError, TypeError, ValueError) as error:
+        schema, processing = data.get("schema", SCHEMA), data.get("processing", PROCESSING)
+        if not _is_version(schema):
+            raise RecipeError(f"schema: expected a version number, got {schema!r:.40}")
+        unknown: dict[str, Any] = {}
+        keep = unknown.__setitem__ if schema > SCHEMA else None
+        recipe = tree.section_from(cls, data, "", keep, frozenset({"schema", "processing"}))
+        if not _is_version(processing) or processing > PROCESSING:
             raise RecipeError(
-                f"history: an entry cannot be read ({error}); it must hold label, at_utc, items"
-            ) from None
+                f"processing: this Matiz knows versions 1..{PROCESSING}, got {processing!r:.40}; update Matiz"
+            )
+        return replaced(recipe, schema=schema, processing=processing, unknown=unknown)
+
+
+def _is_version(value: Any) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool) and 1 <= value < 2**31
+
+
+def _write_back(out: dict[str, Any], names: list[str], value: Any) -> None:
+    """Put what a newer Matiz wrote where it was, unless its place is gone or holds what was decided here since."""
+    *inner, last = names
+    place: Any = out
+    for name in inner:
+        if isinstance(place, list):
+            place = next((item for item in place if isinstance(item, dict) and item.get("id") == name), None)
+        else:
+            place = place.get(name) if isinstance(place, dict) else None
+        if place is None:
+            return
+    leaf = specs().get(".".join(names))
+    if isinstance(place, dict) and (last not in place or (leaf is not None and place[last] == leaf.default)):
+        place[last] = value
+
+
+_PLAIN = Recipe()
 
 
 @cache
-def specs() -> dict[str, Spec]:
-    """Every dotted path of a recipe, and what it may hold."""
-    return dict(_walk(Recipe, ""))
-
-
-Settings = tuple[tuple[str, Any], ...]
-"""Dotted paths and values, to be changed as one step."""
+def specs() -> dict[str, Leaf]:
+    """Every dotted path that every recipe has, and what it may hold."""
+    return {path: leaf for path, leaf, _ in leaves(_PLAIN)}
 
 
 def manual_light(cct_K: float, duv: float) -> Settings:
@@ -281,61 +277,3 @@ def manual_light(cct_K: float, duv: float) -> Settings:
     cct_K = round(min(max(cct_K, 1500.0), 25_000.0), 1)
     held = min(max(duv, -0.03), duv_limit(cct_K) - 1e-5)
     return (("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", round(held, 5)))
-
-
-def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
-    """A recipe changed by texts like "tone.exposure_EV=0.5", as the command line takes them."""
-    pairs = []
-    for text in settings:
-        path, equals, value = text.partition("=")
-        if not equals:
-            raise RecipeError(f"{text!r}: expected path=value, such as tone.exposure_EV=0.5")
-        pairs.append((path.strip(), _spec(path.strip()).parse(path.strip(), value)))
-    return recipe.change_all(pairs, label="command line")[0]
-
-
-def _check_light(light: Light) -> None:
-    """Duv has less room where the locus of black bodies runs close to the pure colours."""
-    limit = duv_limit(light.cct_K)
-    if light.duv > limit:
-        raise RecipeError(f"light.duv: {light.duv:g} is not a real light at {light.cct_K:.0f} K; at most {limit:.4f}")
-
-
-def _spec(path: str) -> Spec:
-    try:
-        return specs()[path]
-    except KeyError:
-        raise RecipeError(f"{path}: unknown field; known are {', '.join(specs())}") from None
-
-
-def _walk(section: type, prefix: str) -> Iterator[tuple[str, Spec]]:
-    for item in fields(section):
-        if "spec" in item.metadata:
-            yield prefix + item.name, item.metadata["spec"]
-        elif isinstance(item.type, type) and is_dataclass(item.type):
-            yield from _walk(item.type, f"{prefix}{item.name}.")
-
-
-def _replaced(section: Any, path: list[str], value: Any) -> Any:
-    name, *rest = path
-    return replace(section, **{name: _replaced(getattr(section, name), rest, value) if rest else value})
-
-
-def _leaves(data: Mapping[str, Any], prefix: str = "") -> Iterator[tuple[str, Any]]:
-    for name, value in data.items():
-        path = f"{prefix}{name}"
-        if isinstance(value, dict):
-            yield from _leaves(value, f"{path}.")
-        else:
-            yield path, value
-
-
-def _plain(value: Any) -> Any:
-    """A value as JSON holds it: points and values as lists."""
-    if not isinstance(value, tuple):
-        return value
-    return [list(item) if isinstance(item, tuple) else item for item in value]
-
-
-def _value(path: str, value: Any) -> Any:
-    return _spec(path).check(path, value)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..errors import FileError, MatizError
-from ..recipe.model import Change
+from ..recipe.change import Change
 from .folder import pictures_in
 from .sidecar import load_document
 

@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from typing import Any
 
 from ..errors import FileError, FormatError, RecipeError
 from ..files import write_whole
@@ -9,6 +10,8 @@ from ..recipe.document import Document
 
 SUFFIX = ".matiz.json"
 MOST_BYTES = 64 * 2**20
+MOST_DEPTH = 5
+"""Of what has lines of its own: versions, a version, its history, the changes."""
 
 
 def sidecar_path(picture: Path) -> Path:
@@ -36,9 +39,24 @@ def load_document(picture: Path) -> Document:
 
 
 def save_document(picture: Path, document: Document) -> None:
-    text = json.dumps(document.to_json(), indent=1, ensure_ascii=False)
+    text = _text(document.to_json())
 
     def write(path: Path) -> None:
         path.write_text(text + "\n", encoding="utf-8")
 
     write_whole(sidecar_path(picture), write)
+
+
+def _text(value: Any, depth: int = 0) -> str:
+    """JSON that people can read, a line for each change and each section. The library's own indentation is many times
+    slower, and holds the interpreter's lock while a hand moves."""
+    if depth < MOST_DEPTH and isinstance(value, dict) and value:
+        inner = (f"{json.dumps(name, ensure_ascii=False)}: {_text(each, depth + 1)}" for name, each in value.items())
+    elif depth < MOST_DEPTH and isinstance(value, list) and value:
+        inner = (_text(each, depth + 1) for each in value)
+    else:
+        return json.dumps(value, ensure_ascii=False)
+    opened, closed = "{}" if isinstance(value, dict) else "[]"
+    pad = " " * depth
+    lines = f",\n{pad} ".join(inner)
+    return f"{opened}\n{pad} {lines}\n{pad}{closed}"

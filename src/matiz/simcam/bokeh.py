@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from ..kernels.layers import cut_layer, fill_behind
+from .kernels.layers import cut_layer, fill_behind
 from .scene import Box, Map
 
 FRAME_MM = 36.0

@@ -13,8 +13,8 @@ from ..colour.spaces import D50_XY, XYZ_to_xy, xy_to_XYZ
 from ..colour.tables import WAVELENGTHS_NM, observer_bands
 from ..colour.temperature import xy_to_cct
 from ..colour.types import Array, Chromaticity
+from ..develop.camera_colour import interpolated, xy_to_neutral
 from ..errors import ArgumentError
-from ..raw.camera_colour import interpolated, xy_to_neutral
 from ..raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
 from .bokeh import circle_px, defocused, shaken
 from .lens import KIT, PERFECT, Geometry, Lens, through

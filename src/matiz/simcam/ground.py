@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..kernels.lighting import ground_shadow
+from .kernels.lighting import ground_shadow
 from .scene import Map
 from .view import View
 

@@ -7,8 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..kernels.lighting import lamp_shadow, lit_by_lamps, sky_shadow
-from ..kernels.noise import fractal_noise_in_space
+from .kernels.lighting import lamp_shadow, lit_by_lamps, sky_shadow
+from .kernels.noise import fractal_noise_in_space
 from .scene import Map, Scene
 from .solids import Surface
 

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..kernels.solids import COLUMNS, RESULTS, trace_solids
+from .kernels.solids import COLUMNS, RESULTS, trace_solids
 from .scene import Box, Map
 from .view import View
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..kernels.noise import fractal_noise
+from .kernels.noise import fractal_noise
 from .scene import Map
 
 TILE = 512

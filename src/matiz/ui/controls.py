@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from ..recipe.fields import Number
+from ..recipe.leaves import Number
 from ..recipe.model import specs
 from ..wording import number
 from . import theme

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..deliver.orders import Order, free_name
 from ..deliver.write import deliver
-from ..develop.engine import Engine
+from ..develop.engine import LITTLE_CACHE, Engine
 from ..raw.decode import Decoder
 from ..recipe.document import Document
 from ..wording import number
@@ -105,7 +105,7 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # an engine of its own: the window's stays free for the hand
-        engine = Engine(self._decoder.frame(row.picture), cache_bytes=0)
+        engine = Engine(self._decoder.frame(row.picture), cache_bytes=LITTLE_CACHE)
         path = free_name(row.folder, row.picture.stem, row.order)
         deliver(
             engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s)

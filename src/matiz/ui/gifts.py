@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ..errors import MatizError
 from ..proposals.given_light import given_light
-from ..recipe.model import Settings
+from ..recipe.change import Settings
 from ..shoot.sets import following
 from ..wording import counted
 from .jobs import Job

@@ -10,6 +10,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 
 from ..colour.spaces import decode_sRGB
+from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
 from ..errors import MatizError
 from ..findings.find import find
@@ -18,7 +19,6 @@ from ..measure.ask import ask_pixel
 from ..measure.picture import Meter, PictureReading
 from ..measure.values import LightValue, value_of
 from ..proposals.camera_start import camera_start
-from ..raw.camera_colour import light_xy
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts
 from ..recipe.document import Document, Version

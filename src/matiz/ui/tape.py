@@ -19,7 +19,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QLineEdit, QSizePolicy
 
 from ..errors import RecipeError
-from ..recipe.fields import Number
+from ..recipe.leaves import Number
+from ..recipe.parsing import number as typed_number
 from ..wording import number
 from . import theme
 from .painted import Painted
@@ -308,6 +309,6 @@ class Tape(Painted):
         self._editor.hide()
         self.setFocus()
         try:
-            self._settle(self.spec.parse(self.label, text))
+            self._settle(typed_number(self.spec, self.label, text))
         except RecipeError as error:
             self.refused.emit(str(error))

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from ..raw.sensor import LEVELS, Region
+from ..develop.tiles import LEVELS, Region
 
 FIT = 0.0
 MOST_ZOOM = 8.0

@@ -6,7 +6,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from ...kernels.lighting import bumped
+from ..kernels.lighting import bumped
 from ..people import Person, Pose, person
 from ..planes import facet
 from ..scene import Map, Scene

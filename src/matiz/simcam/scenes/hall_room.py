@@ -5,7 +5,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
-from ...kernels.lighting import bumped, sky_shadow
+from ..kernels.lighting import bumped, sky_shadow
 from ..planes import beam_surfaces, facet
 from ..scene import Map, Scene
 from ..shading import Shaded, enlarged, fbm3, from_lamps, lay

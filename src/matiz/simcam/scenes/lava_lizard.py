@@ -8,8 +8,8 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from ...colour.illuminants import daylight
-from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
+from ..kernels.lighting import bumped
 from ..scene import Box, Map, Scene, box_of
 from ..shading import Shaded, ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
 from ..solids import Solid, Surface, trace

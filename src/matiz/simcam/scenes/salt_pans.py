@@ -7,8 +7,8 @@ import cv2
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
-from ...kernels.lighting import bumped
 from ..ground import Plane, Relief
+from ..kernels.lighting import bumped
 from ..planes import facet
 from ..scene import Box, Map, Scene, box_of
 from ..shading import STRIP_ROWS, Shaded, ambient, fbm3, lay, sun_shadow

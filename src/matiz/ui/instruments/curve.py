@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from ...develop.rendition import curve
-from ...recipe.fields import Points
+from ...recipe.leaves import Points
 from ...recipe.model import specs
 from .. import theme
 from .base import Instrument

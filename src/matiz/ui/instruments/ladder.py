@@ -7,10 +7,10 @@ from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from ...colour.spaces import lightness
 from ...develop.rendition import shown_value
-from ...kernels.tone import MIDDLE
+from ...kernels.units import MIDDLE_GREY
 from ...measure.noise import LEAST_dB, NoiseReading
 from ...measure.tone import ZONES, ToneReading
-from ...recipe.fields import Numbers, Values
+from ...recipe.leaves import Numbers, Values
 from ...recipe.model import Tone, specs
 from ...wording import number, percent
 from .. import theme
@@ -39,7 +39,7 @@ def rungs(zones: tuple[float, ...], tone: Tone, height: float) -> list[Rung]:
     step = height / len(zones)
     out = []
     for zone, share in enumerate(zones):
-        shown = float(shown_value(tone, MIDDLE * 2.0 ** (zone - 5)))
+        shown = float(shown_value(tone, MIDDLE_GREY * 2.0 ** (zone - 5)))
         y = height - (zone + 1) * step
         out.append(Rung(zone, y, step, share, float(lightness(shown))))
     return out

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QListView, QVBoxLayout
 
 from ...deliver.orders import Order
-from ...recipe.fields import Number
+from ...recipe.leaves import Number
 from ...wording import number
 from ..controls import Words, caption, push
 from ..delivery_queue import FAILED, STOPPED, Delivery, DeliveryDelegate, DeliveryQueue

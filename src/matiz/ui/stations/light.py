@@ -11,7 +11,7 @@ from ...measure.lights import Lights, Territory, territories
 from ...measure.pick import picked
 from ...measure.spot import spot
 from ...proposals.landing import landing
-from ...recipe.fields import Number
+from ...recipe.leaves import Number
 from ...recipe.model import Light
 from ...wording import duv, kelvin, number, percent
 from .. import theme

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ...develop.rendition import curve, s_curve, through
 from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
-from ...recipe.fields import Points
+from ...recipe.leaves import Points
 from ...recipe.model import Tone
 from ...wording import EV, number, percent
 from .. import theme

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from ..colour.types import Array
+from ..raw.frame import Frame
 from ..recipe.model import Mend
-from .frame import Frame
 
 SAMPLES = 257
 """Entries of a table, evenly by the square of the radius."""

@@ -16,15 +16,8 @@ from ..colour.spaces import D50_XY, XYZ_D50_TO_REC2020, XYZ_to_xy, xy_to_XYZ
 from ..colour.temperature import cct_to_xy, xy_to_cct
 from ..colour.types import Array, Chromaticity
 from ..errors import ArgumentError
+from ..raw.frame import Calibration, CameraColour
 from ..recipe.model import Light
-from .frame import Calibration, CameraColour
-
-EXIF_LIGHT_SOURCE_K = {
-    1: 5500.0, 2: 4230.0, 3: 2856.0, 4: 5500.0, 9: 5500.0, 10: 6500.0, 11: 7500.0,
-    12: 6430.0, 13: 5000.0, 14: 4230.0, 15: 3450.0, 17: 2856.0, 18: 4874.0, 19: 6774.0,
-    20: 5503.0, 21: 6504.0, 22: 7504.0, 23: 5003.0, 24: 3200.0,
-}  # fmt: skip
-"""Temperatures of the Exif light source codes that DNG uses for its calibration illuminants."""
 
 
 @dataclass(frozen=True)
@@ -54,7 +47,12 @@ def interpolated(colour: CameraColour, cct_K: float) -> Calibration:
 
 def xy_to_neutral(colour: CameraColour, xy: ArrayLike) -> Array:
     """Camera values (3,) of a white surface under a light of chromaticity `xy`, green 1."""
-    neutral = _color_matrix(colour, xy) @ xy_to_XYZ(xy)
+    return neutral_under(colour, _cct(xy), xy)
+
+
+def neutral_under(colour: CameraColour, cct_K: float, xy: ArrayLike) -> Array:
+    """The same for a light whose temperature is known."""
+    neutral = interpolated(colour, cct_K).color_matrix @ xy_to_XYZ(xy)
     if not (neutral > 0).all():
         raise ArgumentError(
             f"light: the camera cannot see a white under the light x, y = {np.round(np.asarray(xy), 4)}"

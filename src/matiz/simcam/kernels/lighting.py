@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from .buffers import require
-from .loader import kernel
+from ...kernels.buffers import require
+from . import kernel
 
 MARCH_STEPS = 24
 
@@ -23,7 +23,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 def _spheres() -> tuple[Any, ...]:
     import halide as hl
 
-    from .pipeline import image, table
+    from ...kernels.pipeline import image, table
 
     x, y = hl.Var("x"), hl.Var("y")
     points, spheres = image("points", 3), table("spheres", 2)
@@ -42,7 +42,7 @@ def _smooth(hl: Any, t: Any) -> Any:
 
 
 def _finish(out: Any, x: Any, y: Any, r: Any, hl: Any) -> None:
-    from .pipeline import ROWS_PER_TASK, VECTOR
+    from ...kernels.pipeline import ROWS_PER_TASK, VECTOR
 
     tail = hl.TailStrategy.GuardWithIf
     inner, outer = hl.Var("inner"), hl.Var("outer")
@@ -53,7 +53,7 @@ def _finish(out: Any, x: Any, y: Any, r: Any, hl: Any) -> None:
 
 def _define_lamp() -> tuple[str, Any, list[Any]]:
     hl, x, y, points, spheres, r, toward = _spheres()
-    from .pipeline import table
+    from ...kernels.pipeline import table
 
     lamp = table("lamp")
     ray = [lamp[i] - points[i, x, y] for i in range(3)]
@@ -73,7 +73,7 @@ def _define_lamp() -> tuple[str, Any, list[Any]]:
 
 def _define_sky() -> tuple[str, Any, list[Any]]:
     hl, x, y, points, spheres, r, toward = _spheres()
-    from .pipeline import image
+    from ...kernels.pipeline import image
 
     normals = image("normals", 3)
     distance2 = _dot(hl, toward, toward)
@@ -92,7 +92,7 @@ def _define_lit() -> tuple[str, Any, list[Any]]:
     """Irradiance from all lamps, in two groups; shadows are read from a coarser grid."""
     import halide as hl
 
-    from .pipeline import ROWS_PER_TASK, VECTOR, image, interleave, table
+    from ...kernels.pipeline import ROWS_PER_TASK, VECTOR, image, interleave, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     points, normals, lamps = image("points", 3), image("normals", 3), table("lamps", 2)
@@ -129,7 +129,7 @@ def _define_lit() -> tuple[str, Any, list[Any]]:
 def _define_bumped() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, schedule_pixels
+    from ...kernels.pipeline import image, schedule_pixels
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     points, normals = image("points", 3), image("normals", 3)
@@ -164,7 +164,7 @@ def _define_march() -> tuple[str, Any, list[Any]]:
     """Over a ground seen in perspective: column = middle + focal X / Z, row = scale / Z - first."""
     import halide as hl
 
-    from .pipeline import table
+    from ...kernels.pipeline import table
 
     x, y = hl.Var("x"), hl.Var("y")
     ground = hl.ImageParam(hl.Float(32), 2, "ground")

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.develop.highlights import ratios_around
 from matiz.measure.patches import rebuilt_share
 from matiz.measure.picture import Meter
-from matiz.raw.highlights import ratios_around
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum
 from matiz.simcam.scene import Scene
@@ -81,7 +81,7 @@ def test_the_share_that_is_rebuilt_is_read():
     full = (camera > 0.99).sum(axis=2)
     share = ((full > 0) & (full < 3)).mean()
     assert rebuilt_share(camera) == pytest.approx(share, rel=0.01)
-    assert Meter(engine).read(Recipe()).tone.rebuilt == pytest.approx(share, rel=0.2)
+    assert Meter(engine).picture(Recipe()).full.rebuilt == pytest.approx(share, rel=0.2)
 
 
 def test_nothing_clipped_needs_no_colours_and_fills_are_means():

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from .buffers import output, require
-from .loader import kernel
+from ...kernels.buffers import output, require
+from . import kernel
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
@@ -19,7 +19,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 def _define_plane() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import ROWS_PER_TASK, VECTOR, table
+    from ...kernels.pipeline import ROWS_PER_TASK, VECTOR, table
 
     x, y = hl.Var("x"), hl.Var("y")
     u = hl.ImageParam(hl.Float(32), 2, "u")
@@ -61,7 +61,7 @@ def _define_plane() -> tuple[str, Any, list[Any]]:
 def _define_space() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import ROWS_PER_TASK, VECTOR, image, table
+    from ...kernels.pipeline import ROWS_PER_TASK, VECTOR, image, table
 
     x, y = hl.Var("x"), hl.Var("y")
     points = image("points", 3)

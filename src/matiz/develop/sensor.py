@@ -13,10 +13,11 @@ from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
 from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
-from .frame import Frame, Mosaic
+from ..raw.frame import Frame, Mosaic
+from ..raw.noise import noise_of
+from ..raw.pattern import FixedPattern, fixed_pattern
 from .highlights import CLEAR, ratios_around
-from .noise import noise_of
-from .pattern import FixedPattern, fixed_pattern
+from .tiles import Region, level_size
 
 STRIP_ROWS = 256
 """Of level 1 at a time."""
@@ -26,24 +27,7 @@ LEAST_PX = 42
 
 HIGHLIGHTS_LEVEL = 3
 
-LEVELS = 4
-"""Full, 1/2, 1/4, 1/8."""
-
 Floats = NDArray[np.float32]
-Region = tuple[int, int, int, int]
-"""x, y, width, height in px of the upright picture at a level."""
-
-
-def level_size(frame: Frame, level: int) -> tuple[int, int]:
-    """(width, height) of the upright picture at a level; an odd last row or column is dropped."""
-    width, height = frame.size
-    return width >> level, height >> level
-
-
-def level_for(frame: Frame, least_px: int) -> int:
-    """The deepest level whose long side still has `least_px`; the full size of a smaller picture."""
-    fits = [n for n in range(LEVELS) if max(level_size(frame, n)) >= least_px]
-    return max(fits, default=0)
 
 
 class Sensor:
@@ -64,13 +48,13 @@ class Sensor:
     @cached_property
     def highlights(self) -> NDArray[np.float32] | None:
         """Colour round clipped places, (rows, columns, 2) on a grid of HIGHLIGHTS_LEVEL; None where nothing is
-        clipped. See `raw.highlights`."""
+        clipped. See `develop.highlights`."""
         mosaic = self.frame.mosaic
-        width, height = level_size(self.frame, HIGHLIGHTS_LEVEL)
+        width, height = level_size(self.frame.size, HIGHLIGHTS_LEVEL)
         # by the counts, since means over a block hide single clipped photosites
         if mosaic is None or min(width, height) < 4 or mosaic.values.max() < CLEAR * mosaic.white:
             return None
-        return ratios_around(self.draft(HIGHLIGHTS_LEVEL, (0, 0, width, height)), 1.0)
+        return ratios_around(self.small(HIGHLIGHTS_LEVEL, (0, 0, width, height)), 1.0)
 
     def read(self, level: int, area: Region) -> Camera:
         """A region of a level, in px of that level."""
@@ -97,15 +81,14 @@ class Sensor:
         return _part(self._small[level], area)
 
     def draft(self, level: int, area: Region) -> Camera:
-        """The same, quick and a little unsharp or noisy: one pixel from each cell of a 2x2 mosaic."""
-        if level == 0 or level in self._levels or self.frame.mosaic is None or not self.frame.mosaic.is_bayer:
-            return self.read(level, area)
-        return _part(quick_level(self.frame, level), area)
+        """A region of a level: quick and a little unsharp or noisy, one pixel from each cell of a 2x2 mosaic, unless
+        the level is there already."""
+        return self.read(level, area) if level in self._levels else self.small(level, area)
 
 
 def half_level(frame: Frame, pattern: FixedPattern | None = None) -> Camera:
     """Level 1 of the whole picture: area means of the full size, made in strips."""
-    width, height = level_size(frame, 1)
+    width, height = level_size(frame.size, 1)
     out = np.empty((height, width, 3), np.float32)
     for top in range(0, height, STRIP_ROWS):
         rows = min(STRIP_ROWS, height - top)

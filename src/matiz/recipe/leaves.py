@@ -1,9 +1,10 @@
-"""What a recipe field may hold: its kind, unit, limits, default and how it is shown.
+"""What a value of a recipe may be: its kind, unit, limits, default and how it is shown.
 
 The same description validates values, makes the JSON schema and builds the tapes of the window.
 """
 
 import math
+import re
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
@@ -24,22 +25,11 @@ class Number:
     help: str
 
     def check(self, path: str, value: Any) -> float:
-        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
-            raise RecipeError(f"{path}: expected a number, got {value!r}")
+        if isinstance(value, bool) or not isinstance(value, int | float) or not _is_finite(value):
+            raise RecipeError(f"{path}: expected a number, got {_shown(value)}")
         if not self.low <= value <= self.high:
             raise RecipeError(f"{path}: {value:g} is outside {self.low:g}..{self.high:g} {self.unit}".rstrip())
         return float(value)
-
-    def parse(self, path: str, text: str) -> float:
-        """A typed number, with or without its unit, comma or point, true or plain minus."""
-        bare = text.replace("\u2212", "-").replace("\u2009", "").replace("\u202f", "").replace(",", ".").strip()
-        if self.unit and bare.lower().endswith(self.unit.lower()):
-            bare = bare[: -len(self.unit)].strip()
-        try:
-            number = float(bare)
-        except ValueError:
-            raise RecipeError(f"{path}: {text!r} is not a number in {self.unit or 'plain units'}") from None
-        return self.check(path, number)
 
     def schema(self) -> dict[str, Any]:
         return {
@@ -60,15 +50,45 @@ class Choice:
     help: str
 
     def check(self, path: str, value: Any) -> str:
-        if value not in self.options:
-            raise RecipeError(f"{path}: {value!r} is not one of {', '.join(self.options)}")
-        return str(value)
-
-    def parse(self, path: str, text: str) -> str:
-        return self.check(path, text.strip())
+        if not isinstance(value, str) or value not in self.options:
+            raise RecipeError(f"{path}: {_shown(value)} is not one of {', '.join(self.options)}")
+        return value
 
     def schema(self) -> dict[str, Any]:
         return {"enum": list(self.options), "default": self.default, "description": self.help}
+
+
+@dataclass(frozen=True)
+class Text:
+    """A line of text, such as a name."""
+
+    default: str
+    help: str
+    most: int = 200
+
+    def check(self, path: str, value: Any) -> str:
+        if not isinstance(value, str) or not value.isprintable() or len(value) > self.most:
+            raise RecipeError(f"{path}: expected one line of up to {self.most} characters, got {_shown(value)}")
+        return value
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "string", "maxLength": self.most, "default": self.default, "description": self.help}
+
+
+@dataclass(frozen=True)
+class ShapeKey:
+    """The name of a shape that is kept once in the document, see `recipe.shapes`; "" for none."""
+
+    help: str
+    default: str = ""
+
+    def check(self, path: str, value: Any) -> str:
+        if not isinstance(value, str) or not re.fullmatch(r"([0-9a-f]{16})?", value):
+            raise RecipeError(f"{path}: expected the 16 hexadecimal digits of a shape, got {_shown(value)}")
+        return value
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "string", "pattern": "^([0-9a-f]{16})?$", "default": "", "description": self.help}
 
 
 Points = tuple[tuple[float, float], ...]
@@ -85,12 +105,12 @@ class CurvePoints:
     def check(self, path: str, value: Any) -> Points:
         try:
             points = tuple((float(x), float(y)) for x, y in value)
-        except (TypeError, ValueError):
-            raise RecipeError(f"{path}: expected a list of [x, y], got {value!r}") from None
+        except (TypeError, ValueError, OverflowError):
+            raise RecipeError(f"{path}: expected a list of [x, y], got {_shown(value)}") from None
         if len(points) < 2:
             raise RecipeError(f"{path}: at least two points are needed, got {len(points)}")
         if not all(0.0 <= v <= 1.0 for point in points for v in point):
-            raise RecipeError(f"{path}: points must lie within 0..1, got {value!r}")
+            raise RecipeError(f"{path}: points must lie within 0..1, got {_shown(value)}")
         for (x0, y0), (x1, y1) in pairwise(points):
             if x1 - x0 < self.least_gap - 1e-9 or y1 < y0:
                 raise RecipeError(
@@ -99,25 +119,11 @@ class CurvePoints:
                 )
         return points
 
-    def parse(self, path: str, text: str) -> Points:
-        import json
-
-        try:
-            return self.check(path, json.loads(text))
-        except json.JSONDecodeError:
-            raise RecipeError(f"{path}: expected [[x, y], ...], got {text!r}") from None
-
     def schema(self) -> dict[str, Any]:
         unit = {"type": "number", "minimum": 0, "maximum": 1}
         point = {"type": "array", "items": unit, "minItems": 2, "maxItems": 2}
         default = [list(p) for p in self.default]
-        return {
-            "type": "array",
-            "items": point,
-            "minItems": 2,
-            "default": default,
-            "description": self.help,
-        }
+        return {"type": "array", "items": point, "minItems": 2, "default": default, "description": self.help}
 
 
 Values = tuple[float, ...]
@@ -139,17 +145,11 @@ class Numbers:
         return self.each.help
 
     def check(self, path: str, value: Any) -> Values:
-        if isinstance(value, str) or not hasattr(value, "__iter__"):
-            raise RecipeError(f"{path}: expected {self.count} numbers, got {value!r}")
-        values = tuple(value)
-        if len(values) != self.count:
-            raise RecipeError(f"{path}: expected {self.count} numbers, got {len(values)}")
-        return tuple(self.each.check(f"{path}[{n}]", each) for n, each in enumerate(values))
-
-    def parse(self, path: str, text: str) -> Values:
-        """A JSON list, or numbers separated by commas."""
-        parts = text.strip().strip("[]").split(",")
-        return self.check(path, [self.each.parse(f"{path}[{n}]", part) for n, part in enumerate(parts)])
+        if not isinstance(value, list | tuple):
+            raise RecipeError(f"{path}: expected {self.count} numbers, got {_shown(value)}")
+        if len(value) != self.count:
+            raise RecipeError(f"{path}: expected {self.count} numbers, got {len(value)}")
+        return tuple(self.each.check(f"{path}[{n}]", each) for n, each in enumerate(value))
 
     def schema(self) -> dict[str, Any]:
         return {
@@ -162,9 +162,25 @@ class Numbers:
         }
 
 
-Spec = Number | Choice | CurvePoints | Numbers
+Leaf = Number | Choice | Text | ShapeKey | CurvePoints | Numbers
 
 
-def described(spec: Spec) -> Any:
+def described(spec: Leaf) -> Any:
     """A dataclass field that carries its description."""
     return field(default=spec.default, metadata={"spec": spec})
+
+
+def _is_finite(value: float) -> bool:
+    try:
+        return math.isfinite(value)
+    except OverflowError:
+        return False
+
+
+def _shown(value: Any) -> str:
+    """A value in a message, cut to what can be read."""
+    try:
+        text = repr(value)
+    except (ValueError, RecursionError):
+        text = type(value).__name__
+    return text if len(text) <= 80 else f"{text[:77]}..."

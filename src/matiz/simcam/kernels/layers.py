@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from .buffers import output, require
-from .loader import kernel
+from ...kernels.buffers import output, require
+from . import kernel
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
@@ -16,7 +16,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 def _define_cut() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, schedule_pixels
+    from ...kernels.pipeline import image, schedule_pixels
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     light = image("light", 3)
@@ -33,7 +33,7 @@ def _define_cut() -> tuple[str, Any, list[Any]]:
 def _define_fill() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, schedule_pixels
+    from ...kernels.pipeline import image, schedule_pixels
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     before, layer = image("before", 4), image("layer", 4)

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from .buffers import output, require
-from .loader import kernel
+from ...kernels.buffers import output, require
+from . import kernel
 
 COLUMNS = 13
 """Of a body: end A (x, y, z, radius), end B (x, y, z, radius), reach of its smooth union with the
@@ -32,7 +32,7 @@ FAR = 1.0e6
 def define() -> list[tuple[str, Any, list[Any]]]:
     import halide as hl
 
-    from .pipeline import VECTOR, table
+    from ...kernels.pipeline import VECTOR, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     bodies, camera = table("bodies", 2), table("camera", 2)

@@ -1,0 +1,172 @@
+"""The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
+
+    sensor -> geometry -> light -> fall-off -> scene -> rendition -> fit -> (encoding, when a file is written)
+                                                  \\-> screen (rendition, fit and encoding in one pass)
+
+Places will weigh in at `scene` and `rendition` by masks, products that read `REFERENCE`: the whole frame's own
+rendition, so that no place feeds back into a mask.
+"""
+
+import numpy as np
+
+from ..colour.spaces import REC2020_TO_SRGB
+from ..kernels.fit import fitted
+from ..kernels.rendition import AFTER_FIT, BEFORE_FIT, rendered
+from ..kernels.screen import screen
+from ..kernels.working import to_working
+from . import mapping
+from .camera_colour import Balance, balance, light_xy, partly
+from .node import Node, Patch, Pixels, Work, product
+from .rendition import channel_curves, display_table
+from .sensor import HIGHLIGHTS_LEVEL
+from .tone import scene_node
+
+MAPPED_HIGHLIGHTS = 2
+"""Version of the arithmetic from which on the colour round clipped places moves with the lens's correction."""
+CURVES_BEFORE_FIT = 2
+"""Version of the arithmetic from which on the curves of single channels act in the working primaries."""
+
+_TO_SRGB = REC2020_TO_SRGB.astype(np.float32)
+_LIGHT = ("light.source", "light.cct_K", "light.duv", "light.adaptation_percent")
+_RENDITION = (
+    "tone.exposure_EV", "tone.rendition", "tone.black_EV", "tone.white_EV", "tone.curve.lightness", "tone.curve.red",
+    "tone.curve.green", "tone.curve.blue",
+)  # fmt: skip
+
+
+def _sensor(work: Work) -> Pixels:
+    return work.sensor.read(work.level, work.region)
+
+
+def _small_sensor(work: Work) -> Pixels:
+    return work.sensor.small(work.level, work.region)
+
+
+def _quick_sensor(work: Work) -> Pixels:
+    return work.sensor.draft(work.level, work.region)
+
+
+def _geometry(work: Work, camera: Patch) -> Pixels:
+    return work.mapping.drawn(camera.pixels, camera.region, work.level, work.region)
+
+
+def _source(work: Work) -> tuple[int, int, int, int]:
+    return work.mapping.source(work.level, work.region)
+
+
+def _balance(work: Work) -> Balance:
+    colour, light = work.sensor.frame.colour, work.recipe.light
+    return partly(balance(colour, light_xy(colour, light)), light.adaptation_percent / 100.0)
+
+
+def _highlights(work: Work) -> Pixels | None:
+    """Colour round clipped places on a grid of the picture; None where nothing is clipped."""
+    ratios = work.sensor.highlights
+    if ratios is None or not work.mapping.moves or work.recipe.processing < MAPPED_HIGHLIGHTS:
+        return ratios
+    width, height = work.mapping.size_at(HIGHLIGHTS_LEVEL)
+    three = np.ascontiguousarray(np.dstack([ratios, ratios[..., :1]]))
+    frame = (0, 0, three.shape[1], three.shape[0])
+    moved = work.mapping.drawn(three, frame, HIGHLIGHTS_LEVEL, (0, 0, width, height))
+    return np.ascontiguousarray(moved[..., :2])
+
+
+def _light(work: Work, camera: Patch) -> Pixels:
+    to, ratios = work.ask.product(BALANCE), work.ask.product(HIGHLIGHTS)
+    gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
+    clip = work.sensor.frame.full_level
+    if ratios is None:
+        return to_working(camera.pixels, gains, matrix, clip=clip)
+    scale = 2.0 ** (work.level - HIGHLIGHTS_LEVEL)
+    corner = (work.region[0] * scale, work.region[1] * scale)
+    return to_working(camera.pixels, gains, matrix, clip=clip, ratios=ratios, scale=scale, corner=corner)
+
+
+def _fall_off(work: Work, working: Patch) -> Pixels:
+    return work.mapping.brightened(working.pixels, work.level, work.region)
+
+
+def _rendition(work: Work, scene: Patch) -> Pixels:
+    tone = work.recipe.tone
+    return rendered(scene.pixels, display_table(tone), channel_curves(tone.curve), _gain(work), when=_when(work))
+
+
+def _fit(work: Work, shown: Patch) -> Pixels:
+    return fitted(shown.pixels, _TO_SRGB, channel_curves(work.recipe.tone.curve), when=_when(work))
+
+
+def _screen(work: Work, scene: Patch) -> Pixels:
+    tone = work.recipe.tone
+    curves = channel_curves(tone.curve)
+    return screen(scene.pixels, display_table(tone), _TO_SRGB, _gain(work), curves=curves, when=_when(work))
+
+
+def _gain(work: Work) -> float:
+    return float(2.0**work.recipe.tone.exposure_EV)
+
+
+def _when(work: Work) -> int:
+    return BEFORE_FIT if work.recipe.processing >= CURVES_BEFORE_FIT else AFTER_FIT
+
+
+def _at_full_size(level: int) -> bool:
+    """Smaller levels lie in the sensor's own store."""
+    return level == 0
+
+
+def _working(name: str, sensor: Node) -> tuple[Node, Node]:
+    """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced."""
+    geometry = Node(
+        f"geometry{name}",
+        _geometry,
+        (sensor,),
+        mapping.PLACES,
+        grow=_source,
+        is_idle=lambda work: not work.mapping.moves,
+    )
+    light = Node(f"light{name}", _light, (geometry, BALANCE, HIGHLIGHTS))
+    fall_off = Node(
+        f"fall-off{name}", _fall_off, (light,), mapping.LIGHT, is_idle=lambda work: not work.mapping.brightens
+    )
+    return geometry, fall_off
+
+
+BALANCE = product("balance", _balance, reads=_LIGHT)
+HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
+
+SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
+CAMERA, WORKING = _working("", SENSOR)
+SMALL_CAMERA, SMALL = _working(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size))
+_, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))
+
+
+def _shown(name: str, working: Node) -> tuple[Node, Node, Node]:
+    """The nodes from scene-linear Rec.2020 to what is shown: scene, display-referred, fitted."""
+    scene = scene_node(f"scene{name}", working, SMALL)
+    rendition = Node(f"rendition{name}", _rendition, (scene,), _RENDITION)
+    return scene, rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
+
+
+SCENE, RENDITION, FIT = _shown("", WORKING)
+SMALL_SCENE, SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL)
+REFERENCE = RENDITION
+SCREEN = Node("screen", _screen, (SCENE,), _RENDITION)
+DRAFT = Node("draft", _screen, (scene_node("scene of the draft", QUICK, SMALL),), _RENDITION)
+
+ENDS: dict[str, Node] = {
+    "camera": CAMERA,
+    "working": WORKING,
+    "scene": SCENE,
+    "rendered": RENDITION,
+    "display": FIT,
+    "screen": SCREEN,
+    "draft": DRAFT,
+    "small camera": SMALL_CAMERA,
+    "small working": SMALL,
+    "small scene": SMALL_SCENE,
+    "small rendered": SMALL_RENDITION,
+    "small display": SMALL_FIT,
+}
+"""Camera values; scene-linear Rec.2020 before exposure, and after Tone's scene part; display-linear Rec.2020 before
+the output gamut is fitted; display-linear sRGB for files; 8-bit blue-green-red-255 for the screen, and the same from a
+quick demosaic. The small ones are for measuring: at a small level they are there at once, and always the same."""

@@ -1,0 +1,84 @@
+"""What a node of the picture's graph is. The engine knows nothing else about it.
+
+Most nodes make pixels, a region at a time, from the pixels of others. A product is made once from whole pictures: a
+plan, a mask, a noise model. Either kind depends on what its inputs depend on and on the values of the recipe it reads,
+and on nothing else; that is how the engine knows what to make again.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from numpy.typing import NDArray
+
+from ..recipe.model import Recipe
+from .mapping import Mapping
+from .sensor import Sensor
+from .tiles import Region
+
+Pixels = NDArray[Any]
+
+
+class Ask(Protocol):
+    """What a node may ask of the engine while it works; only for its own inputs."""
+
+    def product(self, node: "Node") -> Any: ...
+
+    def whole(self, node: "Node", level: int) -> Pixels: ...
+
+
+@dataclass(frozen=True)
+class Work:
+    """What a node is to make: a region of a level under a recipe. A product has no region of its own."""
+
+    sensor: Sensor
+    recipe: Recipe
+    mapping: Mapping
+    ask: Ask
+    level: int = 0
+    region: Region = (0, 0, 1, 1)
+
+
+@dataclass(frozen=True)
+class Patch:
+    """Pixels, and the region that they are."""
+
+    pixels: Pixels
+    region: Region
+
+
+Grow = Callable[[Work], Region]
+
+
+def itself(work: Work) -> Region:
+    return work.region
+
+
+def _never(_: Work) -> bool:
+    return False
+
+
+def _always(_: int) -> bool:
+    return True
+
+
+@dataclass(frozen=True, eq=False)
+class Node:
+    """One step of the way. `run` gets a patch of each input that makes pixels, in their order."""
+
+    name: str
+    run: Callable[..., Any]
+    inputs: tuple["Node", ...] = ()
+    reads: tuple[str, ...] = ()
+    """Recipe paths that its result depends on; a path of a section or a table stands for all in it."""
+    grow: Grow = itself
+    """What it needs of its inputs' pixels, px of the same level."""
+    is_product: bool = False
+    is_idle: Callable[[Work], bool] = field(default=_never)
+    """True when it has nothing to do, and hands on its first input as it is."""
+    keeps: Callable[[int], bool] = field(default=_always)
+    """Whether its tiles at a level are worth keeping."""
+
+
+def product(name: str, run: Callable[[Work], Any], inputs: tuple[Node, ...] = (), reads: tuple[str, ...] = ()) -> Node:
+    return Node(name, run, inputs, reads, is_product=True)

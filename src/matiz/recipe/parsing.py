@@ -1,0 +1,57 @@
+"""Values as people type them: on a tape, or on the command line."""
+
+import json
+from collections.abc import Iterable
+from typing import Any
+
+from ..errors import RecipeError
+from .leaves import Choice, CurvePoints, Leaf, Number, Numbers, Values
+from .model import Recipe
+from .tree import leaf_at
+
+
+def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
+    """A recipe changed by texts like "tone.exposure_EV=0.5", as the command line takes them."""
+    pairs = []
+    for text in settings:
+        path, equals, value = (part.strip() for part in text.partition("="))
+        if not equals:
+            raise RecipeError(f"{text!r}: expected path=value, such as tone.exposure_EV=0.5")
+        pairs.append((path, parsed(leaf_at(recipe, path), path, value)))
+    return recipe.change_all(pairs, label="command line")[0]
+
+
+def parsed(spec: Leaf, path: str, text: str) -> Any:
+    """The value that `text` means for a field; RecipeError names the field, the text and the limits."""
+    match spec:
+        case Number():
+            return number(spec, path, text)
+        case Numbers():
+            return numbers(spec, path, text)
+        case CurvePoints():
+            try:
+                return spec.check(path, json.loads(text))
+            except (json.JSONDecodeError, RecursionError):
+                raise RecipeError(f"{path}: expected [[x, y], ...], got {text!r}") from None
+        case Choice():
+            return spec.check(path, text.strip())
+        case _:
+            return spec.check(path, text)
+
+
+def number(spec: Number, path: str, text: str) -> float:
+    """A typed number, with or without its unit, comma or point, true or plain minus."""
+    bare = text.replace("\u2212", "-").replace("\u2009", "").replace("\u202f", "").replace(",", ".").strip()
+    if spec.unit and bare.lower().endswith(spec.unit.lower()):
+        bare = bare[: -len(spec.unit)].strip()
+    try:
+        value = float(bare)
+    except ValueError:
+        raise RecipeError(f"{path}: {text!r} is not a number in {spec.unit or 'plain units'}") from None
+    return spec.check(path, value)
+
+
+def numbers(spec: Numbers, path: str, text: str) -> Values:
+    """A JSON list, or numbers separated by commas."""
+    parts = text.strip().strip("[]").split(",")
+    return spec.check(path, [number(spec.each, f"{path}[{n}]", part) for n, part in enumerate(parts)])
