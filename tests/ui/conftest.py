@@ -19,6 +19,13 @@ def dressed(qapp):
     theme.apply(application())
 
 
+@pytest.fixture(autouse=True)
+def nothing_failed_to_paint(caplog):
+    """A paint event never raises; that it had to be caught is a fault all the same."""
+    yield
+    assert not [record for record in caplog.get_records("call") if record.name == "matiz"]
+
+
 @pytest.fixture
 def window(qapp, shoot):
     """The window on a copy of the small shoot, at rest; closing it must end its threads."""

@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from matiz.errors import Cancelled, FileError
-from matiz.findings.model import Finding
+from matiz.findings.model import Finding, box
 from matiz.recipe.model import Recipe
 from matiz.ui import theme
 from matiz.ui.controls import Words, bind, caption, choice, tape_for
@@ -123,7 +123,7 @@ def test_binding_goes_both_ways_without_a_loop(window):
     bind(tape, window.session, "tone.exposure_EV", lambda v: "x")
     _, words = choice(window.session, "tone.rendition", "R", [("linear", "l"), ("soft", "s")])
     changes = []
-    window.session.recipeChanged.connect(lambda: changes.append(1))
+    window.session.recipeChanged.connect(lambda _: changes.append(1))
     window.session.commit([("tone.exposure_EV", 1.25)], "elsewhere")
     assert tape.value() == 1.25 and len(changes) == 1
     tape.valueChanged.emit(0.5)
@@ -134,14 +134,16 @@ def test_binding_goes_both_ways_without_a_loop(window):
 
 
 def test_a_preview_is_shown_and_not_kept(window):
-    window.session.preview([("tone.exposure_EV", 2.0)])
+    grip = window.session.begin()
+    grip.preview([("tone.exposure_EV", 2.0)])
     assert window.session.recipe.tone.exposure_EV == 2.0 and window.session.document.recipe == Recipe()
-    window.session.commit([("tone.exposure_EV", 0.0)], "back where it was")
+    grip.commit([("tone.exposure_EV", 0.0)], "back where it was")
     assert window.session.recipe == Recipe() and window.session.document.version.history.position == 0
     said = []
     window.session.said.connect(said.append)
-    window.session.preview([("tone.exposure_EV", 99.0)])
-    window.session.commit([("tone.exposure_EV", 99.0)], "x")
+    grip = window.session.begin()
+    grip.preview([("tone.exposure_EV", 99.0)])
+    grip.commit([("tone.exposure_EV", 99.0)], "x")
     assert len(said) == 2 and "-6..6" in said[0] and window.session.recipe == Recipe()
     settle(window)
 
@@ -189,7 +191,9 @@ def panel(qtbot):
 
 
 EVIDENCE = {"gap_EV": 1.5, "share_%": 2.0, "kind": "word"}
-FINDING = Finding("tone.x", "tone", "A claim", EVIDENCE, (1, 2, 3, 4), (("a", 1),), "Mend it", 0.8)
+FINDING = Finding(
+    "tone.x", "tone", "A claim", EVIDENCE, (box((1, 2, 3, 4)),), (("a", 1),), fix_label="Mend it", certainty=0.8
+)
 
 
 def test_cards_do_show_and_silence(panel):
@@ -209,11 +213,13 @@ def test_a_finding_without_fix_or_place_has_no_such_buttons(panel):
     assert {b.text() for b in panel.cards()[0].findChildren(QPushButton)} == {"not here", "never"}
 
 
-def test_nothing_found_is_said_once_measured(panel):
+def test_nothing_found_leaves_a_strip_once_measured(panel):
     panel.show_findings([], measured=False)
-    assert panel._empty.text() == ""
+    assert panel._empty.text() == "measuring" and not panel.is_strip()
     panel.show_findings([], measured=True)
-    assert panel._empty.text() == "nothing found" and panel.cards() == []
+    assert panel.is_strip() and panel.cards() == [] and not panel.grab().isNull()
+    panel.show_findings([FINDING], measured=True)
+    assert not panel.is_strip() and len(panel.cards()) == 1
 
 
 def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):

@@ -71,6 +71,7 @@ def test_a_clipped_pick_is_refused(window, shoot):
     said = []
     window.session.said.connect(said.append)
     window.light.pick_at(60, 70)
+    settle(window)
     assert "clipped" in said[0] and window.session.recipe == Recipe()
 
 
@@ -332,16 +333,40 @@ def test_every_action_has_a_slot_a_key_and_help(window):
     for spec in ACTIONS:
         assert callable(getattr(window, spec.slot)) and spec.help.endswith(".")
         assert window.actions_by_name[spec.name].text() == spec.text
-    window.show_help()
-    shown = {label.text() for label in window.help_sheet.findChildren(theme_label())}
-    assert {spec.help for spec in ACTIONS} <= shown
-    window.help_sheet.close()
 
 
-def theme_label():
-    from PySide6.QtWidgets import QLabel
+def test_commands_are_found_by_typing_and_run(window):
+    """F1 and a button open them; words narrow them; Enter runs the first; they fit the smallest window."""
+    window.resize(1024, 700)
+    QTest.keyClick(window.view, Qt.Key.Key_F1)
+    sheet = window.commands
+    assert sheet.isVisible() and sheet.width() <= 1024 and sheet.height() <= 700
+    shown = {command.text for command in sheet.model.shown}
+    assert {spec.text.rstrip("\u2026") for spec in ACTIONS} <= shown and {"Go to Tone", "Zoom"} <= shown
+    assert all(command.help.endswith(".") for command in sheet.model.shown)
+    rects = [sheet.list.visualRect(sheet.model.index(n)) for n in range(4)]
+    assert rects[0].top() == rects[1].top() and rects[2].top() > rects[0].top(), "two columns"
+    QTest.keyClicks(sheet.typed, "clip")
+    assert sheet.model.shown[0].text == "Clip view" and sheet.told.text().startswith("Hatch")
+    QTest.keyClick(sheet.typed, Qt.Key.Key_Return)
+    settle(window)
+    assert not sheet.isVisible() and window.tone.clip_view.isChecked()
+    window.header.commands.click()
+    QTest.keyClicks(window.commands.typed, "xyzzy")
+    assert window.commands.model.rowCount() == 0 and "Nothing" in window.commands.told.text()
+    QTest.keyClick(window.commands.typed, Qt.Key.Key_Escape)
+    assert not window.commands.isVisible()
 
-    return QLabel
+
+def test_the_picture_is_seen_alone(window):
+    wide = window.view.width()
+    QTest.keyClick(window.view, Qt.Key.Key_F11)
+    settle(window)
+    assert window.view.size() == window.size() and not window.route.isVisible() and not window.findings.isVisible()
+    window.activateWindow()
+    QTest.keyClick(window.view, Qt.Key.Key_Escape)
+    settle(window)
+    assert window.view.width() == wide and window.route.isVisible()
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (2560, 1440)])
@@ -404,7 +429,8 @@ state = {"n": 0}
 def drag():
     if window.session.is_open:
         state["n"] += 1
-        window.session.preview([("tone.exposure_EV", state["n"] / 100)])
+        state["grip"] = state.get("grip") or window.session.begin()
+        state["grip"].preview([("tone.exposure_EV", state["n"] / 100)])
         print(time.monotonic(), state["n"] / 100, flush=True)
 timer = QTimer(interval=20)
 timer.timeout.connect(drag)
@@ -590,10 +616,10 @@ def test_a_pixel_is_asked_which_decision_made_it(window):
     window.session.commit([("tone.exposure_EV", 1.5)], "Exposure")
     settle(window)
     QTest.keyClick(window.view, Qt.Key.Key_F5)
-    assert window.view.asking
+    assert window.is_asking
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(300, 250).toPoint())
     settle(window, 0.5)
-    assert not window.view.asking
+    assert not window.is_asking
     assert said and said[-1].startswith("This place: tone") and "exposure EV ΔE" in said[-1]
 
 

@@ -9,7 +9,7 @@ import subprocess
 import sys
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import ArgumentError, FileError, FormatError
+from ..errors import ArgumentError, Cancelled, FileError, FormatError
 from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Mosaic
 from .white import found_white
 
@@ -35,6 +35,7 @@ class Decoder:
 
     def __init__(self, time_limit_s: float = TIME_LIMIT_S) -> None:
         self._process: subprocess.Popen[bytes] | None = None
+        self._busy_with: Path | None = None
         self._lock = threading.Lock()
         self._time_limit_s = time_limit_s
 
@@ -44,13 +45,25 @@ class Decoder:
             self._running()
 
     def stop(self) -> None:
+        """End the process; who waits for it hears at once."""
+        self.interrupt()
         with self._lock:
             self._kill()
 
-    def frame(self, path: Path) -> Frame:
-        """Decode a file. FileError when it cannot be read, FormatError when it is damaged."""
+    def interrupt(self, path: Path | None = None) -> None:
+        """Give up what is being decoded, or only a certain file, without waiting for it. The next request starts
+        another process."""
+        process = self._process
+        if process is not None and (self._busy_with is not None if path is None else self._busy_with == path):
+            process.kill()
+
+    def frame(self, path: Path, wanted: Callable[[], bool] = lambda: True) -> Frame:
+        """Decode a file. FileError when it cannot be read, FormatError when it is damaged.
+
+        wanted: asked once it is its turn; when False nothing is decoded and Cancelled is raised.
+        """
         with _exchange_file() as out:
-            answer = self._ask("decode", path, out)
+            answer = self._ask("decode", path, out, wanted)
             try:
                 return _frame(path, answer, out)
             except ArgumentError as error:
@@ -66,21 +79,28 @@ class Decoder:
                 answer["camera"], shot, (width, height), answer["orientation"], answer["rating"]
             )
 
-    def _ask(self, task: str, path: Path, out: Path) -> dict[str, Any]:
+    def _ask(self, task: str, path: Path, out: Path, wanted: Callable[[], bool] = lambda: True) -> dict[str, Any]:
         if not path.is_file():
             raise FileError(f"{path}: there is no such file")
         request = json.dumps({"task": task, "path": str(path.resolve()), "out": str(out)}) + "\n"
         with self._lock:
+            if not wanted():
+                raise Cancelled("not wanted any more")
             process = self._running()
             assert process.stdin and process.stdout
             try:
+                self._busy_with = path
                 process.stdin.write(request.encode())
                 process.stdin.flush()
                 line = self._read_line(process)
             except (BrokenPipeError, TimeoutError) as error:
                 self._kill()
                 reason = f"took over {self._time_limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
+                if not wanted():
+                    raise Cancelled("not wanted any more") from None
                 raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
+            finally:
+                self._busy_with = None
         answer: dict[str, Any] = json.loads(line)
         if "error" in answer:
             raise FormatError(f"{path.name}: {answer['error']}")

@@ -172,6 +172,10 @@ class Recipe(Section):
         names = stations or tuple(tree.parts_of(Recipe))
         return replaced(self, **{name: getattr(_PLAIN, name) for name in names})
 
+    def moved_up(self) -> "Recipe":
+        """The same decisions, rendered by the newest arithmetic."""
+        return replaced(self, processing=PROCESSING)
+
     def change(self, path: str, value: Any) -> tuple["Recipe", Change]:
         """A new recipe with one value changed, and the record of it."""
         return self.change_all([(path, value)], label=path)

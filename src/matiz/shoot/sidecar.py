@@ -38,13 +38,28 @@ def load_document(picture: Path) -> Document:
         raise FileError(f"{path}: {error.strerror}") from None
 
 
-def save_document(picture: Path, document: Document) -> None:
+Revision = tuple[int, int, int] | None
+"""What tells one state of a sidecar from another: inode, size and time in ns; None where there is no file."""
+
+
+def revision_of(picture: Path) -> Revision:
+    """The sidecar's revision on the disk."""
+    try:
+        found = sidecar_path(picture).stat()
+    except OSError:
+        return None
+    return found.st_ino, found.st_size, found.st_mtime_ns
+
+
+def save_document(picture: Path, document: Document) -> Revision:
+    """Write the sidecar whole; its revision then. FileError when it cannot be written."""
     text = _text(document.to_json())
 
     def write(path: Path) -> None:
         path.write_text(text + "\n", encoding="utf-8")
 
     write_whole(sidecar_path(picture), write)
+    return revision_of(picture)
 
 
 def _text(value: Any, depth: int = 0) -> str:

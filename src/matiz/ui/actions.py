@@ -14,6 +14,8 @@ class ActionSpec:
     slot: str
     group: str
     argument: object = None
+    station: str = ""
+    """Key of the station whose method `slot` is; the window's when empty."""
 
 
 ACTIONS: tuple[ActionSpec, ...] = (
@@ -33,6 +35,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("undo", "Undo", ("Ctrl+Z",), "Take the last step of this picture back; unlimited, also after a restart.", "undo", "Recipe"),
     ActionSpec("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Do the step again that was taken back.", "redo", "Recipe"),
     ActionSpec("version", "New version", ("Ctrl+N",), "Copy the recipe into a new version of the picture.", "new_version", "Recipe"),
+    ActionSpec("move_up", "Newest arithmetic", ("Ctrl+Shift+N",), "Render a picture that was decided with an older Matiz as a new one would be, in a version of its own.", "move_up", "Recipe"),
     ActionSpec("first_finding", "Do the first finding", ("Return", "Enter"), "Do the fix of the first finding of the station.", "do_first_finding", "Recipe"),
     ActionSpec("pick_neutral", "Pick a neutral", ("F7",), "Go to Light and pick something grey or white in the picture.", "pick_neutral", "Recipe"),
     ActionSpec("tries", "Tries", ("Ctrl+T",), "Six alternatives of the picture side by side; a click takes one, Escape none.", "show_tries", "Recipe"),
@@ -45,6 +48,18 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
     ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a place: which decision made it what it is, in ΔE.", "ask_pixel", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
-    ActionSpec("help", "All keys", ("F1",), "Show this list.", "show_help", "View"),
+    ActionSpec("alone", "The picture alone", ("F11",), "Nothing but the picture; again, or Escape, to go back.", "toggle_alone", "View"),
+    ActionSpec("help", "Commands", ("F1",), "Find a command by typing, see its key, run it.", "show_commands", "View"),
 )  # fmt: skip
 """Keys 1..9 go to the stations that are there, and Space held shows before; see the window."""
+
+HANDS: tuple[tuple[str, str, str], ...] = (
+    ("1 \u2026 9", "Go to a station", "By its number, also while another has the focus."),
+    ("Space, held", "Before", "The picture before any change, while the key is held."),
+    ("Wheel", "Zoom", "Around the pointer."),
+    ("Drag", "Move the picture", "With the left or the middle button."),
+    ("Double-click", "1:1 and back", "On the picture; on a control: back to its default."),
+    ("Arrows", "Step the focused control", "With Shift ten times as far, with Alt a tenth."),
+    ("Escape", "Take back a drag", "While a control, an instrument or a tool is dragged."),
+)  # fmt: skip
+"""Keys, name and help of what is no action: held keys and the mouse."""

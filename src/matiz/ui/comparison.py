@@ -4,13 +4,14 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from ..develop.engine import Engine
 from ..measure.change import change_map, contours
 from ..recipe.model import Recipe
 from ..wording import number
 from . import theme
+from .over_picture import label
 from .render import Rendered, Renderer, RenderRequest
 from .viewport import Viewport
 from .worker import LatestWorker
@@ -42,14 +43,15 @@ class Comparison(QObject):
         self.mode = OFF if self.mode == mode else mode
         self.changed.emit()
 
-    def ask(self, engine: Engine, view: Viewport) -> None:
+    def ask(self, engine: Engine, before: Recipe, view: Viewport) -> None:
         """Have the untouched picture rendered for a view, if it is wanted and was not asked for already."""
         if self.mode != OFF and self._asked != (engine, view):
             self._asked = (engine, view)
-            self._renderer.ask(RenderRequest(engine, Recipe(), view))
+            self._renderer.ask(RenderRequest(engine, before, view))
 
     def forget(self) -> None:
         self._before, self._asked, self._lines, self._mapped = None, None, {}, None
+        self._renderer.forget()
 
     def is_idle(self) -> bool:
         return self._renderer.is_idle() and self._mapper.is_idle()
@@ -93,8 +95,8 @@ class Comparison(QObject):
         for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2)):
             painter.setPen(pen)
             painter.drawLine(QPointF(x, place.top()), QPointF(x, place.bottom()))
-        _tag(painter, "before", QPointF(x - 8, place.top() + 8), Qt.AlignmentFlag.AlignRight)
-        _tag(painter, "after", QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
+        label(painter, "before", QPointF(x - 8, place.top() + 8), Qt.AlignmentFlag.AlignRight)
+        label(painter, "after", QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
 
     def _paint_change(self, painter: QPainter, place: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -111,9 +113,9 @@ class Comparison(QObject):
                 top = max(lines, key=len)
                 u, v = top[int(np.argmin(top[:, 1]))]
                 at = QPointF(place.left() + u * place.width(), place.top() + v * place.height() + 4)
-                _tag(painter, f"ΔE {number(level, 0)}", at, Qt.AlignmentFlag.AlignLeft)
+                label(painter, f"ΔE {number(level, 0)}", at, Qt.AlignmentFlag.AlignLeft)
         if not any(self._lines.values()) and self._lines:
-            _tag(
+            label(
                 painter, "nothing differs by ΔE 2 or more", place.topLeft() + QPointF(8, 8), Qt.AlignmentFlag.AlignLeft
             )
 
@@ -145,13 +147,3 @@ def _pixels(image: QImage) -> np.ndarray:
     return flat.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 4].reshape(
         image.height(), image.width(), 4
     )
-
-
-def _tag(painter: QPainter, text: str, at: QPointF, side: Qt.AlignmentFlag) -> None:
-    painter.setFont(theme.font(theme.SMALL_PX))
-    wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
-    left = at.x() - wide if side == Qt.AlignmentFlag.AlignRight else at.x()
-    box = QRectF(left, at.y(), wide, 18)
-    painter.fillRect(box, theme.grey(10, 220))
-    painter.setPen(theme.grey(97))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -13,6 +13,7 @@ from ..raw.frame import Facts
 from ..shoot.thumbnail import thumbnail
 from . import theme
 from .jobs import Job
+from .painted import painting_item
 from .session import Session
 
 CELL = QSize(252, 206)
@@ -47,8 +48,8 @@ class SheetModel(QAbstractListModel):
 
     def end(self) -> None:
         self._pool.clear()
-        self._pool.waitForDone()
         self._decoder.stop()
+        self._pool.waitForDone()
 
     def is_idle(self) -> bool:
         return None not in self._images.values()
@@ -56,7 +57,7 @@ class SheetModel(QAbstractListModel):
     def _image(self, path: Path) -> QImage | str | None:
         if path not in self._images:
             self._images[path] = None
-            job = Job(lambda _: self._read(path), f"preview {path.name}", self)
+            job = Job(lambda _: self._read(path), f"preview {path.name}")
             job.returned.connect(lambda read: self._put(path, *read))
             job.failed.connect(lambda text: self._put(path, text))
             job.start(self._pool)
@@ -101,8 +102,8 @@ class SheetDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return CELL
 
+    @painting_item
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        painter.save()
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         path: Path = index.data(Qt.ItemDataRole.UserRole)
         document = self.session.document_of(path)
@@ -132,7 +133,6 @@ class SheetDelegate(QStyledItemDelegate):
         if selected:
             painter.setPen(QPen(theme.colour("text"), 1.5))
             painter.drawRect(area)
-        painter.restore()
 
 
 class ContactSheet(QListView):

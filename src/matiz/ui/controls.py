@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Iterable
 from functools import partial
+from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -11,7 +12,8 @@ from ..recipe.leaves import Number
 from ..recipe.model import specs
 from ..wording import number
 from . import theme
-from .session import Session
+from .instruments.base import Instrument
+from .session import Grip, Session, Settings
 from .tape import Ruling, Tape
 
 
@@ -70,17 +72,68 @@ def tape_for(path: str, label: str, ruling: Ruling | None = None, *, round_to: f
     return Tape(label, spec, ruling, round_to=round_to)
 
 
-def bind(tape: Tape, session: Session, path: str, label: Callable[[float], str]) -> None:
+class Hold:
+    """One control's drags: begun with the first move, recorded on release, dead once the picture has gone."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._grip: Grip | None = None
+
+    def move(self, settings: Settings) -> None:
+        if self._grip is None:
+            self._grip = self._session.begin()
+        self._grip.preview(settings)
+
+    def drop(self, settings: Settings, label: str) -> None:
+        grip, self._grip = self._grip or self._session.begin(), None
+        grip.commit(settings, label)
+
+
+class Binding(QObject):
+    """Ties a tape to a recipe path, both ways. It can be pointed at another path: the same tape then serves the whole
+    picture or a place."""
+
+    def __init__(self, tape: Tape, session: Session, path: str, label: Callable[[float], str]) -> None:
+        """label: names the step in the history."""
+        super().__init__(tape)
+        self._tape, self._session, self.path, self._label = tape, session, path, label
+        self._hold = Hold(session)
+        tape.valueChanging.connect(lambda value: self._hold.move([(self.path, value)]))
+        tape.valueChanged.connect(lambda value: self._hold.drop([(self.path, value)], self._label(value)))
+        tape.refused.connect(session.said.emit)
+        session.editCancelled.connect(tape.let_go)
+        session.pictureClosed.connect(tape.let_go)
+        session.recipeChanging.connect(self._on_recipe)
+        session.recipeChanged.connect(self._on_recipe)
+
+    def point_at(self, path: str) -> None:
+        self.path = path
+        self.show_value()
+
+    def show_value(self) -> None:
+        self._tape.set_value(self._session.recipe.get(self.path))
+
+    def _on_recipe(self, sections: frozenset[str]) -> None:
+        if self.path.partition(".")[0] in sections:
+            self.show_value()
+
+
+def bind(tape: Tape, session: Session, path: str, label: Callable[[float], str]) -> Binding:
     """Tie a tape to a recipe path, both ways. `label` names the step in the history."""
+    return Binding(tape, session, path, label)
 
-    def show() -> None:
-        tape.set_value(session.recipe.get(path))
 
-    tape.valueChanging.connect(lambda value: session.preview([(path, value)]))
-    tape.valueChanged.connect(lambda value: session.commit([(path, value)], label(value)))
-    tape.refused.connect(session.said.emit)
-    session.recipeChanging.connect(show)
-    session.recipeChanged.connect(show)
+def hold_drags(
+    instrument: Instrument, session: Session, settings: Callable[[Any], Settings], label: str | Callable[[Any], str]
+) -> None:
+    """Tie what an instrument's drags ask for to the recipe. settings, label: of what `changing` and `changed` carry."""
+    hold = Hold(session)
+    instrument.changing.connect(lambda value: hold.move(settings(value)))
+    instrument.changed.connect(
+        lambda value: hold.drop(settings(value), label if isinstance(label, str) else label(value))
+    )
+    session.editCancelled.connect(instrument.let_go)
+    session.pictureClosed.connect(instrument.let_go)
 
 
 def tape_grid(session: Session, wanted: Iterable[tuple[str, str]], columns: int) -> tuple[QGridLayout, dict[str, Tape]]:
@@ -110,7 +163,8 @@ def choice(session: Session, path: str, name: str, words: Iterable[tuple[str, st
     line.addWidget(caption(name))
     row = Words(name, words)
     row.chosen.connect(lambda value: session.commit([(path, value)], f"{name} {value}"))
-    session.recipeChanged.connect(lambda: row.show_value(session.recipe.get(path)))
+    section = path.partition(".")[0]
+    session.recipeChanged.connect(lambda names: row.show_value(session.recipe.get(path)) if section in names else None)
     line.addWidget(row)
     line.addStretch(1)
     return line, row

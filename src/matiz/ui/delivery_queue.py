@@ -16,6 +16,7 @@ from ..recipe.document import Document
 from ..wording import number
 from . import theme
 from .jobs import Job
+from .painted import painting_item
 
 WAITING, WORKING, DONE, FAILED, STOPPED = "waiting", "working", "done", "failed", "stopped"
 ROW_PX = 30
@@ -94,7 +95,7 @@ class DeliveryQueue(QAbstractListModel):
             return
         row.state = WORKING
         self._current = row
-        self._job = Job(lambda job: self._deliver(job, row), f"deliver {row.picture.name}", self)
+        self._job = Job(lambda job: self._deliver(job, row), f"deliver {row.picture.name}")
         self._job.progressed.connect(lambda share, _: self._set(row, share=share))
         self._job.returned.connect(lambda path: self._on_returned(row, path))
         self._job.failed.connect(lambda text: self._on_failed(row, text))
@@ -105,7 +106,7 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # an engine of its own: the window's stays free for the hand
-        engine = Engine(self._decoder.frame(row.picture), cache_bytes=LITTLE_CACHE)
+        engine = Engine(self._decoder.frame(row.picture, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
         path = free_name(row.folder, row.picture.stem, row.order)
         deliver(
             engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s)
@@ -114,7 +115,7 @@ class DeliveryQueue(QAbstractListModel):
 
     def _on_returned(self, row: Delivery, path: Path) -> None:
         self._set(row, state=DONE, share=1.0, path=path)
-        self.delivered.emit(path)
+        self.delivered.emit(row)
 
     def _on_failed(self, row: Delivery, text: str) -> None:
         self._set(row, state=FAILED, text=text)
@@ -140,6 +141,7 @@ class DeliveryDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(0, ROW_PX)
 
+    @painting_item
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         row: Delivery = index.data(Qt.ItemDataRole.UserRole)
         area = QRectF(option.rect)  # type: ignore[attr-defined]

@@ -42,7 +42,7 @@ class DemoMaker(QObject):
             return
         self._text.setText("making the demo shoot, once")
         self.bar.show()
-        self._job = Job(lambda job: _make(job, folder, size), "demo shoot", self)
+        self._job = Job(lambda job: _make(job, folder, size), "demo shoot")
         self._job.progressed.connect(self._on_progressed)
         self._job.failed.connect(self._window.session.said.emit)
         self._job.stopped.connect(lambda: self._window.session.said.emit("Stopped. The next start goes on from here."))

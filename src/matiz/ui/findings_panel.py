@@ -1,15 +1,17 @@
 """The findings of the station: one card each, the one that changes the picture most first."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFont, QMouseEvent
+from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ..findings.model import Finding
 from ..wording import number
 from . import theme
 from .controls import caption, push
+from .painted import painting
 
-WIDTH_PX = 272
+WIDTH_PX, STRIP_PX = 272, 28
+"""Of the column, and of what is left of it when nothing is found."""
 UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB"}
 DECIMALS = {"EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
 
@@ -47,7 +49,7 @@ class Card(QFrame):
         column.addWidget(_wrapped(finding.claim, strong=True))
         column.addWidget(_wrapped("\n".join(evidence_lines(finding))))
         column.addWidget(_wrapped(f"certainty  {number(finding.certainty * 100, 0, '%')}"))
-        if finding.fix:
+        if finding.has_fix:
             self.do = push(finding.fix_label)
             self.do.setAccessibleName(f"Do it: {finding.fix_label}")
             self.do.setToolTip("Do it. Undo takes it back.")
@@ -57,7 +59,7 @@ class Card(QFrame):
             column.addWidget(self.do)
         row = QHBoxLayout()
         row.setSpacing(0)
-        if finding.area:
+        if finding.outlines:
             row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
         row.addStretch(1)
         row.addWidget(
@@ -92,13 +94,14 @@ class FindingsPanel(QWidget):
         super().__init__()
         self.setFixedWidth(WIDTH_PX)
         self.setAccessibleName("Findings")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self._title = caption("Findings", strong=True)
         self._title.setContentsMargins(12, 10, 12, 8)
         column.addWidget(self._title)
-        area = QScrollArea(widgetResizable=True)
+        self._area = area = QScrollArea(widgetResizable=True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column.addWidget(area, 1)
@@ -112,12 +115,33 @@ class FindingsPanel(QWidget):
         self._shown_findings: list[Finding] | None = None
         self.show_findings([], measured=False)
 
+    def is_strip(self) -> bool:
+        return self.width() == STRIP_PX
+
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
+        if self.is_strip():
+            painter.setFont(theme.font(theme.TEXT_PX))
+            painter.setPen(theme.colour("quiet"))
+            painter.translate(self.width() / 2 + 4, 12)
+            painter.rotate(90)
+            painter.drawText(0, 0, "nothing found")
+
+    def _narrow(self, on: bool) -> None:
+        """A strip that says so leaves its width to the picture."""
+        self._title.setVisible(not on)
+        self._area.setVisible(not on)
+        self.setFixedWidth(STRIP_PX if on else WIDTH_PX)
+        self.setToolTip("Nothing was found at this station" if on else "")
+
     def cards(self) -> list[Card]:
         return [w for i in range(self._cards.count()) if isinstance(w := self._cards.itemAt(i).widget(), Card)]
 
     def show_findings(self, findings: list[Finding], *, measured: bool) -> None:
         """The findings of the station; `measured` is False while there are no readings yet."""
-        self._empty.setText("nothing found" if measured else "")
+        self._empty.setText("" if measured else "measuring")
+        if findings or measured:
+            self._narrow(not findings)
         if findings == self._shown_findings:
             return
         self._shown_findings = findings

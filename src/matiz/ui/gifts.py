@@ -25,17 +25,20 @@ class Gifts:
     def light_to(self, paths: Iterable[Path], otherwise: str = NOTHING_SELECTED) -> None:
         """Balance other pictures for the open picture's light; `otherwise` is said when there are none."""
         session = self.session
-        if session.engine is None or session.path is None:
+        if session.picture is None:
             return
-        settings = given_light(session.engine.frame.colour, session.recipe)
-        given = self._give(session.path, ((path, settings) for path in paths))
+        settings = given_light(session.picture.frame.colour, session.recipe)
+        given = self._give(session.picture.path, ((path, settings) for path in paths))
         take = "takes" if given == 1 else "take"
         session.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
 
     def light_to_set(self) -> None:
         """Balance the pictures that were taken after the open one without a break for its light."""
-        session, first, decoder = self.session, self.session.path, self.session.decoder
-        unknown = [path for path in session.pictures if path not in session.taken_utc]
+        session, picture, decoder = self.session, self.session.picture, self.session.decoder
+        if picture is None:
+            return
+        taken = session.desk.taken_utc
+        unknown = [path for path in session.pictures if path not in taken]
 
         def times(job: Job) -> dict[Path, str]:
             found = {}
@@ -47,18 +50,17 @@ class Gifts:
             return found
 
         def give(found: dict[Path, str]) -> None:
-            session.taken_utc |= found
-            if first is not None and first == session.path:
-                self.light_to(following(session.taken_utc, first), NOTHING_FOLLOWS)
+            taken.update(found)
+            self.light_to(following(taken, picture.path), NOTHING_FOLLOWS)
 
         session.do_aside(times, "find the set", give)
 
     def change_to(self, paths: Iterable[Path]) -> None:
         """Move the light of other pictures, as their cameras chose it, as far as that of the open one was moved."""
-        session, source, decoder = self.session, self.session.path, self.session.decoder
-        if session.engine is None or source is None:
+        session, decoder = self.session, self.session.decoder
+        if session.picture is None:
             return
-        colour, recipe = session.engine.frame.colour, session.recipe
+        source, colour, recipe = session.picture.path, session.picture.frame.colour, session.recipe
         others = [path for path in paths if path != source]
         if not others:
             session.said.emit(NOTHING_SELECTED)

@@ -19,6 +19,7 @@ class Header(QWidget):
 
     zoomAsked = Signal(float)
     triesAsked = Signal()
+    commandsAsked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -43,12 +44,18 @@ class Header(QWidget):
         self.tries.setToolTip("Six alternatives of this picture side by side")
         self.tries.clicked.connect(self.triesAsked)
         row.addWidget(self.tries)
+        self.commands = push("commands")
+        self.commands.setProperty("flat", "true")
+        self.commands.setToolTip("Find a command by typing, see its key, run it (F1)")
+        self.commands.clicked.connect(self.commandsAsked)
+        row.addWidget(self.commands)
         row.addSpacing(12)
         self._zooms = {}
         for text, zoom in (("fit", FIT), ("1:1", 1.0), ("2:1", 2.0)):
             button = push(text, checkable=True)
             button.setProperty("flat", "true")
             button.setAccessibleName(f"Zoom {text}")
+            button.setToolTip({"fit": "All of the picture"}.get(text, f"{text}, px of the picture to px of the screen"))
             button.clicked.connect(lambda _, z=zoom: self.zoomAsked.emit(z))
             self._zooms[zoom] = button
             row.addWidget(button)
@@ -62,7 +69,8 @@ class Header(QWidget):
         session.said.connect(self.say)
         session.pictureOpening.connect(lambda path: self._show_word(f"opening {path.name}"))
         session.pictureOpened.connect(self._on_opened)
-        session.recipeChanged.connect(self._show_name)
+        session.pictureFailed.connect(lambda _: self._on_failed())
+        session.recipeChanged.connect(lambda _: self._show_name())
 
     def say(self, text: str) -> None:
         self._show_word(text)
@@ -84,12 +92,20 @@ class Header(QWidget):
         self._show_word(HINT)
         self._show_clock()
 
-    def _show_name(self) -> None:
+    def _on_failed(self) -> None:
+        self._show_name()
         if self.session.path is not None:
-            self.name.setText(f"{self.session.path.name}  \u00b7  {self.session.document.current}")
+            self.name.setText(self.session.path.name)
+        self.clock.setText("")
+
+    def _show_name(self) -> None:
+        picture = self.session.picture
+        self.name.setEnabled(picture is not None)
+        if picture is not None:
+            self.name.setText(f"{picture.path.name}  \u00b7  {self.session.document.current}")
 
     def _show_clock(self) -> None:
-        if self.session.path is not None:
+        if self.session.picture is not None:
             spent = int(self.session.seconds())
             self.clock.setText(f"{spent // 60}:{spent % 60:02d} of {BUDGET_S // 60}:{BUDGET_S % 60:02d}")
 

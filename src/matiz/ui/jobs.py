@@ -12,7 +12,8 @@ Work = Callable[["Job"], Any]
 
 
 class Job(QObject):
-    """Runs `work(job)` on a pool thread; its signals arrive on the thread that made it."""
+    """Runs `work(job)` on a pool thread; its signals arrive on the thread that made it. Once it has run it holds
+    nothing of what it worked on, and goes."""
 
     started = Signal()
     progressed = Signal(float, str)
@@ -21,21 +22,27 @@ class Job(QObject):
     stopped = Signal()
     finished = Signal()
 
-    def __init__(self, work: Work, name: str, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, work: Work, name: str) -> None:
+        # without a parent: one that lives as long as the window would keep it, and what it worked on, as long
+        super().__init__()
         self.name = name
-        self._work = work
+        self._work: Work | None = work
         self._stop = threading.Event()
+        self.left_by_thread = threading.Event()
 
     def start(self, pool: QThreadPool | None = None) -> "Job":
         _alive.add(self)
-        self.finished.connect(lambda: _alive.discard(self))
+        self.finished.connect(self._on_finished)
         (pool or QThreadPool.globalInstance()).start(_Runnable(self))
         return self
 
     def stop(self) -> None:
-        """Ask the work to end at its next progress report."""
+        """Ask the work to end at its next progress report, or not to begin."""
         self._stop.set()
+
+    @property
+    def is_stopped(self) -> bool:
+        return self._stop.is_set()
 
     def progress(self, share: float, text: str = "") -> bool:
         """Called by the work; False asks it to end."""
@@ -44,9 +51,10 @@ class Job(QObject):
         return not self._stop.is_set()
 
     def run(self) -> None:
+        work, self._work = self._work, None
         self.started.emit()
         try:
-            result = self._work(self)
+            result = work(self) if work is not None and not self._stop.is_set() else None
             if not self._stop.is_set():
                 self.returned.emit(result)
             else:
@@ -60,6 +68,11 @@ class Job(QObject):
         finally:
             self.finished.emit()
 
+    def _on_finished(self) -> None:
+        # the last to hold it must be the thread that made it
+        self.left_by_thread.wait(1.0)
+        _alive.discard(self)
+
 
 _alive: set[Job] = set()
 
@@ -67,7 +80,12 @@ _alive: set[Job] = set()
 class _Runnable(QRunnable):
     def __init__(self, job: Job) -> None:
         super().__init__()
-        self._job = job
+        self._job: Job | None = job
 
     def run(self) -> None:
-        self._job.run()
+        job, self._job = self._job, None
+        assert job is not None
+        job.run()
+        left = job.left_by_thread
+        del job
+        left.set()

@@ -1,19 +1,18 @@
-"""The picture: zoom, pan, before while held, overlays of the station, a progress line."""
+"""The picture: zoom, pan, before while held, tools and overlays, a progress line."""
 
 from typing import Protocol
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal, SignalInstance
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QTabletEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from ..recipe.model import Recipe
 from . import theme
 from .comparison import Comparison
+from .painted import painting
 from .render import Rendered, Renderer, RenderRequest
 from .session import Session
+from .tools import Pan, Pointer, SplitLine, Tool
 from .viewport import FIT, Viewport
-
-PAN_AFTER_PX = 4
 
 
 class Overlay(Protocol):
@@ -22,15 +21,13 @@ class Overlay(Protocol):
     def paint_over(self, painter: QPainter, view: "PictureView") -> None: ...
 
 
+STANDING_TOOLS = 2
+"""Pan and the line of the split, which are always there."""
+
+
 class PictureView(QWidget):
     """Shows the open picture as the recipe makes it."""
 
-    picked = Signal(float, float)
-    hovered = Signal(float, float)
-    toneHeld = Signal(float, float)
-    tonePulled = Signal(float)
-    toneLetGo = Signal()
-    asked = Signal(float, float)
     zoomChanged = Signal(float)
 
     def __init__(self, session: Session) -> None:
@@ -38,23 +35,18 @@ class PictureView(QWidget):
         self.session = session
         self.viewport = Viewport((3, 2), (3, 2))
         self.overlays: list[Overlay] = []
-        self.picking = False
-        self.asking = False
-        self.pulling = False
-        """Whether a press in the picture holds the tone there, and a drag pulls it up or down."""
-        self._held_at: float | None = None
+        self.tools: list[Tool] = []
+        """The topmost, last, is asked first."""
+        self._at_work: Tool | None = None
         self._rendered: Rendered | None = None
         self._before = False
         self._message = ""
         self._busy = False
-        self._press: tuple[QPointF, Viewport] | None = None
-        self._panning = False
         self._renderer = Renderer()
         self._renderer.answered.connect(self._on_rendered)
         self._renderer.failed.connect(lambda _, text: session.said.emit(f"rendering failed: {text}"))
         self.comparison = Comparison()
         self.comparison.changed.connect(self.update)
-        self._splitting = False
         self._phase = 0.0
         self._beat = QTimer(self, interval=40)
         self._beat.timeout.connect(self._on_beat)
@@ -65,14 +57,18 @@ class PictureView(QWidget):
         session.pictureOpening.connect(self._on_opening)
         session.pictureOpened.connect(self._on_opened)
         session.pictureFailed.connect(self._on_failed)
-        session.recipeChanging.connect(self.ask)
-        session.recipeChanged.connect(self.ask)
+        session.pictureClosed.connect(self._on_closed)
+        session.recipeChanging.connect(lambda _: self._on_recipe())
+        session.recipeChanged.connect(lambda _: self._on_recipe())
+        session.editCancelled.connect(self.let_go)
+        for tool in (Pan(), SplitLine()):
+            self.take(tool)
 
     # ---- what is seen
 
     def set_zoom(self, zoom: float) -> None:
         """Device px per picture px; FIT shows all."""
-        self._look(self.viewport.zoomed(zoom))
+        self.look(self.viewport.zoomed(zoom))
 
     def show_before(self, on: bool) -> None:
         """The picture with an untouched recipe, while held."""
@@ -95,9 +91,10 @@ class PictureView(QWidget):
     def ask(self) -> None:
         """Have the picture rendered as it is to be seen now."""
         if self.session.engine is not None and self.isVisible():
-            recipe = Recipe() if self._before else self.session.recipe
-            self._renderer.ask(RenderRequest(self.session.engine, recipe, self.viewport))
-            self.comparison.ask(self.session.engine, self.viewport)
+            recipe = self.session.recipe
+            shown = recipe.with_plain() if self._before else recipe
+            self._renderer.ask(RenderRequest(self.session.engine, shown, self.viewport))
+            self.comparison.ask(self.session.engine, recipe.with_plain(), self.viewport)
 
     def end(self) -> None:
         self._beat.stop()
@@ -129,8 +126,8 @@ class PictureView(QWidget):
 
     # ---- events
 
-    def paintEvent(self, _: QPaintEvent) -> None:
-        painter = QPainter(self)
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
         painter.fillRect(self.rect(), theme.colour("window"))
         place = self.image_place()
         if self._rendered is not None and place is not None:
@@ -142,7 +139,7 @@ class PictureView(QWidget):
             if not self._before:
                 self.comparison.paint(painter, QRectF(self.rect()), place, self._rendered)
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-                for overlay in self.overlays:
+                for overlay in (*self.overlays, *self.tools):
                     painter.save()
                     overlay.paint_over(painter, self)
                     painter.restore()
@@ -165,73 +162,97 @@ class PictureView(QWidget):
         self.ask()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton and self.comparison.holds(event.position().x(), self.width()):
-            self._splitting = True
-        elif self.pulling and event.button() == Qt.MouseButton.LeftButton:
-            self._held_at = event.position().y()
-            self._emit_within(self.toneHeld, event.position())
-        elif event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
-            self._press = (event.position(), self.viewport)
-            self._panning = False
+        self._press(self.pointer(event.position(), event.button(), event.modifiers()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._splitting:
-            self.comparison.drag_to(event.position().x(), self.width())
-            return
-        if self._held_at is not None:
-            self.tonePulled.emit(self._held_at - event.position().y())
-            return
-        if self._press is None:
-            if self.pulling:
-                self._emit_within(self.hovered, event.position())
-            return
-        start, view = self._press
-        moved = event.position() - start
-        if self._panning or moved.manhattanLength() > PAN_AFTER_PX:
-            self._panning = True
-            ratio = self.devicePixelRatioF()
-            self._look(view.panned(moved.x() * ratio, moved.y() * ratio))
+        button = Qt.MouseButton.LeftButton if event.buttons() else Qt.MouseButton.NoButton
+        self._drag(self.pointer(event.position(), button, event.modifiers()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._splitting:
-            self._splitting = False
-            return
-        if self._held_at is not None:
-            self._held_at = None
-            self.toneLetGo.emit()
-            return
-        pressed, self._press = self._press, None
-        if pressed is None or self._panning or event.button() != Qt.MouseButton.LeftButton:
-            return
-        if self.asking and self._emit_within(self.asked, event.position()):
-            self.asking = False
-            self.setCursor(Qt.CursorShape.ArrowCursor)
-        elif self.picking:
-            self._emit_within(self.picked, event.position())
+        self._release(self.pointer(event.position(), event.button(), event.modifiers()))
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        pointer = self.pointer(event.position(), event.button(), event.modifiers(), event.pressure())
+        kind = event.type()
+        if kind == QEvent.Type.TabletPress:
+            self._press(pointer)
+        elif kind == QEvent.Type.TabletRelease:
+            self._release(pointer)
+        else:
+            self._drag(pointer)
+        event.accept()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if not self.picking:
+        if len(self.tools) == STANDING_TOOLS:
             ratio = self.devicePixelRatioF()
             around = (event.position().x() * ratio, event.position().y() * ratio)
-            self._look(self.viewport.zoomed(1.0 if self.viewport.zoom == FIT else FIT, around))
+            self.look(self.viewport.zoomed(1.0 if self.viewport.zoom == FIT else FIT, around))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         ratio = self.devicePixelRatioF()
         around = (event.position().x() * ratio, event.position().y() * ratio)
-        self._look(self.viewport.zoomed(self.viewport.scale * 2.0 ** (event.angleDelta().y() / 360.0), around))
+        self.look(self.viewport.zoomed(self.viewport.scale * 2.0 ** (event.angleDelta().y() / 360.0), around))
+
+    # ---- tools
+
+    def take(self, tool: Tool) -> None:
+        """Put a tool on top of the others."""
+        if tool not in self.tools:
+            tool.view = self
+            self.tools.append(tool)
+            self._show_cursor()
+
+    def put_away(self, tool: Tool) -> None:
+        """Take a tool off the stack; a drag of it is taken back."""
+        if tool in self.tools:
+            if self._at_work is tool:
+                self.let_go()
+            self.tools.remove(tool)
+            self._show_cursor()
+
+    def let_go(self) -> None:
+        """Take back the drag that goes on."""
+        at_work, self._at_work = self._at_work, None
+        if at_work is not None:
+            at_work.cancel()
+
+    def pointer(
+        self,
+        at: QPointF,
+        button: Qt.MouseButton = Qt.MouseButton.LeftButton,
+        modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        pressure: float = 1.0,
+    ) -> Pointer:
+        """What a tool hears of a place of the widget."""
+        x, y = self.to_picture(at)
+        width, height = self.viewport.picture
+        engine = self.session.engine
+        frame = (x, y) if engine is None else tuple(engine.mapping(self.session.recipe).to_frame([(x, y)])[0])
+        inside = 0 <= x < width and 0 <= y < height
+        return Pointer(at, (x, y), frame, inside, button, modifiers, pressure)
+
+    def _press(self, pointer: Pointer) -> None:
+        if self._at_work is None:
+            self._at_work = next((tool for tool in reversed(self.tools) if tool.begin(pointer)), None)
+
+    def _drag(self, pointer: Pointer) -> None:
+        if self._at_work is not None:
+            self._at_work.move(pointer)
+        elif self.tools:
+            self.tools[-1].hover(pointer)
+
+    def _release(self, pointer: Pointer) -> None:
+        at_work, self._at_work = self._at_work, None
+        if at_work is not None:
+            at_work.end(pointer)
+
+    def _show_cursor(self) -> None:
+        cursors = [tool.cursor for tool in self.tools if tool.cursor != Qt.CursorShape.ArrowCursor]
+        self.setCursor(cursors[-1] if cursors else Qt.CursorShape.ArrowCursor)
 
     # ---- inside
 
-    def _emit_within(self, signal: SignalInstance, point: QPointF) -> bool:
-        """Emit a point of the picture, if the widget's point lies on it."""
-        x, y = self.to_picture(point)
-        width, height = self.viewport.picture
-        within = 0 <= x < width and 0 <= y < height
-        if within:
-            signal.emit(x, y)
-        return within
-
-    def _look(self, view: Viewport) -> None:
+    def look(self, view: Viewport) -> None:
         if view != self.viewport:
             self.viewport = view
             self.zoomChanged.emit(view.zoom)
@@ -242,7 +263,7 @@ class PictureView(QWidget):
         ratio = self.devicePixelRatioF()
         window = (max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
         old = self.viewport
-        self._look(Viewport(old.picture, window, old.zoom, old.centre))
+        self.look(Viewport(old.picture, window, old.zoom, old.centre))
 
     def _moved(self, place: QRectF) -> QRectF:
         """Old pixels under a new view, until the new ones come."""
@@ -278,17 +299,34 @@ class PictureView(QWidget):
 
     def _on_opened(self) -> None:
         self._rest()
-        self._rendered, self._message = None, ""
-        self.comparison.forget()
-        size = self.session.engine.frame.size  # type: ignore[union-attr]
-        self.viewport = Viewport(size, self.viewport.window)
+        self._message = ""
+        self.viewport = Viewport(self._picture_size(), self.viewport.window)
         self.zoomChanged.emit(FIT)
         self.ask()
         self.update()
 
+    def _on_closed(self) -> None:
+        self.let_go()
+        self._rendered = None
+        self._renderer.forget()
+        self.comparison.forget()
+
+    def _on_recipe(self) -> None:
+        """The picture may have another size now."""
+        if self.session.picture is not None:
+            size = self._picture_size()
+            if size != self.viewport.picture:
+                self.viewport = Viewport(size, self.viewport.window, self.viewport.zoom, self.viewport.centre)
+                self.zoomChanged.emit(self.viewport.zoom)
+            self.ask()
+
+    def _picture_size(self) -> tuple[int, int]:
+        engine = self.session.engine
+        assert engine is not None
+        return engine.size(self.session.recipe)
+
     def _on_failed(self, text: str) -> None:
         self._rest()
-        self._rendered = None
         self._message = text
         self.update()
 

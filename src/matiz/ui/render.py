@@ -42,6 +42,10 @@ class Renderer(LatestWorker):
         self._pace_s: dict[tuple[int, int], float] = {}
         super().__init__(self._render, "render")
 
+    def forget(self) -> None:
+        """Hold nothing of a picture that has gone."""
+        self._pace_s = {}
+
     def _render(self, request: RenderRequest, emit: Callable[[Rendered], None]) -> None:
         level = request.view.level
         # pace is known per engine and level; an unknown one is taken for slow

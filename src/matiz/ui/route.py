@@ -5,6 +5,7 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, 
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from . import theme
+from .painted import painting
 from .stations.base import Station
 
 ROW_PX = 62
@@ -24,6 +25,9 @@ class Route(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
+        self.setToolTip(
+            "The stations in the order of the work. A filled stop: something was decided; strokes: findings."
+        )
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def set_current(self, index: int) -> None:
@@ -50,9 +54,8 @@ class Route(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, _: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
         painter.fillRect(self.rect(), theme.colour("panel"))
         line_x = 15.5
         top, bottom = 8 + ROW_PX * 0.5 - 13, 8 + ROW_PX * (len(self._stations) - 0.5) - 13

@@ -1,9 +1,7 @@
-"""What is open: the shoot, the picture, its document; every change of a recipe goes through here."""
+"""What is open, and how it is heard of: the desk, the picture at work, what is measured of it, jobs beside it."""
 
 import time
 from collections.abc import Callable, Iterable
-from dataclasses import replace
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -12,92 +10,94 @@ from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 from ..colour.spaces import decode_sRGB
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
-from ..errors import MatizError
-from ..findings.find import find
+from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..measure.ask import ask_pixel
-from ..measure.picture import Meter, PictureReading
+from ..measure.picture import PictureReading
 from ..measure.values import LightValue, value_of
 from ..proposals.camera_start import camera_start
 from ..raw.decode import Decoder, shared_decoder
-from ..raw.frame import Facts
-from ..recipe.document import Document, Version
-from ..recipe.model import Change, Recipe, specs
-from ..shoot.folder import gather
-from ..shoot.log import Event, Log
-from ..shoot.sidecar import load_document, save_document, sidecar_path
+from ..raw.frame import Facts, Frame
+from ..recipe.document import Document
+from ..recipe.model import PROCESSING, Recipe
+from ..recipe.tree import parts_of
+from ..shoot.desk import Desk, Edit
+from ..shoot.open_picture import OpenPicture
+from ..shoot.sidecar import Revision, load_document, revision_of
 from ..shoot.silenced import Silenced
 from ..shoot.thumbnail import thumbnail
 from ..wording import number
 from .jobs import Job, Work
-from .worker import LatestWorker
+from .measuring import Measured, Measurer, Wanted
+from .saver import Saver
 
-SAVE_AFTER_MS = 250
 PREVIEW_PX = 1000
-SAVE_EVERY_S = 1.0
-
+INTERRUPT_MS = 700
+"""How long a picture that is not wanted any more may keep the decoder."""
 Settings = Iterable[tuple[str, Any]]
+SECTIONS = frozenset(parts_of(Recipe))
+"""Names of all parts of a recipe."""
 
 
 class Session(QObject):
-    """The state of the window, without widgets."""
+    """The state of the window, without widgets.
+
+    `recipeChanging` and `recipeChanged` carry the names of the recipe's sections that are not what was heard last;
+    `readingsChanged` the names of readings.
+    """
 
     shootChanged = Signal()
     pictureOpening = Signal(object)
     pictureOpened = Signal()
+    pictureClosed = Signal()
     pictureFailed = Signal(str)
-    recipeChanging = Signal()
-    recipeChanged = Signal()
+    recipeChanging = Signal(object)
+    recipeChanged = Signal(object)
     sortingChanged = Signal(object)
-    readingsChanged = Signal()
+    readingsChanged = Signal(object)
+    findingsChanged = Signal()
+    editCancelled = Signal()
     said = Signal(str)
 
     def __init__(self, decoder: Decoder | None = None, silenced: Silenced | None = None) -> None:
         super().__init__()
         self.decoder = decoder or shared_decoder()
         self.silenced = silenced or Silenced()
-        self.pictures: list[Path] = []
+        self.desk = Desk(self.said.emit)
+        self.saver = Saver(self.desk)
         self.path: Path | None = None
-        self.engine: Engine | None = None
-        self.document = Document()
-        self.documents: dict[Path, Document] = {}
-        self.taken_utc: dict[Path, str] = {}
-        """When pictures of the shoot were taken, as far as it was heard."""
-        self.reading: PictureReading | None = None
+        """The picture that was asked for last and has come, opened or failed."""
+        self.picture: OpenPicture | None = None
+        self.reading = PictureReading({})
         self.findings: list[Finding] = []
-        self._all_findings: list[Finding] = []
+        self.is_measured = False
         self.seconds_on: dict[Path, float] = {}
-        self._draft: Recipe | None = None
-        self._meter: Meter | None = None
-        self._log: Log | None = None
-        self._opening: Job | None = None
-        self._aside: set[Job] = set()
+        self._all_findings: list[Finding] = []
+        self._told = Recipe()
+        self._opening: tuple[Path, Job] | None = None
+        self._openings = 0
+        """Counts what was asked to be opened: only the last one counts."""
+        self._aside: dict[int, Job] = {}
+        self._asides = 0
         self._opened_at = time.monotonic()
-        self._saved_at = 0.0
-        self._unsaved: set[Path] = set()
-        self._save_timer = QTimer(self, singleShot=True, interval=SAVE_AFTER_MS)
-        self._save_timer.timeout.connect(self._save_later)
-        # one writer: two saves of the same sidecar must not overtake each other
-        self._writer = QThreadPool()
-        self._writer.setMaxThreadCount(1)
-        self._measurer = LatestWorker(_measure, "measure")
+        self._visible: tuple[str, ...] = ()
+        self._station = ""
+        self._asked: Wanted | None = None
+        self._measurer = Measurer()
         self._measurer.answered.connect(self._on_measured)
         self._measurer.failed.connect(lambda _, text: self.said.emit(f"measuring failed: {text}"))
 
     # ---- the shoot
 
+    @property
+    def pictures(self) -> list[Path]:
+        return self.desk.pictures
+
     def open_paths(self, paths: list[Path]) -> None:
-        """Open folders and files as the shoot; the first picture is opened with it."""
-        self.pictures = gather(paths)
-        self.documents, self.taken_utc = {}, {}
-        if self._log:
-            self._log.close()
-            self._log = None
-        if self.pictures:
-            try:
-                self._log = Log(self.pictures[0].parent)
-            except MatizError as error:
-                self.said.emit(str(error))
+        """Open folders and files as the shoot; the first picture is opened with it. FileError when one is not there."""
+        self._close_picture()
+        self.desk.open(paths)
+        self.path = None
         self.shootChanged.emit()
         if self.pictures:
             self.open_picture(self.pictures[0])
@@ -106,311 +106,362 @@ class Session(QObject):
 
     def document_of(self, path: Path) -> Document:
         """The document of any picture of the shoot; a fresh one when its sidecar cannot be read."""
-        return self._writable(path) or Document()
+        return self.desk.document(path) or Document()
 
     def take_facts(self, path: Path, facts: Facts) -> None:
-        """Hear what a file says of itself: its rating is its rank until the user gives one."""
-        if facts.exposure.time_utc:
-            self.taken_utc[path] = facts.exposure.time_utc
-        document = self.document_of(path)
-        if facts.rating and not document.rank and not sidecar_path(path).exists():
-            self._hold(path, replace(document, rank=facts.rating))
+        """Hear what a file says of itself."""
+        if self.desk.hear(path, facts):
             self.sortingChanged.emit(path)
 
     def open_picture(self, path: Path) -> None:
-        """Decode a picture in the background; pictureOpened or pictureFailed follows."""
-        self.settle()
-        self._count_time()
+        """Decode a picture in the background; pictureOpened or pictureFailed follows. Until then the one before
+        stays open."""
+        self.saver.soon()
         if self._opening:
-            self._opening.stop()
+            # one that is slow must not keep this one waiting
+            before, job = self._opening
+            job.stop()
+            QTimer.singleShot(INTERRUPT_MS, lambda: self.decoder.interrupt(before) if before != path else None)
         decoder = self.decoder
-        job = Job(lambda _: (decoder.frame(path), load_document(path)), f"open {path.name}", self)
-        job.returned.connect(lambda pair: self._on_opened(path, *pair))
-        job.failed.connect(lambda text: self._on_failed(path, text))
-        self._opening = job
+
+        def decoded(job: Job) -> tuple[Frame, Document, Revision]:
+            revision = revision_of(path)
+            return decoder.frame(path, lambda: not job.is_stopped), load_document(path), revision
+
+        job = Job(decoded, f"open {path.name}")
+        # connections must not hold the job itself, which would hold it for good
+        self._openings += 1
+        turn = self._openings
+        job.returned.connect(lambda found: self._on_opened(path, turn, *found))
+        job.failed.connect(lambda text: self._on_failed(path, turn, text))
+        self._opening = path, job
         self.pictureOpening.emit(path)
         job.start()
 
     def step(self, by: int) -> None:
         """Open the next (1) or the previous (-1) picture of the shoot."""
-        if self.path in self.pictures:
-            index = self.pictures.index(self.path) + by
+        here = self._opening[0] if self._opening else self.path
+        if here in self.pictures:
+            index = self.pictures.index(here) + by
             if 0 <= index < len(self.pictures):
                 self.open_picture(self.pictures[index])
 
     def sort_as(self, path: Path, **decision: Any) -> None:
         """Set `sorted_as` or `rank` of a picture."""
-        document = self._writable(path)
-        if document is not None:
-            self._put(path, replace(document, **decision))
+        if self.desk.change(path, **decision):
+            self.saver.soon()
             self.sortingChanged.emit(path)
 
-    # ---- the recipe
+    # ---- the recipe of the open picture
+
+    @property
+    def is_open(self) -> bool:
+        return self.picture is not None
+
+    @property
+    def engine(self) -> Engine | None:
+        return self.picture.engine if self.picture else None
+
+    @property
+    def document(self) -> Document:
+        return self.document_of(self.picture.path) if self.picture else Document()
 
     @property
     def recipe(self) -> Recipe:
         """As shown now: with what is being dragged."""
-        return self._draft or self.document.recipe
-
-    @property
-    def is_open(self) -> bool:
-        return self.engine is not None
+        return self.desk.recipe(self.picture.path) if self.picture else Recipe()
 
     def light_of(self, recipe: Recipe) -> LightValue:
         """The light that a recipe balances the open picture for."""
-        assert self.engine is not None
-        return value_of(light_xy(self.engine.frame.colour, recipe.light))
+        assert self.picture is not None
+        return value_of(light_xy(self.picture.frame.colour, recipe.light))
 
-    def preview(self, settings: Settings) -> None:
-        """Show values while the hand moves; nothing is recorded yet."""
-        try:
-            self._draft, _ = self.document.recipe.change_all(settings, label="")
-        except MatizError as error:
-            self.said.emit(str(error))
-            return
-        self.recipeChanging.emit()
-        self._measure()
-        if time.monotonic() - self._saved_at > SAVE_EVERY_S:
-            self._save_later()
+    def begin(self) -> "Grip":
+        """A drag of the open picture."""
+        if self.picture is None:
+            return Grip(self, None)
+        unfinished = self.desk.edit_of(self.picture.path)
+        grip = Grip(self, self.desk.begin(self.picture.path))
+        if unfinished is not None:
+            self._changed()
+        return grip
 
     def commit(self, settings: Settings, label: str) -> None:
-        """Record values as one step."""
-        self._draft = None
-        try:
-            recipe, change = self.document.recipe.change_all(settings, label=label)
-        except MatizError as error:
-            self.said.emit(str(error))
-            self.recipeChanged.emit()
-            return
-        if change:
-            self._record(self.document.version.record(recipe, change), "change", change)
-        else:
-            self.recipeChanged.emit()
+        """Record values of the open picture as one step."""
+        if self.picture is not None:
+            path, settings = self.picture.path, tuple(settings)
+            self._try(lambda: self.desk.record(path, settings, label))
+            self._changed()
+
+    def cancel_edit(self) -> bool:
+        """Take back what is being dragged; False when nothing is."""
+        edit = self.desk.edit_of(self.picture.path if self.picture else None)
+        if edit is None:
+            return False
+        edit.cancel()
+        self.editCancelled.emit()
+        self._changed()
+        return True
 
     def toggle_station(self, key: str, title: str) -> None:
         """Leave a station's decisions out, or take them back in."""
-        if f"{key}.active" in specs():
+        if "active" in getattr(parts_of(Recipe).get(key), "__dataclass_fields__", ()):
             on = self.recipe.is_active(key)
             self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'left out' if on else 'back in'}")
 
     def undo(self) -> None:
-        self._record(self.document.version.undo(), "undo", None)
+        self._step("undo")
 
     def redo(self) -> None:
-        self._record(self.document.version.redo(), "redo", None)
+        self._step("redo")
 
     def new_version(self) -> None:
         """A copy of the current version under the next free name, made current."""
-        number = 2
-        while f"Version {number}" in self.document.versions:
-            number += 1
-        self._put_current(self.document.with_version(Version(self.document.recipe), f"Version {number}"))
+        if self.picture:
+            self.desk.add_version(self.picture.path)
+            self._changed()
 
     def show_version(self, name: str) -> None:
-        self._put_current(replace(self.document, current=name))
+        if self.picture and self.desk.change(self.picture.path, current=name):
+            self._changed()
+
+    def move_up(self) -> None:
+        """Render the picture by the newest arithmetic from now on, as a version of its own."""
+        if self.picture and self.recipe.processing < PROCESSING:
+            path = self.picture.path
+            self.desk.add_version(path)
+            document = self.document_of(path)
+            self.desk.put(path, document.with_recipe(document.recipe.moved_up()))
+            self._changed()
 
     def record_for(self, path: Path, settings: Settings, label: str) -> bool:
-        """Record values as one step of any picture; whether it changed anything."""
-        document = self._writable(path)
-        if document is None:
+        """Record values as one step of any picture of the shoot; whether it changed anything."""
+        if path not in self.pictures:
             return False
-        document, change = document.change_all(settings, label=label)
-        if not change:
-            return False
-        self._put(path, document)
-        if self._log:
-            self._try(lambda: self._log.add_change(path.name, change))  # type: ignore[union-attr]
-        return True
+        recorded = bool(self._try(lambda: self.desk.record(path, settings, label)))
+        if recorded:
+            self.saver.soon()
+            if self.picture is not None and path == self.picture.path:
+                self._changed()
+        return recorded
 
-    # ---- findings
+    # ---- readings and findings
+
+    def watch(self, readings: tuple[str, ...], station: str) -> None:
+        """Which readings are seen now, and of which station: they are measured first."""
+        self._visible, self._station = readings, station
 
     def do_finding(self, finding: Finding) -> None:
-        if finding.fix:
-            self.commit(finding.fix, finding.fix_label)
+        if finding.has_fix:
+            self.commit(finding.settings(self.recipe), finding.fix_label)
             if finding.then:
                 self.said.emit(finding.then)
 
     def silence(self, finding: Finding, *, for_good: bool) -> None:
         """Say no more about it: for this picture, or for good."""
         if for_good:
-            self.silenced.add(finding.id)
-        else:
-            quiet = dict.fromkeys((*self.document.silenced, finding.id))
-            self._put_current(replace(self.document, silenced=tuple(quiet)))
+            self.silenced.add(finding.key)
+        elif self.picture:
+            quiet = dict.fromkeys((*self.document.silenced, finding.key))
+            self.desk.change(self.picture.path, silenced=tuple(quiet))
+            self.saver.soon()
         self._sift()
 
-    def log_delivery(self, path: Path) -> None:
-        self._log_event("deliver", str(path))
+    # ---- beside the hand
 
     def ask_pixel(self, x: float, y: float) -> None:
         """Say which decision made a place what it is."""
-        if self.engine is None:
+        if self.picture is None:
             return
-        engine, recipe = self.engine, self.recipe
+        engine, recipe = self.picture.engine, self.recipe
         self.do_aside(
             lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", lambda made: self.said.emit(told(made))
         )
 
     def follow_preview(self) -> None:
         """Begin where the camera left off: exposure and curve fitted to the preview in the file."""
-        if self.engine is None or self.path is None:
+        if self.picture is None:
             return
-        engine, recipe, path, decoder = self.engine, self.recipe, self.path, self.decoder
+        engine, recipe, path, decoder = self.picture.engine, self.recipe, self.picture.path, self.decoder
 
         def fitted(_: Job) -> Settings:
             jpeg, facts = decoder.listing(path)
             codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
             return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
-        def follow(settings: Settings) -> None:
-            if path == self.path:
-                self.commit(settings, "As the camera showed it")
+        self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))
 
-        self.do_aside(fitted, "follow the preview", follow)
+    def do_aside(self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False) -> None:
+        """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where
+        it is of that) is another one by then. Failures are said."""
+        shoot, picture = self.desk.shoot, self.picture
 
-    def do_aside(self, work: Work, name: str, then: Callable[[Any], None]) -> None:
-        """Do something that takes a moment, then hand what it gave to `then`; failures are said."""
-        job = Job(work, name, self)
-        job.returned.connect(then)
+        def give(found: Any) -> None:
+            if shoot == self.desk.shoot and (of_shoot or picture is self.picture):
+                then(found)
+
+        job = Job(work, name)
+        job.returned.connect(give)
         job.failed.connect(self.said.emit)
-        self._aside.add(job)
-        job.finished.connect(lambda: self._aside.discard(job))
+        self._asides += 1
+        turn = self._asides
+        self._aside[turn] = job
+        job.finished.connect(lambda: self._aside.pop(turn, None))
         job.start()
 
     # ---- ending
 
-    def settle(self) -> None:
-        """Write what is not yet written, and wait for it."""
-        self._save_timer.stop()
-        self._draft = None
-        self._save_later()
-        self._writer.waitForDone()
-
-    def end(self) -> None:
-        self.settle()
-        for job in self._aside:
+    def end(self) -> bool:
+        """Write what is unsaved and let all work end; False when something could not be written."""
+        self._close_picture()
+        saved = self.saver.settle()
+        for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
             job.stop()
+        self.decoder.interrupt()
         QThreadPool.globalInstance().waitForDone()
         self._measurer.end()
-        if self._log:
-            self._log.close()
-            self._log = None
+        self.desk.close_log()
+        return saved
 
     def is_idle(self) -> bool:
         """Nothing is being measured, opened or written."""
-        return self._measurer.is_idle() and self._opening is None and not self._unsaved and not self._aside
+        return self._measurer.is_idle() and self._opening is None and self.saver.is_idle() and not self._aside
 
     def seconds(self) -> float:
         """Time spent on the open picture."""
-        if self.path is None:
+        if self.picture is None:
             return 0.0
-        return self.seconds_on.get(self.path, 0.0) + time.monotonic() - self._opened_at
+        return self.seconds_on.get(self.picture.path, 0.0) + time.monotonic() - self._opened_at
 
     # ---- inside
 
-    def _writable(self, path: Path) -> Document | None:
-        """The document of a picture; None, which is said, for one whose sidecar cannot be read and is to be kept."""
-        if path == self.path:
-            return self.document
-        if path not in self.documents:
-            try:
-                self.documents[path] = load_document(path)
-            except MatizError as error:
-                self.said.emit(str(error))
-                return None
-        return self.documents[path]
+    def previewed(self) -> None:
+        """What is shown has moved with the hand."""
+        changed = self._differs()
+        if changed:
+            self.recipeChanging.emit(changed)
+            self._measure(moving=True)
+            self.saver.drag()
 
-    def _on_opened(self, path: Path, frame: Any, document: Document) -> None:
+    def settled(self) -> None:
+        """A drag has ended."""
+        self._changed()
+
+    def _changed(self) -> None:
+        self.saver.soon()
+        self.recipeChanged.emit(self._differs())
+        self._measure(moving=False)
+
+    def _differs(self) -> frozenset[str]:
+        """Sections that differ from what was told last; what did not change is the same object."""
+        recipe, before = self.recipe, self._told
+        self._told = recipe
+        if recipe.processing != before.processing:
+            return SECTIONS
+        return frozenset(name for name in SECTIONS if getattr(recipe, name) is not getattr(before, name))
+
+    def _on_opened(self, path: Path, turn: int, frame: Frame, document: Document, revision: Revision) -> None:
+        if turn != self._openings:
+            return
+        self._close_picture()
         self._opening = None
-        self.path, self.engine, self.document = path, Engine(frame), self.documents.get(path, document)
-        self.documents[path] = self.document
-        self._meter = Meter(self.engine)
+        self.desk.hold(path, document, revision)
+        self.path, self.picture = path, OpenPicture(path, frame)
         self._opened_at = time.monotonic()
-        self.reading, self.findings, self._all_findings = None, [], []
+        self._told = self.recipe
         self.pictureOpened.emit()
-        self.recipeChanged.emit()
-        self._measure()
+        self.recipeChanged.emit(SECTIONS)
+        self._measure(moving=False)
 
-    def _on_failed(self, path: Path, text: str) -> None:
-        self._opening = None
+    def _on_failed(self, path: Path, turn: int, text: str) -> None:
+        if turn != self._openings:
+            return
+        # what is decided next must not go to the picture before
+        self._close_picture()
+        self._opening, self.path = None, path
         self.pictureFailed.emit(text)
         self.said.emit(text)
 
-    def _count_time(self) -> None:
-        if self.path is not None:
-            self.seconds_on[self.path] = self.seconds()
-            self._opened_at = time.monotonic()
-
-    def _record(self, version: Version, kind: str, change: Change | None) -> None:
-        if self.path is None or version == self.document.version:
-            self.recipeChanged.emit()
+    def _close_picture(self) -> None:
+        """A drag that is still going on ends as a step of the picture it was begun for."""
+        picture = self.picture
+        if picture is None:
             return
-        self._put_current(self.document.with_version(version))
-        if change is not None and self._log:
-            self._try(lambda: self._log.add_change(self.path.name, change))  # type: ignore[union-attr]
-        elif kind != "change":
-            self._log_event(kind, "")
+        self.seconds_on[picture.path] = self.seconds()
+        edit = self.desk.edit_of(picture.path)
+        if edit is not None:
+            self._try(edit.commit)
+        self.saver.soon()
+        self.picture = None
+        picture.close()
+        self._asked = None
+        self.reading, self.findings, self._all_findings = PictureReading({}), [], []
+        self.is_measured = False
+        self.pictureClosed.emit()
 
-    def _put_current(self, document: Document) -> None:
-        assert self.path is not None
-        self._draft = None
-        self._put(self.path, document)
-        self.recipeChanged.emit()
-        self._measure()
+    def _step(self, kind: str) -> None:
+        if self.picture:
+            path = self.picture.path
+            self.cancel_edit()
+            self._try(lambda: self.desk.step(path, kind))
+            self._changed()
 
-    def _hold(self, path: Path, document: Document) -> None:
-        """Make a document the picture's own, without writing it."""
-        self.documents[path] = document
-        if path == self.path:
-            self.document = document
-
-    def _put(self, path: Path, document: Document) -> None:
-        self._hold(path, document)
-        self._unsaved.add(path)
-        self._save_timer.start()
-
-    def _save_later(self) -> None:
-        """Hand the unsaved documents, and a draft as if it were recorded, to the writer."""
-        todo = {path: self.documents[path] for path in self._unsaved}
-        if self._draft is not None and self.path is not None:
-            todo[self.path] = self.document.with_version(replace(self.document.version, recipe=self._draft))
-        self._saved_at = time.monotonic()
-        for path, document in todo.items():
-            job = Job(lambda _, p=path, d=document: save_document(p, d), f"save {path.name}", self)
-            job.failed.connect(lambda text: self.said.emit(f"not saved: {text}"))
-            job.returned.connect(lambda _, p=path, d=document: self._on_saved(p, d))
-            job.start(self._writer)
-
-    def _on_saved(self, path: Path, document: Document) -> None:
-        if self.documents.get(path) is document:
-            self._unsaved.discard(path)
-
-    def _log_event(self, kind: str, label: str) -> None:
-        if self._log and self.path:
-            stamp = datetime.now(UTC).isoformat(timespec="milliseconds")
-            event = Event(stamp, self.path.name, kind, label)
-            self._try(lambda: self._log.add(event))  # type: ignore[union-attr]
-
-    def _try(self, act: Any) -> None:
+    def _try(self, act: Callable[[], Any]) -> Any:
         try:
-            act()
+            return act()
+        except Cancelled:
+            return None
         except MatizError as error:
             self.said.emit(str(error))
+            return None
 
-    def _measure(self) -> None:
-        if self._meter is not None:
-            self._measurer.ask((self._meter, self.recipe))
+    def _measure(self, *, moving: bool) -> None:
+        if self.picture is not None:
+            self._asked = Wanted(self.picture, self.recipe, self._visible, self._station, moving)
+            self._measurer.ask(self._asked)
 
-    def _on_measured(self, request: Any, answer: Any) -> None:
-        if request[0] is not self._meter:
+    def _on_measured(self, wanted: Wanted, found: Measured) -> None:
+        if wanted.picture is not self.picture:
             return
-        self.reading, self._all_findings = answer
-        self._sift()
+        if found.readings:
+            self.reading = PictureReading({**self.reading.values, **found.readings})
+            self.readingsChanged.emit(frozenset(found.readings))
+        if found.findings is not None:
+            self._all_findings = found.findings
+            self.is_measured = True
+            self._sift()
 
     def _sift(self) -> None:
         quiet = {*self.silenced.ids(), *self.document.silenced}
-        self.findings = [f for f in self._all_findings if f.id not in quiet]
-        self.readingsChanged.emit()
+        self.findings = [f for f in self._all_findings if not {f.id, f.key} & quiet]
+        self.findingsChanged.emit()
+
+
+class Grip:
+    """What a hand holds while it drags: an edit of the picture it was begun for. Once that picture has gone, or the
+    drag was taken back, it holds nothing, and whatever the hand still does is of no effect."""
+
+    def __init__(self, session: Session, edit: Edit | None) -> None:
+        self._session, self._edit = session, edit
+
+    @property
+    def recipe(self) -> Recipe:
+        """As it was when the drag began, with what is shown."""
+        return self._edit.recipe if self._edit else Recipe()
+
+    def preview(self, settings: Settings) -> None:
+        """Show values while the hand moves; nothing is recorded yet."""
+        if self._edit is not None and self._edit.is_alive:
+            edit, settings = self._edit, tuple(settings)
+            self._session._try(lambda: edit.preview(settings))
+            self._session.previewed()
+
+    def commit(self, settings: Settings | None, label: str) -> None:
+        """Record values, or what was shown last, as one step."""
+        if self._edit is not None and self._edit.is_alive:
+            edit = self._edit
+            self._session._try(lambda: edit.commit(settings, label))
+            self._session.settled()
 
 
 def told(made: dict[str, float]) -> str:
@@ -419,9 +470,3 @@ def told(made: dict[str, float]) -> str:
     if not large:
         return "Nothing that was decided changes this place by ΔE 0.5 or more."
     return "This place: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)
-
-
-def _measure(request: Any, emit: Any) -> None:
-    meter, recipe = request
-    reading = meter.read(recipe)
-    emit((reading, find(meter.engine, reading, recipe)))

@@ -21,13 +21,14 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy
 from ..errors import RecipeError
 from ..recipe.leaves import Number
 from ..recipe.parsing import number as typed_number
-from ..wording import number
+from ..wording import THIN_SPACE, number
 from . import theme
-from .painted import Painted
+from .painted import Painted, painting
 
 Mapping = Callable[[float], float]
 TICK_LEAST_PX = 7.0
-NARROW_PX, NARROW_VALUE_PX = 180, 16
+NARROW_VALUE_PX = 16
+"""Of the value when its name stands above it."""
 TYPED = "0123456789.,-+\u2212"
 """Keys that begin typing a value."""
 
@@ -53,6 +54,11 @@ def linear_ruling(spec: Number) -> Ruling:
 def mired_ruling() -> Ruling:
     """Kelvin on a tape that is even in mired, as the eye is."""
     return Ruling(1.6, (50, 100, 200, 250, 500, 1000, 2000, 2500, 5000), lambda k: -1e6 / k, lambda p: -1e6 / p)
+
+
+def _limits(spec: Number) -> str:
+    low, high = (number(value, 0 if abs(value) >= 100 else spec.decimals) for value in (spec.low, spec.high))
+    return f"From {low} to {high}{THIN_SPACE + spec.unit if spec.unit else ''}."
 
 
 class _Editor(QLineEdit):
@@ -93,7 +99,9 @@ class Tape(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(label)
-        self.setToolTip(f"{label}. {spec.help}\nDrag, wheel, arrows, or type. Double-click: back to the default.")
+        self.setToolTip(
+            f"{label}. {spec.help}\n{_limits(spec)}\nDrag, wheel, arrows, or type. Double-click: back to the default."
+        )
         self._editor = _Editor(self)
         self._editor.setAccessibleName(f"{label}, typed")
         self._editor.hide()
@@ -101,6 +109,11 @@ class Tape(Painted):
 
     def value(self) -> float:
         return self._value
+
+    def let_go(self) -> None:
+        """Forget the drag that goes on: what it showed was taken back."""
+        self._drag, self._hidden_number = None, False
+        self.update()
 
     def set_value(self, value: float) -> None:
         """Show a value that was decided elsewhere; says nothing back."""
@@ -128,25 +141,31 @@ class Tape(Painted):
     def minimumSizeHint(self) -> QSize:
         return QSize(150, 64)
 
-    def paintEvent(self, _: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        large = theme.font(theme.VALUE_PX if self.width() >= NARROW_PX else NARROW_VALUE_PX, QFont.Weight.Medium)
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
         shown = "\u2022\u2022\u2022" if self._hidden_number else self.text()
-        room = self.width() - QFontMetricsF(large).horizontalAdvance(shown) - 6
-        small = theme.font(theme.SMALL_PX)
+        small, large, above = self._fonts(shown)
         painter.setFont(small)
         painter.setPen(theme.colour("quiet"))
-        label = QFontMetricsF(small).elidedText(self.label, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(
-            QRectF(0, 0, self.width(), 26), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, label
-        )
+        left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
+        bottom = Qt.AlignmentFlag.AlignBottom
+        painter.drawText(QRectF(0, 0, self.width(), 13 if above else 26), left | bottom, self.label)
         painter.setFont(large)
         painter.setPen(theme.colour("strong" if self.hasFocus() else "text"))
-        painter.drawText(
-            QRectF(0, 0, self.width(), 28), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, shown
-        )
+        painter.drawText(QRectF(0, 0, self.width(), 32 if above else 28), right | bottom, shown)
         self._paint_scale(painter, QRectF(0, 34, self.width(), 28))
+
+    def _fonts(self, shown: str) -> tuple[QFont, QFont, bool]:
+        """Of the label and the value, and whether the label stands above the value for want of room."""
+        small, large = theme.font(theme.SMALL_PX), theme.font(theme.VALUE_PX, QFont.Weight.Medium)
+        needed = QFontMetricsF(small).horizontalAdvance(self.label) + 6
+        if needed + QFontMetricsF(large).horizontalAdvance(shown) <= self.width():
+            return small, large, False
+        return small, theme.font(NARROW_VALUE_PX, QFont.Weight.Medium), True
+
+    def name_fits(self) -> bool:
+        """Whether the label is seen whole."""
+        return QFontMetricsF(theme.font(theme.SMALL_PX)).horizontalAdvance(self.label) <= self.width()
 
     def _paint_scale(self, painter: QPainter, area: QRectF) -> None:
         painter.fillRect(area, theme.colour("window"))

@@ -9,7 +9,7 @@ from ..proposals.tries import Try, tries
 from ..wording import number
 from . import theme
 from .jobs import Job
-from .painted import Painted
+from .painted import Painted, painting
 from .render import to_image
 from .session import Session
 
@@ -29,6 +29,7 @@ class TriesSheet(Painted):
         self._images: list[QImage] = []
         self._chosen = 0
         self._job: Job | None = None
+        self._turn = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tries")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -36,14 +37,16 @@ class TriesSheet(Painted):
     def begin(self) -> bool:
         """Work out the tries of the open picture; False when it is not open or not measured yet."""
         engine, reading, recipe = self.session.engine, self.session.reading, self.session.recipe
-        if engine is None or reading is None:
+        if engine is None or not reading.has(("light", "tone")):
             return False
         self._show([])
-        job = Job(lambda _: tries(engine, reading, recipe), "tries", self)
+        job = Job(lambda _: tries(engine, reading, recipe), "tries")
         # an answer about another picture, or an older recipe, comes too late
-        job.returned.connect(lambda found: self._show(found) if job is self._job else None)
+        self._turn += 1
+        turn = self._turn
+        job.returned.connect(lambda found: self._show(found) if turn == self._turn else None)
         job.failed.connect(self.session.said.emit)
-        job.finished.connect(lambda: self._on_finished(job))
+        job.finished.connect(lambda: self._on_finished(turn))
         self._job = job.start()
         return True
 
@@ -81,8 +84,8 @@ class TriesSheet(Painted):
                 self.taken.emit(one)
                 return
 
-    def paintEvent(self, _: QPaintEvent) -> None:
-        painter = QPainter(self)
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), theme.colour("window"))
         painter.setFont(theme.font(theme.TEXT_PX))
@@ -114,8 +117,8 @@ class TriesSheet(Painted):
         self._tries, self._images, self._chosen = found, [_image(one) for one in found], 0
         self.update()
 
-    def _on_finished(self, job: Job) -> None:
-        if job is self._job:
+    def _on_finished(self, turn: int) -> None:
+        if turn == self._turn:
             self._job = None
             self.update()
 

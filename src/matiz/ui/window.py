@@ -1,9 +1,9 @@
-"""The window: route, header, picture or contact sheet, findings, deck."""
+"""The window: route, header, picture or a station's own view, findings, deck."""
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainterPath, QShortcut
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainterPath, QPolygonF
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -12,21 +12,23 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
+    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from ..errors import MatizError
-from ..findings.model import Finding
+from ..findings.model import Finding, Outline
 from ..proposals.tries import Try
+from ..recipe.model import PROCESSING
 from . import theme
-from .actions import ACTIONS
+from .actions import ACTIONS, ActionSpec
+from .commands import CommandSheet
 from .demo import DemoMaker
 from .findings_panel import FindingsPanel
 from .gifts import Gifts
 from .header import Header
-from .help_sheet import HelpSheet
 from .picture_view import PictureView
 from .route import Route
 from .session import Session
@@ -34,26 +36,39 @@ from .stations.base import Station
 from .stations.deliver import DeliverStation
 from .stations.light import LightStation
 from .stations.mend import MendStation
+from .stations.registry import make_stations
 from .stations.sort import SortStation
 from .stations.tone import ToneStation
+from .tools import Click
 from .tries import TriesSheet
 
 DESIGN_SIZE = (1280, 800)
+MARGIN_PX = 6
+"""Round the outline of a place that is lit up."""
 
 
 class _Highlight:
     """The place of a finding, lit up until something else is done."""
 
     def __init__(self) -> None:
-        self.area = None
+        self.outlines: tuple[Outline, ...] = ()
 
     def paint_over(self, painter, view) -> None:
-        if self.area is not None:
-            outside = QPainterPath()
-            outside.addRect(view.rect())
-            inside = QPainterPath()
-            inside.addRect(view.rect_on_widget(self.area).adjusted(-6, -6, 6, 6))
-            painter.fillPath(outside.subtracted(inside), theme.grey(10, 165))
+        if not self.outlines:
+            return
+        outside, inside = QPainterPath(), QPainterPath()
+        outside.addRect(view.rect())
+        for outline in self.outlines:
+            shape = QPolygonF([view.to_widget(x, y) for x, y in outline])
+            middle = shape.boundingRect().center()
+            # a little larger than the place itself, which must be seen at any zoom
+            grown = [point + _toward(point - middle) for point in shape]
+            inside.addPolygon(QPolygonF(grown))
+        painter.fillPath(outside.subtracted(inside), theme.grey(10, 165))
+
+
+def _toward(way: QPointF) -> QPointF:
+    return QPointF(MARGIN_PX if way.x() > 0 else -MARGIN_PX, MARGIN_PX if way.y() > 0 else -MARGIN_PX)
 
 
 class Window(QMainWindow):
@@ -69,17 +84,14 @@ class Window(QMainWindow):
         self.view = PictureView(self.session)
         self.header = Header(self.session)
         self.findings = FindingsPanel()
-        self.sort = SortStation(self.session, self.view)
-        self.mend = MendStation(self.session, self.view)
-        self.light = LightStation(self.session, self.view)
-        self.tone = ToneStation(self.session, self.view)
-        self.deliver = DeliverStation(self.session, self.view)
-        self.stations: list[Station] = [self.sort, self.mend, self.light, self.tone, self.deliver]
+        self.by_key = make_stations(self.session, self.view)
+        self.stations = list(self.by_key.values())
         self.station: Station = self.light
         self.route = Route(self.stations)
         self.tries = TriesSheet(self.session)
         self.gifts = Gifts(self.session)
         self.demo = DemoMaker(self)
+        self._ask = Click(self._on_asked, Qt.CursorShape.WhatsThisCursor)
         self._highlight = _Highlight()
         self.view.overlays.append(self._highlight)
         self._lay_out()
@@ -87,6 +99,28 @@ class Window(QMainWindow):
         self.actions_by_name = self._make_actions()
         self.go_to(self.light)
         QApplication.instance().installEventFilter(self)
+
+    # the stations that commands of the window go to by name
+
+    @property
+    def sort(self) -> SortStation:
+        return self.by_key["sort"]  # type: ignore[return-value]
+
+    @property
+    def mend(self) -> MendStation:
+        return self.by_key["mend"]  # type: ignore[return-value]
+
+    @property
+    def light(self) -> LightStation:
+        return self.by_key["light"]  # type: ignore[return-value]
+
+    @property
+    def tone(self) -> ToneStation:
+        return self.by_key["tone"]  # type: ignore[return-value]
+
+    @property
+    def deliver(self) -> DeliverStation:
+        return self.by_key["deliver"]  # type: ignore[return-value]
 
     # ---- what actions do
 
@@ -103,17 +137,22 @@ class Window(QMainWindow):
             self.open_paths([Path(chosen)])
 
     def go_to(self, station: Station) -> None:
-        if self.station in self.view.overlays:
+        if self.station.is_shown:
             self.station.leave()
         self.station = station
+        self.session.watch(station.shows, station.key)
         station.enter()
-        self.stack.setCurrentWidget(self.sort.sheet if station is self.sort else self.view)
+        main = station.main() or self.view
+        self.stack.setCurrentWidget(main)
         self.decks.setCurrentWidget(station.deck)
         self.decks.setFixedHeight(station.deck.height())
-        self.findings.setVisible(station is not self.sort)
+        self.sides.setVisible(station.side() is not None)
+        if station.side() is not None:
+            self.sides.setCurrentWidget(station.side())
+        self._show_chrome()
         self.route.set_current(self.stations.index(station))
-        (self.sort.sheet if station is self.sort else self.view).setFocus()
-        self._highlight.area = None
+        main.setFocus()
+        self._highlight.outlines = ()
         self._show_findings()
         self.view.update()
 
@@ -146,17 +185,22 @@ class Window(QMainWindow):
         self.session.redo()
 
     def new_version(self) -> None:
-        if self.session.is_open:
-            self.session.new_version()
+        self.session.new_version()
+
+    def move_up(self) -> None:
+        """Render a picture of an older Matiz by the newest arithmetic."""
+        if self.session.is_open and self.session.recipe.processing == PROCESSING:
+            self.session.said.emit("This picture is rendered by the newest arithmetic already.")
+        self.session.move_up()
 
     def do_first_finding(self) -> None:
         for finding in self.station_findings():
-            if finding.fix:
+            if finding.has_fix:
                 self.do_finding(finding)
                 return
 
     def do_finding(self, finding: Finding) -> None:
-        self._highlight.area = None
+        self._highlight.outlines = ()
         self.session.do_finding(finding)
 
     def leave_out(self) -> None:
@@ -189,17 +233,30 @@ class Window(QMainWindow):
 
     def ask_pixel(self) -> None:
         """The next click in the picture says which decision made the place what it is."""
-        self.view.asking = True
-        self.view.setCursor(Qt.CursorShape.WhatsThisCursor)
+        self.view.take(self._ask)
+
+    @property
+    def is_asking(self) -> bool:
+        return self._ask in self.view.tools
 
     def toggle_surround(self) -> None:
         theme.apply(QApplication.instance(), theme.DARK if theme.theme() is theme.PRINT else theme.PRINT)
         for widget in self.findChildren(QWidget):
             widget.update()
 
-    def show_help(self) -> None:
-        self.help_sheet = HelpSheet(self)
-        self.help_sheet.show()
+    def toggle_alone(self) -> None:
+        """The picture without chrome; again to go back."""
+        self._alone = not self._alone
+        if self._alone:
+            self.stack.setCurrentWidget(self.view)
+            self.view.setFocus()
+        else:
+            self.stack.setCurrentWidget(self.station.main() or self.view)
+        self._show_chrome()
+
+    def show_commands(self) -> None:
+        self.commands = CommandSheet(self, [*self._station_actions(), *self.actions_by_name.values()])
+        self.commands.open()
 
     def station_findings(self) -> list[Finding]:
         return [f for f in self.session.findings if f.station == self.station.key]
@@ -207,7 +264,7 @@ class Window(QMainWindow):
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
         parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries)
-        return all(part.is_idle() for part in parts)
+        return all(part.is_idle() for part in parts) and self.tone.is_idle()
 
     # ---- events
 
@@ -220,37 +277,69 @@ class Window(QMainWindow):
                 if not event.isAutoRepeat():
                     self.view.show_before(kind == QEvent.Type.KeyPress)
                 return True
+            if event.key() == Qt.Key.Key_Escape and kind == QEvent.Type.KeyPress and self.isActiveWindow():
+                return self._on_escape() or super().eventFilter(watched, event)
         return super().eventFilter(watched, event)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_close():
+            event.ignore()
+            return
         QApplication.instance().removeEventFilter(self)
         self.demo.end()
         self.deliver.queue.end()
         self.header.end()
         self.view.end()
         self.sort.sheet.sheet.end()
+        self.tone.end()
         self.session.end()
         super().closeEvent(event)
 
     # ---- inside
 
+    def _may_close(self) -> bool:
+        """Whether all is written, or the user lets go of what cannot be."""
+        while not self.session.saver.settle():
+            names = ", ".join(one.path.name for one in self.session.desk.unsaved()[:5])
+            asked = QMessageBox(self)
+            asked.setWindowTitle("Not saved")
+            asked.setText(f"What was decided about {names} cannot be written.")
+            asked.setInformativeText("Make room on the disk or make the folder writable, and try again.")
+            again = asked.addButton("Try again", QMessageBox.ButtonRole.AcceptRole)
+            stay = asked.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+            asked.addButton("Close without it", QMessageBox.ButtonRole.DestructiveRole)
+            asked.exec()
+            if asked.clickedButton() is stay:
+                return False
+            if asked.clickedButton() is not again:
+                return True
+        return True
+
     def _lay_out(self) -> None:
+        self._alone = False
         self.stack = QStackedWidget()
         self.stack.addWidget(self.view)
-        self.stack.addWidget(self.sort.sheet)
         self.stack.addWidget(self.tries)
+        self.decks, self.sides = QStackedWidget(), QStackedWidget()
+        for station in self.stations:
+            self.decks.addWidget(station.deck)
+            if station.main() is not None:
+                self.stack.addWidget(station.main())
+            if station.side() is not None:
+                self.sides.addWidget(station.side())
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.header)
         middle.addWidget(self.demo.bar)
         middle.addWidget(self.stack, 1)
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        column.addWidget(self.sides)
+        column.addWidget(self.findings, 1)
         upper = QHBoxLayout()
         upper.setSpacing(0)
         upper.addLayout(middle, 1)
-        upper.addWidget(self.findings)
-        self.decks = QStackedWidget()
-        for station in self.stations:
-            self.decks.addWidget(station.deck)
+        upper.addLayout(column)
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addLayout(upper, 1)
@@ -263,7 +352,7 @@ class Window(QMainWindow):
         holder = QWidget()
         holder.setLayout(whole)
         self.setCentralWidget(holder)
-        for part in (self.header, self.findings, self.decks):
+        for part in (self.header, self.findings, self.decks, self.sides):
             part.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
             part.setObjectName("chrome")
 
@@ -271,42 +360,79 @@ class Window(QMainWindow):
         self.route.chosen.connect(lambda index: self.go_to(self.stations[index]))
         self.header.zoomAsked.connect(self.set_zoom)
         self.header.triesAsked.connect(self.show_tries)
+        self.header.commandsAsked.connect(self.show_commands)
         self.view.zoomChanged.connect(self.header.show_zoom)
-        self.view.asked.connect(self.session.ask_pixel)
         self.sort.sheet.opened.connect(self._on_sheet_opened)
         self.tries.taken.connect(self._on_try_taken)
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)
         self.findings.silenced.connect(lambda finding, good: self.session.silence(finding, for_good=good))
         session = self.session
-        session.readingsChanged.connect(self._show_findings)
+        session.findingsChanged.connect(self._show_findings)
         for signal in (session.readingsChanged, session.recipeChanged, session.recipeChanging, session.sortingChanged):
             signal.connect(lambda *_: self.route.update())
         session.shootChanged.connect(self.route.update)
         session.pictureOpened.connect(self._on_opened)
+        session.pictureClosed.connect(self._on_closed)
         self.deliver.queue.dataChanged.connect(lambda *_: self.route.update())
 
     def _make_actions(self) -> dict[str, QAction]:
         made = {}
         for spec in ACTIONS:
-            action = QAction(spec.text, self)
-            action.setShortcuts([QKeySequence(k) for k in spec.keys])
-            action.setToolTip(spec.help)
-            action.setStatusTip(spec.help)
-            slot = getattr(self, spec.slot)
-            action.triggered.connect(lambda _=False, s=slot, a=spec.argument: s() if a is None else s(a))
-            self.addAction(action)
-            made[spec.name] = action
+            made[spec.name] = self._make_action(spec, self)
         for station in self.stations:
-            key = QShortcut(QKeySequence(str(station.number)), self)
-            key.activated.connect(lambda s=station: self.go_to(s))
+            spec = ActionSpec(
+                f"to_{station.key}", f"Go to {station.title}", (str(station.number),),
+                f"Station {station.number} of the route.", "go_to", "Stations", station,
+            )  # fmt: skip
+            made[spec.name] = self._make_action(spec, self)
+            for own in station.actions():
+                made[own.name] = self._make_action(own, station)
         return made
+
+    def _make_action(self, spec: ActionSpec, owner: object) -> QAction:
+        action = QAction(spec.text, self)
+        action.setShortcuts([QKeySequence(k) for k in spec.keys])
+        action.setToolTip(spec.help)
+        action.setStatusTip(spec.help)
+        slot = getattr(owner, spec.slot)
+        action.triggered.connect(lambda _=False, s=slot, a=spec.argument: s() if a is None else s(a))
+        self.addAction(action)
+        return action
+
+    def _station_actions(self) -> list[QAction]:
+        """Commands of the station that is shown come first."""
+        return [self.actions_by_name[own.name] for own in self.station.actions()]
+
+    def _show_chrome(self) -> None:
+        for part in (self.route, self.header, self.decks):
+            part.setVisible(not self._alone)
+        self.findings.setVisible(self.station.has_findings and not self._alone)
+        self.sides.setVisible(self.station.side() is not None and not self._alone)
 
     def _chosen_path(self) -> Path | None:
         return self.sort.sheet.current_path() if self.station is self.sort else self.session.path
 
+    def _on_escape(self) -> bool:
+        """A drag is taken back, a tool put away, or the chrome comes back: whichever there is."""
+        if QApplication.activeModalWidget() is not None:
+            return False
+        if self.session.cancel_edit():
+            return True
+        if self.is_asking:
+            self.view.put_away(self._ask)
+            return True
+        if self._alone:
+            self.toggle_alone()
+            return True
+        return False
+
+    def _on_asked(self, x: float, y: float) -> None:
+        self.view.put_away(self._ask)
+        self.session.ask_pixel(x, y)
+
     def _on_sheet_opened(self, path: Path) -> None:
-        if path != self.session.path:
+        if self.session.picture is None or path != self.session.picture.path:
             self.session.open_picture(path)
         self.go_to(self.light)
 
@@ -318,14 +444,15 @@ class Window(QMainWindow):
     def _on_opened(self) -> None:
         if self.stack.currentWidget() is self.tries:
             self.go_to(self.station)
-        self._highlight.area = None
+
+    def _on_closed(self) -> None:
+        self._highlight.outlines = ()
         self._show_findings()
 
     def _on_shown(self, finding: Finding) -> None:
-        self._highlight.area = None if self._highlight.area == finding.area else finding.area
+        self._highlight.outlines = () if self._highlight.outlines == finding.outlines else finding.outlines
         self.view.update()
 
     def _show_findings(self) -> None:
-        measured = self.session.reading is not None
-        self.findings.show_findings(self.station_findings(), measured=measured)
+        self.findings.show_findings(self.station_findings(), measured=self.session.is_measured)
         self.route.update()

@@ -57,3 +57,5 @@ class LatestWorker(QObject):
                 self._answer(request, lambda answer, asked=request: self.answered.emit(asked, answer))
             except Exception as error:  # nothing may end this thread
                 self.failed.emit(request, f"{type(error).__name__}: {error}")
+            # while it waits it must not hold what it worked on
+            request = None

@@ -5,7 +5,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from .. import theme
-from ..painted import Painted
+from ..painted import Painted, painting
 
 
 class Instrument(Painted):
@@ -22,6 +22,11 @@ class Instrument(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
+
+    def let_go(self) -> None:
+        """Forget the drag that goes on: what it showed was taken back."""
+        self.grabbed, self._last = None, None
+        self.update()
 
     # subclasses
 
@@ -47,9 +52,8 @@ class Instrument(Painted):
     def area(self) -> QRectF:
         return QRectF(self.rect())
 
-    def paintEvent(self, _: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    @painting
+    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
         painter.setFont(theme.font(theme.SMALL_PX))
         self.paint(painter, self.area())
         if self.hasFocus():

@@ -9,7 +9,7 @@ from ...colour.spaces import lightness
 from ...develop.rendition import shown_value
 from ...kernels.units import MIDDLE_GREY
 from ...measure.noise import LEAST_dB, NoiseReading
-from ...measure.tone import ZONES, ToneReading
+from ...measure.tone import ZONES, RangeReading, ToneReading
 from ...recipe.leaves import Numbers, Values
 from ...recipe.model import Tone, specs
 from ...wording import number, percent
@@ -71,6 +71,7 @@ class Ladder(Instrument):
         super().__init__("Zone ladder")
         self._reading: ToneReading | None = None
         self._noise: NoiseReading | None = None
+        self._range: RangeReading | None = None
         self._tone = Tone()
         self._selected = 5
         self.setMinimumWidth(224)
@@ -90,6 +91,10 @@ class Ladder(Instrument):
 
     def show_reading(self, reading: ToneReading | None) -> None:
         self._reading = reading
+        self.update()
+
+    def show_range(self, reading: RangeReading | None) -> None:
+        self._range = reading
         self.update()
 
     def show_noise(self, reading: NoiseReading | None) -> None:
@@ -146,7 +151,7 @@ class Ladder(Instrument):
         left = self._lines_to() + 12
         room = inner.right() - left - TEXT_PX - NOISE_PX
         widest = max(*zones, *before, 1e-9)
-        full = max(self._reading.clipped) if self._reading else 0.0
+        full = max(self._range.clipped) if self._range else 0.0
         brightest = max((n for n, share in enumerate(zones) if share > 0), default=10)
         for rung in rungs(zones, self._tone, inner.height()):
             line = QRectF(inner.left(), inner.top() + rung.y, inner.width(), rung.height)

@@ -1,1 +1,1 @@
-"""The stations, one module each: a deck, a reading for the route, what is painted over the picture."""
+"""One module per station, found by its name; `registry` lists them in the order of the route."""

@@ -1,22 +1,37 @@
 """What a station is to the window."""
 
+from collections.abc import Callable
+from typing import Any
+
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from ...recipe.model import Recipe
+from ..actions import ActionSpec
 from ..picture_view import PictureView
-from ..session import Session
+from ..session import SECTIONS, Session
 
 DECK_PX = 232
 
 
 class Station(QObject):
-    """One place where one kind of decision is made."""
+    """One place where one kind of decision is made.
+
+    It is refreshed only while it is shown, and only when what it reads or shows has changed; what it missed meanwhile
+    it catches up with when it is entered.
+    """
 
     number = 0
     title = ""
     key = ""
-    """Name in findings and recipe paths."""
+    """Name in findings, and of its section in the recipe."""
+    reads: frozenset[str] = frozenset()
+    """Sections of the recipe that it shows."""
+    shows: tuple[str, ...] = ()
+    """Readings that it shows: they are measured first while it is seen."""
+    has_findings = True
+    """Whether the column of findings stands beside it."""
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__()
@@ -27,13 +42,28 @@ class Station(QObject):
         self.row = QHBoxLayout(self.deck)
         self.row.setContentsMargins(12, 10, 12, 12)
         self.row.setSpacing(20)
+        self.is_shown = False
+        self._stale = True
+        session.recipeChanging.connect(lambda names: self._heard(names & self.reads, self.refresh))
+        session.recipeChanged.connect(lambda names: self._heard(names & self.reads, self.refresh))
+        session.readingsChanged.connect(lambda names: self._heard(names & set(self.shows), self.refresh_readings))
+        session.findingsChanged.connect(lambda: self._heard(self.has_findings, self.refresh_readings))
+        session.pictureOpened.connect(self._on_opened)
+        session.pictureClosed.connect(self._on_opened)
 
-    def enter(self) -> None:
-        """The station is shown now."""
-        self.view.overlays.append(self)
+    # ---- what a station may bring
 
-    def leave(self) -> None:
-        self.view.overlays.remove(self)
+    def main(self) -> QWidget | None:
+        """A view of its own in place of the picture."""
+        return None
+
+    def side(self) -> QWidget | None:
+        """A list of its own above the findings."""
+        return None
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        """Commands of its own; their slots are methods of the station."""
+        return ()
 
     def reading_text(self) -> str:
         """Its main reading, for the route."""
@@ -41,7 +71,34 @@ class Station(QObject):
 
     def is_decided(self) -> bool:
         """True when the recipe differs from the default here."""
-        return False
+        section = getattr(self.session.recipe, self.key, None)
+        return self.session.is_open and section is not None and section != getattr(_PLAIN, self.key)
+
+    def refresh(self) -> None:
+        """Show what the recipe says now."""
+
+    def refresh_readings(self) -> None:
+        """Show the readings as far as they are there, and what follows from the findings."""
+
+    def forget(self) -> None:
+        """Another picture is open, or none."""
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        """Paint over the picture."""
+
+    # ---- what every station does
+
+    def enter(self) -> None:
+        """The station is shown now."""
+        self.is_shown = True
+        self.view.overlays.append(self)
+        if self._stale:
+            self._catch_up()
+
+    def leave(self) -> None:
+        self.is_shown = False
+        if self in self.view.overlays:
+            self.view.overlays.remove(self)
 
     def is_left_out(self) -> bool:
         """True when the recipe keeps its decisions but does not follow them."""
@@ -50,5 +107,31 @@ class Station(QObject):
     def open_findings(self) -> int:
         return sum(f.station == self.key for f in self.session.findings)
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
-        """Paint over the picture."""
+    def reading(self, name: str) -> Any:
+        """A reading of the open picture, or None while it is not there."""
+        return self.session.reading.get(name)
+
+    def _heard(self, concerns_it: object, refresh: Callable[[], None]) -> None:
+        if not concerns_it:
+            return
+        if self.is_shown:
+            refresh()
+        else:
+            self._stale = True
+
+    def _on_opened(self) -> None:
+        self.forget()
+        if self.is_shown:
+            self._catch_up()
+        else:
+            self._stale = True
+
+    def _catch_up(self) -> None:
+        self._stale = False
+        self.refresh()
+        self.refresh_readings()
+
+
+_PLAIN = Recipe()
+ALL = SECTIONS
+"""For a station that shows the whole recipe."""

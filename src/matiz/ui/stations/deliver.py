@@ -14,7 +14,7 @@ from ..instruments.gauges import Gauges
 from ..picture_view import PictureView
 from ..session import Session
 from ..tape import Ruling, Tape
-from .base import Station
+from .base import ALL, Station
 
 QUALITY = Number("", 50.0, 100.0, 95.0, 1.0, 0, "JPEG quality: 95 is fit for handing on, 80 for mail.")
 SHORT_SIDE = Number("px", 200.0, 8000.0, 1920.0, 20.0, 0, "Short side of the delivery; a picture is never enlarged.")
@@ -25,6 +25,7 @@ class DeliverStation(Station):
     """Orders by tape and word; one picture or all kept ones."""
 
     number, title, key = 9, "Deliver", "deliver"
+    reads, shows = ALL, ("delivery",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -36,9 +37,6 @@ class DeliverStation(Station):
         self.row.addWidget(self.gauges, 3)
         self.row.addLayout(self._controls(), 4)
         self.row.addLayout(self._queue_column(), 3)
-        session.readingsChanged.connect(self._show)
-        session.pictureOpened.connect(self._show)
-        self._show()
 
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -152,19 +150,25 @@ class DeliverStation(Station):
             return
         self.queue.add(Delivery(path, self.session.document_of(path), self.order(), folder))
 
+    def refresh(self) -> None:
+        self._show()
+
+    def refresh_readings(self) -> None:
+        self.gauges.show_reading(self.reading("delivery"))
+
     def _show(self) -> None:
-        reading = self.session.reading
-        self.gauges.show_reading(reading.delivery if reading else None)
-        if self.session.engine is not None:
-            self.gauges.show_size(self.order().size_of(self.session.engine.frame.size))
+        engine = self.session.engine
+        if engine is not None:
+            self.gauges.show_size(self.order().size_of(engine.size(self.session.recipe)))
         self.quality.setEnabled(self.format.button("JPEG").isChecked())
         self.short_side.setEnabled(self.size.button("short").isChecked())
         folder = self.folder()
         self.note.setText(f"sRGB, profile, metadata; into {folder.name}" if folder else "")
         self.note.setToolTip(str(folder or ""))
 
-    def _on_delivered(self, path: Path) -> None:
-        self.session.log_delivery(path)
+    def _on_delivered(self, row: Delivery) -> None:
+        if row.picture in self.session.pictures:
+            self.session.desk.note(row.picture, "deliver", str(row.path))
 
     def _on_choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self.deck, "Folder for deliveries", str(self.folder() or Path.home()))

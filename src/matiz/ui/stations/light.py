@@ -1,25 +1,32 @@
 """Light: which light is to look neutral."""
 
-import numpy as np
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPolygonF
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.illuminants import NAMES
-from ...errors import ArgumentError
+from ...develop.engine import Engine
+from ...develop.tiles import Region
+from ...measure.light import LightReading
 from ...measure.lights import Lights, Territory, territories
-from ...measure.pick import picked
+from ...measure.pick import Pick, picked
 from ...measure.spot import spot
 from ...proposals.landing import landing
 from ...recipe.leaves import Number
-from ...recipe.model import Light
+from ...recipe.model import Recipe, manual_light
 from ...wording import duv, kelvin, number, percent
 from .. import theme
-from ..controls import bind, caption, push, tape_for
+from ..controls import Hold, bind, caption, hold_drags, push, tape_for
 from ..instruments.chromaticity import Chromaticity
+from ..over_picture import label, stroked
 from ..picture_view import PictureView
-from ..session import Session
+from ..session import Session, Settings
 from ..tape import Tape, mired_ruling
+from ..tools import Click
 from .base import Station
 
 PICK_PX = 12
@@ -33,6 +40,7 @@ class LightStation(Station):
     """The u'v' plane, tapes for K and Duv, a pick, named lights."""
 
     number, title, key = 3, "Light", "light"
+    reads, shows = frozenset({"light"}), ("balance", "light")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -42,13 +50,10 @@ class LightStation(Station):
         self.instrument = Chromaticity()
         self.row.addWidget(self.instrument, 5)
         self.row.addLayout(self._controls(), 6)
-        self.instrument.changing.connect(lambda light: session.preview(self._manual(*light)))
-        self.instrument.changed.connect(lambda light: self._commit(*light))
-        view.picked.connect(self._on_picked)
-        session.recipeChanging.connect(self._show)
-        session.recipeChanged.connect(self._show)
-        session.readingsChanged.connect(self._show_readings)
-        session.pictureOpened.connect(self._on_opened)
+        self._clicks = {self.pick: Click(self.pick_at), self.white: Click(self.land_at)}
+        hold_drags(
+            self.instrument, session, lambda light: manual_light(*light), lambda light: f"Light {kelvin(light[0])}"
+        )
 
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -81,13 +86,10 @@ class LightStation(Station):
         column.addLayout(sources)
         self.kelvin = tape_for("light.cct_K", "Colour temperature", mired_ruling(), round_to=10.0)
         self.duv = tape_for("light.duv", "Duv, green to the right")
-        self.kelvin.valueChanging.connect(lambda v: self.session.preview(self._manual(v, self.duv.value())))
-        self.kelvin.valueChanged.connect(lambda v: self._commit(v, self.duv.value()))
-        self.duv.valueChanging.connect(lambda v: self.session.preview(self._manual(self.kelvin.value(), v)))
-        self.duv.valueChanged.connect(lambda v: self._commit(self.kelvin.value(), v))
         tapes = QGridLayout()
         tapes.setHorizontalSpacing(20)
         for n, tape in enumerate((self.kelvin, self.duv)):
+            self._bind(tape)
             tape.refused.connect(self.session.said.emit)
             tapes.addWidget(tape, 0, n)
         self.adaptation = tape_for("light.adaptation_percent", "Adaptation; less keeps the mood")
@@ -114,9 +116,6 @@ class LightStation(Station):
             return ""
         return kelvin(self.session.light_of(self.session.recipe).cct_K)
 
-    def is_decided(self) -> bool:
-        return self.session.is_open and self.session.recipe.light != Light()
-
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         if self.map.isChecked():
             self._paint_map(painter, view)
@@ -125,93 +124,89 @@ class LightStation(Station):
         x, y = self._picked
         place = view.rect_on_widget((int(x - PICK_PX), int(y - PICK_PX), 2 * PICK_PX, 2 * PICK_PX))
         place = place.united(QRectF(place.center().x() - 6, place.center().y() - 6, 12, 12))
-        painter.setPen(QPen(theme.grey(5), 3))
-        painter.drawRect(place)
-        painter.setPen(QPen(theme.grey(97), 1.4))
-        painter.drawRect(place)
+        stroked(painter, lambda: painter.drawRect(place))
 
     def _paint_map(self, painter: QPainter, view: PictureView) -> None:
         """The second light's outlines, dashed; a label in each light's part."""
-        painter.setFont(theme.font(theme.TEXT_PX))
-        for n, territory in enumerate(self._territories):
-            for outline in territory.outlines if n == 1 else ():
-                points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in outline])
-                for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.4, Qt.PenStyle.DashLine)):
-                    painter.setPen(pen)
-                    painter.drawPolyline(points)
-        for territory in self._territories:
-            light = territory.light
-            text = f"{kelvin(light.value.cct_K)}   {percent(light.share, 0)} of the exposure"
-            wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 12
-            middle = view.to_widget(*territory.centre)
-            box = QRectF(middle.x() - wide / 2, middle.y() - 11, wide, 22)
-            box.moveLeft(min(max(box.left(), 4.0), view.width() - wide - 4.0))
-            painter.fillRect(box, theme.grey(10, 220))
-            painter.setPen(theme.grey(97))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def pick_at(self, x: float, y: float) -> None:
-        """Balance for the light that makes the area around a point of the picture neutral."""
         engine = self.session.engine
         if engine is None:
             return
-        area = spot(engine, x, y, PICK_PX)
-        self._picked = (x, y)
-        try:
-            pick = picked(engine, self.session.recipe, area)
-        except ArgumentError as error:
-            self.session.said.emit(str(error))
-            return
-        if pick.unevenness > NOISY:
-            self.session.said.emit(
-                f"The pick is uneven or noisy ({number(pick.unevenness * 100, 0, '%')}): a larger, plain area is safer."
-            )
-        self._commit(pick.light.cct_K, pick.light.duv, label="Picked a neutral")
+        mapping = engine.mapping(self.session.recipe)
+        for outline in self._territories[1].outlines if len(self._territories) > 1 else ():
+            points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in mapping.to_picture(outline)])
+            stroked(painter, partial(painter.drawPolyline, points), px=1.4, dashed=True)
+        for territory in self._territories:
+            light = territory.light
+            text = f"{kelvin(light.value.cct_K)}   {percent(light.share, 0)} of the exposure"
+            middle = view.to_widget(*mapping.to_picture([territory.centre])[0])
+            at, side = QPointF(middle.x(), middle.y() - 9), Qt.AlignmentFlag.AlignHCenter
+            label(painter, text, at, side, px=theme.TEXT_PX, within=view.width())
+
+    def pick_at(self, x: float, y: float) -> None:
+        """Balance for the light that makes the area around a point of the picture neutral."""
+        self.pick.setChecked(False)
+
+        def balance(pick: Pick) -> None:
+            if pick.unevenness > NOISY:
+                share = number(pick.unevenness * 100, 0, "%")
+                self.session.said.emit(f"The pick is uneven or noisy ({share}): a larger, plain area is safer.")
+            self.session.commit(manual_light(pick.light.cct_K, pick.light.duv), "Picked a neutral")
+
+        self._read_aside(x, y, picked, balance)
 
     def land_at(self, x: float, y: float) -> None:
         """Make the area around a point neutral, and as light as the tape says."""
-        engine, code = self.session.engine, self.lands.value()
+        self.white.setChecked(False)
+        code = self.lands.value()
+        self._read_aside(
+            x,
+            y,
+            lambda engine, recipe, area: landing(engine, recipe, area, code),
+            lambda settings: self.session.commit(settings, f"Picked white at {number(code, 0)}"),
+        )
+
+    def _read_aside(
+        self, x: float, y: float, read: Callable[[Engine, Recipe, Region], Any], then: Callable[[Any], None]
+    ) -> None:
+        """Read the area around a point off the window's thread; what is wrong with it is said."""
+        engine, recipe = self.session.engine, self.session.recipe
         if engine is None:
             return
+        area = spot(engine, recipe, x, y, PICK_PX)
         self._picked = (x, y)
-        try:
-            settings = landing(engine, self.session.recipe, spot(engine, x, y, PICK_PX), code)
-        except ArgumentError as error:
-            self.session.said.emit(str(error))
-            return
-        self.session.commit(settings, f"Picked white at {number(code, 0)}")
+        self.view.update()
+        self.session.do_aside(lambda _: read(engine, recipe, area), "pick", then)
 
-    def _on_opened(self) -> None:
-        self._picked = None
+    def forget(self) -> None:
+        self._picked, self._lights, self._territories = None, None, ()
         self.instrument.show_reading(None)
 
     def _on_pick_toggled(self, on: bool) -> None:
-        if on:
-            (self.white if self.sender() is self.pick else self.pick).setChecked(False)
-        self.view.picking = on
-        self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
-
-    def _on_picked(self, x: float, y: float) -> None:
-        if self.pick.isChecked():
-            self.pick_at(x, y)
-            self.pick.setChecked(False)
-        elif self.white.isChecked():
-            self.land_at(x, y)
+        if self.sender() is self.pick and on:
             self.white.setChecked(False)
+        elif on:
+            self.pick.setChecked(False)
+        for button, click in self._clicks.items():
+            (self.view.take if button.isChecked() else self.view.put_away)(click)
+
+    def _bind(self, tape: Tape) -> None:
+        """Both tapes say one light: what one is moved to stands beside what the other shows."""
+        hold = Hold(self.session)
+
+        def light() -> Settings:
+            return [("light.source", "manual"), ("light.cct_K", self.kelvin.value()), ("light.duv", self.duv.value())]
+
+        tape.valueChanging.connect(lambda _: hold.move(light()))
+        tape.valueChanged.connect(lambda _: hold.drop(light(), f"Light {kelvin(self.kelvin.value())}"))
+        self.session.editCancelled.connect(tape.let_go)
+        self.session.pictureClosed.connect(tape.let_go)
 
     def _on_named(self, index: int) -> None:
         name = self.named.itemData(index)
         if name:
             self.session.commit([("light.source", name)], f"Light {NAMES[name]}")
 
-    def _manual(self, cct_K: float, duv_: float) -> list[tuple[str, object]]:
-        return [("light.source", "manual"), ("light.cct_K", cct_K), ("light.duv", duv_)]
-
-    def _commit(self, cct_K: float, duv_: float, *, label: str = "") -> None:
-        value = round(float(np.clip(cct_K, 1500.0, 25_000.0)), 1)
-        self.session.commit(self._manual(value, round(duv_, 5)), label or f"Light {kelvin(value)}")
-
-    def _show(self) -> None:
+    def refresh(self) -> None:
         if not self.session.is_open:
             return
         recipe = self.session.recipe
@@ -223,38 +218,39 @@ class LightStation(Station):
         self.as_shot.setEnabled(recipe.light.source != "as_shot")
         self.note.setText(self._note())
 
-    def _show_readings(self) -> None:
-        reading = self.session.reading
-        self.instrument.show_reading(reading.light if reading else None)
-        two = reading is not None and len(reading.light.lights.found) > 1
-        self.map.setEnabled(two)
-        lights = reading.light.lights if two else None
-        if lights is not self._lights:
+    def refresh_readings(self) -> None:
+        reading: LightReading | None = self.reading("light")
+        self.instrument.show_reading(reading)
+        lights = reading.lights if reading is not None and len(reading.lights.found) > 1 else None
+        self.map.setEnabled(lights is not None)
+        engine = self.session.engine
+        if lights is not self._lights and engine is not None:
             self._lights = lights
-            self._territories = territories(lights, self.session.engine.frame.size) if lights else ()
-        if reading:
-            shot, measured = reading.light.as_shot, reading.light.measured
+            self._territories = territories(lights, engine.frame.size) if lights else ()
+        if reading is not None:
+            shot, measured, card = reading.as_shot, reading.measured, reading.card
             self.kelvin.set_default(shot.cct_K)
             self.duv.set_default(shot.duv)
-            card = reading.light.card
-            proposed = card.light if card else reading.light.lights.found[0].value if two else measured
+            proposed = card.light if card else lights.found[0].value if lights else measured
             self.kelvin.set_proposal(proposed.cct_K if proposed else None)
             self.duv.set_proposal(proposed.duv if proposed else None)
         self.note.setText(self._note())
 
     def _note(self) -> str:
+        if not self.session.is_open:
+            return ""
         light = self.session.light_of(self.session.recipe)
         text = f"{number(light.mired, 0, 'mired')}"
-        reading = self.session.reading
+        reading: LightReading | None = self.reading("light")
         if reading is None:
             return text
-        lights, card = reading.light.lights, reading.light.card
+        lights, card = reading.lights, reading.card
         if card is not None:
             return f"{text}; a grey card says {kelvin(card.light.cct_K)}, Duv {duv(card.light.duv)}"
         if len(lights.found) > 1:
             told = " and ".join(f"{kelvin(one.value.cct_K)} ({percent(one.share, 0)})" for one in lights.found)
             return f"{text}; two lights, {told}, {number(lights.apart_mired, 0, 'mired')} apart"
-        measured = reading.light.measured
+        measured = reading.measured
         if measured is None:
             return f"{text}; no neutral found, certainty low"
         off = light.mired - measured.mired

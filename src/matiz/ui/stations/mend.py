@@ -2,9 +2,9 @@
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from ...recipe.model import Mend
+from ...measure.mend import MendReading
 from ...wording import EV, number
-from ..controls import caption, choice, tape_grid
+from ..controls import caption, choice, hold_drags, tape_grid
 from ..instruments.fringes import FringePlot
 from ..picture_view import PictureView
 from ..session import Session
@@ -23,17 +23,14 @@ class MendStation(Station):
     """The fringe plot, the lens database, distortion and fall-off by hand."""
 
     number, title, key = 2, "Mend", "mend"
+    reads, shows = frozenset({"mend"}), ("mend",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.plot = FringePlot()
         self.row.addWidget(self.plot, 5)
         self.row.addLayout(self._controls(), 6)
-        self.plot.changing.connect(lambda grab: session.preview([(PATHS[grab[0]], grab[1])]))
-        self.plot.changed.connect(lambda grab: session.commit([(PATHS[grab[0]], grab[1])], "Fringes"))
-        session.recipeChanging.connect(self._show)
-        session.recipeChanged.connect(self._show)
-        session.readingsChanged.connect(self._show_readings)
+        hold_drags(self.plot, session, lambda grab: [(PATHS[grab[0]], grab[1])], "Fringes")
 
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -50,31 +47,29 @@ class MendStation(Station):
         return column
 
     def reading_text(self) -> str:
-        reading = self.session.reading
-        if reading is None or reading.mend.fringes is None:
+        mend = self.reading("mend")
+        if mend is None or mend.fringes is None:
             return ""
-        found = reading.mend.fringes
+        found = mend.fringes
         return f"fringes {number(max(abs(found.red_px), abs(found.blue_px)), 1, 'px')}"
 
-    def is_decided(self) -> bool:
-        return self.session.is_open and self.session.recipe.mend != Mend()
-
-    def _show(self) -> None:
+    def refresh(self) -> None:
         mend = self.session.recipe.mend
         self.plot.show_set(mend.fringe_red_px, mend.fringe_blue_px)
 
-    def _show_readings(self) -> None:
-        reading = self.session.reading
-        found = reading.mend.fringes if reading else None
+    def refresh_readings(self) -> None:
+        reading: MendReading | None = self.reading("mend")
+        found = reading.fringes if reading else None
         self.plot.show_reading(found)
         self.tapes["mend.fringe_red_px"].set_proposal(found.red_px if found else None)
         self.tapes["mend.fringe_blue_px"].set_proposal(found.blue_px if found else None)
-        known = reading.mend.lens if reading else None
+        known = reading.lens if reading else None
         self.lens.button("known").setEnabled(known is not None or self.session.recipe.mend.lens == "known")
         if reading is None:
             self.note.setText("")
         elif known is None:
-            lens = self.session.engine.frame.exposure.lens or "not named in the file"
+            picture = self.session.picture
+            lens = (picture.frame.exposure.lens if picture else "") or "not named in the file"
             self.note.setText(f"Lens {lens}: not in the database; set distortion and fall-off by hand")
         else:
             stretch, dark = 100.0 * float(known.stretch[-1] - 1.0), float(known.fall_off_EV[-1])

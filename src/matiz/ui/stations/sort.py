@@ -1,6 +1,6 @@
 """Sort: which pictures stay. The contact sheet takes the place of the picture."""
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ...wording import counted, number
 from ..contact_sheet import ContactSheet
@@ -14,6 +14,7 @@ class SortStation(Station):
     """Keep, hold, drop and rank, by key or by click."""
 
     number, title, key = 1, "Sort", "sort"
+    has_findings = False
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -40,7 +41,12 @@ class SortStation(Station):
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
-        session.pictureOpened.connect(self._show)
+
+    def main(self) -> QWidget:
+        return self.sheet
+
+    def refresh(self) -> None:
+        self._show()
 
     def sort_as(self, decision: str) -> None:
         """keep, hold, drop or "" for the chosen picture."""
@@ -56,7 +62,9 @@ class SortStation(Station):
     def reading_text(self) -> str:
         count = len(self.session.pictures)
         kept = sum(
-            self.session.documents[p].sorted_as == "keep" for p in self.session.pictures if p in self.session.documents
+            self.session.document_of(p).sorted_as == "keep"
+            for p in self.session.pictures
+            if self.session.desk.is_known(p)
         )
         return counted(count, "picture") if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
 
@@ -73,8 +81,9 @@ class SortStation(Station):
         self.name.setText(path.name)
         self.decision.show_value(document.sorted_as)
         self.rank.show_value(str(document.rank))
-        if path == self.session.path and self.session.engine is not None:
-            self.exposure.setText(exposure_text(self.session.engine.frame))
+        picture = self.session.picture
+        if picture is not None and path == picture.path:
+            self.exposure.setText(exposure_text(picture.frame))
         else:
             self.exposure.setText("Return opens it")
 

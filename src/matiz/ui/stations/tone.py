@@ -1,24 +1,28 @@
 """Tone: exposure, rendition, curve."""
 
+from collections.abc import Callable
 from string import ascii_lowercase
+from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPen
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...develop.rendition import curve, s_curve, through
+from ...measure.patches import FullReading
 from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
 from ...recipe.leaves import Points
-from ...recipe.model import Tone
 from ...wording import EV, number, percent
-from .. import theme
-from ..controls import Words, caption, choice, push, tape_grid
+from ..controls import Words, caption, choice, hold_drags, push, tape_grid
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
+from ..over_picture import framed
 from ..picture_view import PictureView
-from ..session import Session
+from ..session import Grip, Session
+from ..tools import Pointer, Tool
+from ..worker import LatestWorker
 from .base import Station
 
 HATCH_PX = 6
@@ -48,6 +52,7 @@ class ToneStation(Station):
     """The ladder, the curves, exposure, rendition and its ends, local contrast, haze, the clip view."""
 
     number, title, key = 4, "Tone", "tone"
+    reads, shows = frozenset({"tone"}), ("tone", "noise", "range", "full", "stored")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -55,21 +60,12 @@ class ToneStation(Station):
         self.ladder, self.curve = Ladder(), CurveInstrument()
         self.channel = "lightness"
         self._clip_of: tuple[int, QImage] | None = None
-        self._held: tuple[Points, float] | None = None
+        self._pull = PullTone(self)
         self.row.addWidget(self.ladder, 5)
         self.row.addLayout(self._curve_column(), 4)
         self.row.addLayout(self._controls(), 8)
-        self.ladder.changing.connect(lambda zones: session.preview([(ZONES, zones)]))
-        self.ladder.changed.connect(lambda zones: session.commit([(ZONES, zones)], "Zones"))
-        self.curve.changing.connect(lambda points: session.preview([(self._path(), points)]))
-        self.curve.changed.connect(lambda points: session.commit([(self._path(), points)], "Curve"))
-        session.recipeChanging.connect(self._show)
-        session.recipeChanged.connect(self._show)
-        session.readingsChanged.connect(self._show_readings)
-        view.hovered.connect(lambda x, y: self.curve.show_mark(self._tone_at(x, y)))
-        view.toneHeld.connect(self._on_tone_held)
-        view.tonePulled.connect(self._on_tone_pulled)
-        view.toneLetGo.connect(self._on_tone_let_go)
+        hold_drags(self.ladder, session, lambda zones: [(ZONES, zones)], "Zones")
+        hold_drags(self.curve, session, lambda points: [(self.path(), points)], "Curve")
 
     def _curve_column(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -88,7 +84,7 @@ class ToneStation(Station):
         line.addWidget(self.pull)
         self.straight = push("straight")
         self.straight.setToolTip("Take all points of this curve away")
-        self.straight.clicked.connect(lambda: self.session.commit([(self._path(), IDENTITY)], "Straight curve"))
+        self.straight.clicked.connect(lambda: self.session.commit([(self.path(), IDENTITY)], "Straight curve"))
         line.addStretch(1)
         line.addWidget(self.straight)
         column.addLayout(line)
@@ -137,42 +133,26 @@ class ToneStation(Station):
         column.addStretch(1)
         return column
 
-    def _path(self) -> str:
+    def path(self) -> str:
         return f"tone.curve.{self.channel}"
 
     def _choose_channel(self, channel: str) -> None:
         self.channel = channel
-        self._show()
+        self.refresh()
 
     def leave(self) -> None:
         self.pull.setChecked(False)
         super().leave()
 
+    def end(self) -> None:
+        self._pull.end_thread()
+
+    def is_idle(self) -> bool:
+        return self._pull.is_idle()
+
     def _on_pull_toggled(self, on: bool) -> None:
-        self.view.pulling = on
-        self.view.setCursor(Qt.CursorShape.SizeVerCursor if on else Qt.CursorShape.ArrowCursor)
+        (self.view.take if on else self.view.put_away)(self._pull)
         self.curve.show_mark(None)
-
-    def _tone_at(self, x: float, y: float) -> float:
-        engine = self.session.engine
-        assert engine is not None
-        return tone_of(engine, self.session.recipe, spot(engine, x, y), self.channel)
-
-    def _on_tone_held(self, x: float, y: float) -> None:
-        tone = self._tone_at(x, y)
-        self.curve.show_mark(tone)
-        self._held = getattr(self.session.recipe.tone.curve, self.channel), tone
-
-    def _on_tone_pulled(self, up_px: float) -> None:
-        if self._held is not None:
-            points, tone = self._held
-            pulled = float(curve(points, tone)) + up_px / PULL_PX
-            self.session.preview([(self._path(), through(points, tone, pulled))])
-
-    def _on_tone_let_go(self) -> None:
-        if self._held is not None:
-            self._held = None
-            self.session.commit([(self._path(), getattr(self.session.recipe.tone.curve, self.channel))], "Tone pulled")
 
     def _start_curve(self, contrast: float) -> None:
         self.session.commit([("tone.curve.lightness", s_curve(contrast))], f"S curve {number(contrast, 1)}")
@@ -180,28 +160,20 @@ class ToneStation(Station):
     def reading_text(self) -> str:
         return EV(self.session.recipe.tone.exposure_EV) if self.session.is_open else ""
 
-    def is_decided(self) -> bool:
-        return self.session.is_open and self.session.recipe.tone != Tone()
-
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         if not self.clip_view.isChecked():
             return
         image, place = view.image(), view.image_place()
         if image is not None and place is not None:
             painter.drawImage(place, self._clip_image(image))
-        reading = self.session.reading
-        if reading:
-            self._paint_patches(painter, view, reading.tone)
-
-    def _paint_patches(self, painter: QPainter, view: PictureView, reading: ToneReading) -> None:
-        """Full patches by number, black ones by letter."""
-        painter.setFont(theme.font(theme.SMALL_PX))
-        for n, patch in enumerate(reading.patches, 1):
+        full: FullReading | None = self.reading("full")
+        tone: ToneReading | None = self.reading("tone")
+        for n, patch in enumerate(full.patches if full else (), 1):
             # what shines may be white, what is lit should not: small sources go by their number alone
             text = f"{n} {patch.kind}" if patch.kind == "thing" or patch.share >= NAMED_SHARE else str(n)
-            _paint_tagged(painter, view.rect_on_widget(patch.area), text)
-        for letter, dark in zip(ascii_lowercase, reading.black_patches, strict=False):
-            _paint_tagged(painter, view.rect_on_widget(dark.area), f"{letter} black")
+            framed(painter, view.rect_on_widget(patch.area), text)
+        for letter, dark in zip(ascii_lowercase, tone.black_patches if tone else (), strict=False):
+            framed(painter, view.rect_on_widget(dark.area), f"{letter} black")
 
     def _clip_image(self, image: QImage) -> QImage:
         """Transparent but for the marks; kept until the picture changes."""
@@ -211,7 +183,7 @@ class ToneStation(Station):
             self._clip_of = (key, _marks(pixels[..., 2::-1]))
         return self._clip_of[1]
 
-    def _show(self) -> None:
+    def refresh(self) -> None:
         tone = self.session.recipe.tone
         points = getattr(tone.curve, self.channel)
         self.curve.show_points(points)
@@ -221,37 +193,99 @@ class ToneStation(Station):
         self.camera.setEnabled(engine is not None and engine.frame.mosaic is not None)
         self.straight.setEnabled(points != IDENTITY)
 
-    def _show_readings(self) -> None:
-        reading = self.session.reading
-        self.ladder.show_reading(reading.tone if reading else None)
-        self.ladder.show_noise(reading.noise if reading else None)
-        self.curve.show_distribution(reading.tone.distribution if reading else ())
-        if reading is None:
-            self.note.setText("")
-            return
-        tone = reading.tone
+    def refresh_readings(self) -> None:
+        tone: ToneReading | None = self.reading("tone")
+        self.ladder.show_reading(tone)
+        self.ladder.show_noise(self.reading("noise"))
+        self.ladder.show_range(self.reading("range"))
+        self.curve.show_distribution(tone.distribution if tone else ())
         fix = next((f for f in self.session.findings if f.id == "tone.under_exposed"), None)
         self.exposure.set_proposal(float(fix.fix[0][1]) if fix and fix.fix else None)
-        clipped = "  ".join(f"{name} {percent(share)}" for name, share in zip("RGB", tone.clipped, strict=True))
-        lines = [
-            f"Headroom {EV(tone.headroom_EV, signed=False)}   middle {EV(tone.middle_EV)}",
-            f"Full  {clipped}   rebuilt {percent(tone.rebuilt)}   black {percent(tone.black)}",
-        ]
-        if reading.stored is not None:
-            lines.append(f"8 bits: bears a lift of {EV(reading.stored.safe_lift_EV, signed=False)}")
-        self.note.setText("\n".join(lines))
+        self.note.setText("\n".join(self._note(tone)))
+
+    def _note(self, tone: ToneReading | None) -> list[str]:
+        lines = []
+        stored_range, full, stored = self.reading("range"), self.reading("full"), self.reading("stored")
+        if stored_range is not None and tone is not None:
+            headroom = EV(stored_range.headroom_EV, signed=False)
+            lines.append(f"Headroom {headroom}   middle {EV(tone.middle_EV)}   black {percent(tone.black)}")
+        if stored_range is not None and full is not None:
+            shares = zip("RGB", stored_range.clipped, strict=True)
+            clipped = "  ".join(f"{name} {percent(share)}" for name, share in shares)
+            lines.append(f"Full  {clipped}   rebuilt {percent(full.rebuilt)}")
+        if stored is not None:
+            lines.append(f"8 bits: bears a lift of {EV(stored.safe_lift_EV, signed=False)}")
+        return lines
 
 
-def _paint_tagged(painter: QPainter, area: QRectF, text: str) -> None:
-    """A dashed frame with a tag on its upper edge."""
-    for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2, Qt.PenStyle.DashLine)):
-        painter.setPen(pen)
-        painter.drawRect(area)
-    wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10
-    tag = QRectF(area.left(), area.top() - 17, wide, 16)
-    painter.fillRect(tag, theme.grey(10, 220))
-    painter.setPen(theme.grey(97))
-    painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+class PullTone(Tool):
+    """A tone of the picture, pressed and dragged up or down: its point on the curve follows."""
+
+    cursor = Qt.CursorShape.SizeVerCursor
+
+    def __init__(self, station: ToneStation) -> None:
+        self._station, self._session = station, station.session
+        self._grip: Grip | None = None
+        self._held: tuple[Points, float] | None = None
+        self._from_y, self._up_px = 0.0, 0.0
+        self._reader = LatestWorker(_tone_at, "tone at the pointer")
+        self._reader.answered.connect(self._on_tone)
+
+    def end_thread(self) -> None:
+        self._reader.end()
+
+    def is_idle(self) -> bool:
+        return self._reader.is_idle()
+
+    def begin(self, pointer: Pointer) -> bool:
+        if pointer.button != Qt.MouseButton.LeftButton or not self._ask(pointer):
+            return False
+        self._grip, self._held = self._session.begin(), None
+        self._from_y, self._up_px = pointer.widget.y(), 0.0
+        return True
+
+    def move(self, pointer: Pointer) -> None:
+        self._up_px = self._from_y - pointer.widget.y()
+        self._pull()
+
+    def end(self, pointer: Pointer) -> None:
+        grip, self._grip = self._grip, None
+        if grip is not None and self._held is not None:
+            grip.commit(None, "Tone pulled")
+
+    def cancel(self) -> None:
+        self._grip = None
+
+    def hover(self, pointer: Pointer) -> None:
+        self._ask(pointer)
+
+    def _ask(self, pointer: Pointer) -> bool:
+        """Have the tone under the pointer read, off the window's thread."""
+        picture = self._session.picture
+        if picture is None or not pointer.inside:
+            return False
+        self._reader.ask((picture, self._session.recipe, pointer.picture, self._station.channel))
+        return True
+
+    def _on_tone(self, asked: Any, tone: float) -> None:
+        picture, recipe, _, channel = asked
+        if picture is not self._session.picture or channel != self._station.channel:
+            return
+        self._station.curve.show_mark(tone)
+        if self._grip is not None and self._held is None:
+            self._held = getattr(recipe.tone.curve, channel), tone
+            self._pull()
+
+    def _pull(self) -> None:
+        if self._grip is not None and self._held is not None and self._up_px:
+            points, tone = self._held
+            pulled = float(curve(points, tone)) + self._up_px / PULL_PX
+            self._grip.preview([(self._station.path(), through(points, tone, pulled))])
+
+
+def _tone_at(asked: Any, emit: Callable[[float], None]) -> None:
+    picture, recipe, (x, y), channel = asked
+    emit(tone_of(picture.engine, recipe, spot(picture.engine, recipe, x, y), channel))
 
 
 def _marks(rgb: np.ndarray) -> QImage:

@@ -1,0 +1,327 @@
+"""The desk: the pictures of the open shoot, their documents, and what of them is not on the disk yet.
+
+It has no thread of its own. Whoever owns it asks for what is unsaved and writes it, on this thread or another. Every
+save looks first whether the sidecar is still the one that was read: another window may have written it meanwhile, and
+then both are joined (`recipe.merge`).
+"""
+
+import threading
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from ..errors import MatizError
+from ..raw.frame import Facts
+from ..recipe.change import Change
+from ..recipe.document import Document, Version
+from ..recipe.merge import merged
+from ..recipe.model import Recipe
+from .folder import gather
+from .log import Event, Log
+from .sidecar import Revision, load_document, revision_of, save_document, sidecar_path
+
+Say = Callable[[str], None]
+
+
+@dataclass
+class _Held:
+    """A document, and the one that is on the disk."""
+
+    document: Document
+    on_disk: Document
+    revision: Revision
+    wrote_draft: bool = False
+
+
+@dataclass(frozen=True)
+class Unsaved:
+    """What is to be written for one picture: its document, with the draft of a drag as if it were recorded."""
+
+    path: Path
+    document: Document
+    is_draft: bool
+
+
+class Desk:
+    """Documents of the pictures of one shoot at a time. Safe to be saved from another thread."""
+
+    def __init__(self, say: Say = lambda _text: None) -> None:
+        self.say = say
+        self.pictures: list[Path] = []
+        self.taken_utc: dict[Path, str] = {}
+        """When pictures were taken, as far as it was heard."""
+        self.shoot = 0
+        """Counts the shoots that were opened: work that was begun for another one comes too late."""
+        self._held: dict[Path, _Held] = {}
+        self._edits: dict[Path, Edit] = {}
+        self._unsaved: set[Path] = set()
+        self._shut: set[Path] = set()
+        """Pictures whose sidecar cannot be read, which was said."""
+        self._log: Log | None = None
+        self._lock = threading.RLock()
+
+    # ---- the shoot
+
+    def open(self, paths: Iterable[Path]) -> None:
+        """Make the pictures of folders and files the shoot. What is unsaved of the one before is written first.
+
+        Raises FileError for a path that is not there; the shoot before stays open then.
+        """
+        pictures = gather(list(paths))
+        self.save()
+        with self._lock:
+            self.pictures, self.taken_utc = pictures, {}
+            # what could not be written is kept until it can
+            self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
+            self._shut.clear()
+            self.shoot += 1
+        self.close_log()
+        if pictures:
+            try:
+                self._log = Log(pictures[0].parent)
+            except MatizError as error:
+                self.say(str(error))
+
+    def close_log(self) -> None:
+        if self._log:
+            self._log.close()
+            self._log = None
+
+    # ---- documents
+
+    def document(self, path: Path) -> Document | None:
+        """The document of a picture, read when it is asked for first; None, which is said once, when its sidecar
+        cannot be read and is to be kept."""
+        held = self._hold(path)
+        return held.document if held else None
+
+    def is_known(self, path: Path) -> bool:
+        """Whether the document has been read already."""
+        return path in self._held
+
+    def hold(self, path: Path, document: Document, revision: Revision) -> Document:
+        """Take a document that was read elsewhere, unless the desk has its own, which is given back."""
+        with self._lock:
+            held = self._held.setdefault(path, _Held(document, document, revision))
+        return held.document
+
+    def put(self, path: Path, document: Document) -> None:
+        """Make a document the picture's own; it is unsaved now."""
+        held = self._hold(path)
+        if held is not None:
+            with self._lock:
+                held.document = document
+                self._unsaved.add(path)
+
+    def change(self, path: Path, **decisions: Any) -> bool:
+        """Set fields of a document, such as `sorted_as` and `rank`; False when its sidecar cannot be read."""
+        document = self.document(path)
+        if document is None:
+            return False
+        self.put(path, replace(document, **decisions))
+        return True
+
+    def hear(self, path: Path, facts: Facts) -> bool:
+        """What a file says of itself: its rating is its rank until the user gives one. True when that is new."""
+        if facts.exposure.time_utc:
+            self.taken_utc[path] = facts.exposure.time_utc
+        held = self._hold(path)
+        if held is None or not facts.rating or held.document.rank or sidecar_path(path).exists():
+            return False
+        held.document = replace(held.document, rank=facts.rating)
+        return True
+
+    # ---- the recipe of a picture
+
+    def begin(self, path: Path) -> "Edit":
+        """An edit of one picture. One that was begun before and not ended is ended as it is."""
+        before = self._edits.pop(path, None)
+        if before is not None:
+            before.commit()
+        edit = Edit(self, path)
+        self._edits[path] = edit
+        return edit
+
+    def edit_of(self, path: Path | None) -> "Edit | None":
+        """The edit that a picture is in."""
+        return self._edits.get(path) if path is not None else None
+
+    def recipe(self, path: Path) -> Recipe:
+        """As it is now, with what is being dragged."""
+        edit, document = self._edits.get(path), self.document(path)
+        return edit.recipe if edit is not None else (document or Document()).recipe
+
+    def record(self, path: Path, settings: Iterable[tuple[str, Any]], label: str) -> Change | None:
+        """Record values as one step of a picture; None when it changed nothing. Raises RecipeError."""
+        document = self.document(path)
+        if document is None:
+            return None
+        document, change = document.change_all(settings, label=label)
+        if not change:
+            return None
+        self.put(path, document)
+        self._note(lambda log: log.add_change(path.name, change))
+        return change
+
+    def step(self, path: Path, kind: str) -> bool:
+        """Take the last step back ("undo") or do it again ("redo"); False when there is none. Raises RecipeError."""
+        document = self.document(path)
+        if document is None:
+            return False
+        version = document.version.undo() if kind == "undo" else document.version.redo()
+        if version == document.version:
+            return False
+        self.put(path, document.with_version(version))
+        self.note(path, kind)
+        return True
+
+    def add_version(self, path: Path) -> None:
+        """A copy of the current version under a free name, made current."""
+        document = self.document(path)
+        if document is not None:
+            self.put(path, document.with_version(Version(document.recipe), document.free_name()))
+
+    def note(self, path: Path, kind: str, label: str = "") -> None:
+        """A line in the log."""
+        stamp = datetime.now(UTC).isoformat(timespec="milliseconds")
+        self._note(lambda log: log.add(Event(stamp, path.name, kind, label)))
+
+    # ---- saving
+
+    @property
+    def is_saved(self) -> bool:
+        return not self._unsaved
+
+    def touch(self, path: Path) -> None:
+        """What is on the disk is not what is decided: write it with the next save."""
+        with self._lock:
+            self._unsaved.add(path)
+
+    def unsaved(self) -> list[Unsaved]:
+        """What is to be written now."""
+        with self._lock:
+            drafts = {path: edit for path, edit in self._edits.items() if edit.is_moved}
+            out = []
+            for path in self._unsaved | drafts.keys():
+                held = self._held.get(path)
+                if held is not None:
+                    document = held.document.with_recipe(drafts[path].recipe) if path in drafts else held.document
+                    out.append(Unsaved(path, document, path in drafts))
+            return out
+
+    def save(self) -> list[Path]:
+        """Write all that is unsaved; the pictures for which that failed, which was said."""
+        return [one.path for one in self.unsaved() if not self.write(one)]
+
+    def write(self, one: Unsaved) -> bool:
+        """Write one document; False, which is said, when it could not be written. It stays unsaved then."""
+        held = self._held.get(one.path)
+        if held is None:
+            return True
+        try:
+            document = self._joined(held, one)
+            revision = save_document(one.path, document)
+        except MatizError as error:
+            self.say(f"not saved: {error}")
+            return False
+        with self._lock:
+            held.on_disk, held.revision, held.wrote_draft = document, revision, one.is_draft
+            if not one.is_draft and held.document in (one.document, document):
+                self._unsaved.discard(one.path)
+        return True
+
+    def _joined(self, held: _Held, one: Unsaved) -> Document:
+        """What is to be written, joined with what another window has written meanwhile."""
+        if revision_of(one.path) == held.revision:
+            return one.document
+        theirs = load_document(one.path)
+        if theirs == held.on_disk:
+            return one.document
+        joined, apart = merged(held.on_disk, one.document, theirs)
+        if not one.is_draft:
+            with self._lock:
+                if held.document == one.document:
+                    held.document = joined
+        said = f"{one.path.name} was changed in another window meanwhile; both are kept"
+        self.say(f"{said}, yours as {', '.join(apart)}." if apart else f"{said}.")
+        return joined
+
+    # ---- inside
+
+    def _hold(self, path: Path) -> _Held | None:
+        with self._lock:
+            if path not in self._held:
+                try:
+                    revision = revision_of(path)
+                    document = load_document(path)
+                except MatizError as error:
+                    if path not in self._shut:
+                        self.say(str(error))
+                    self._shut.add(path)
+                    return None
+                self._shut.discard(path)
+                self._held[path] = _Held(document, document, revision)
+            return self._held[path]
+
+    def _note(self, write: Callable[[Log], None]) -> None:
+        if self._log:
+            try:
+                write(self._log)
+            except MatizError as error:
+                self.say(str(error))
+
+    def _ended(self, edit: "Edit") -> None:
+        if self._edits.get(edit.path) is edit:
+            del self._edits[edit.path]
+        held = self._held.get(edit.path)
+        if held is not None and held.wrote_draft:
+            self.touch(edit.path)
+
+
+class Edit:
+    """One drag of one picture: shown while the hand moves, recorded as one step, or taken back.
+
+    It belongs to the picture it was begun for, whatever is opened meanwhile, and is dead once it is ended.
+    """
+
+    def __init__(self, desk: Desk, path: Path) -> None:
+        self.path = path
+        self._desk = desk
+        self._settings: tuple[tuple[str, Any], ...] = ()
+        self._label = ""
+        self._start = (desk.document(path) or Document()).recipe
+        self.recipe = self._start
+        self.is_alive = True
+
+    @property
+    def is_moved(self) -> bool:
+        return self.recipe is not self._start
+
+    def preview(self, settings: Iterable[tuple[str, Any]], label: str = "") -> None:
+        """Show values; nothing is recorded yet. Raises RecipeError, and keeps what was shown before."""
+        if self.is_alive:
+            settings = tuple(settings)
+            self.recipe = self._start.change_all(settings, label="")[0]
+            self._settings, self._label = settings, label
+
+    def commit(self, settings: Iterable[tuple[str, Any]] | None = None, label: str = "") -> Change | None:
+        """Record the values, those shown last when none are given, as one step. None when nothing changed.
+
+        Raises RecipeError, and the edit is over then too.
+        """
+        if not self.is_alive:
+            return None
+        self._end()
+        settings = self._settings if settings is None else tuple(settings)
+        return self._desk.record(self.path, settings, label or self._label or "Changed") if settings else None
+
+    def cancel(self) -> None:
+        """Back to where it began; nothing is recorded."""
+        if self.is_alive:
+            self._end()
+
+    def _end(self) -> None:
+        self.is_alive = False
+        self._desk._ended(self)
