@@ -11,10 +11,11 @@ from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
 from matiz.develop.engine import Engine
 from matiz.findings.find import find
 from matiz.measure.area import read_area
+from matiz.measure.luminances import Luminances
 from matiz.measure.patches import black_patches
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
-from matiz.measure.tone import lightness_distribution, raw_range, uneven_light, zone_shares
+from matiz.measure.tone import lightness_distribution, raw_range, uneven_light
 from matiz.recipe.model import Recipe, Tone
 from matiz.simcam.camera import light_spectrum, light_xy_of
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
@@ -151,12 +152,12 @@ def test_zones_count_stops_from_middle_grey():
 
 
 def test_zone_ends_take_the_rest():
-    shares = zone_shares(np.array([[-20.0, -5.4, 0.0, 0.49, 30.0]], np.float32))
+    shares = Luminances.of(np.array([[-20.0, -5.4, 0.0, 0.49, 30.0]], np.float32)).zones()
     assert shares[0] == pytest.approx(0.4) and shares[5] == pytest.approx(0.4) and shares[10] == pytest.approx(0.2)
 
 
 def test_the_distribution_is_of_display_lightness():
-    shares = np.array(lightness_distribution(np.zeros((4, 4), np.float32), Tone(rendition="linear")))
+    shares = np.array(lightness_distribution(Luminances.of(np.zeros((4, 4), np.float32)), Tone(rendition="linear")))
     # 18 % is L* 49.5
     assert shares.sum() == pytest.approx(1.0) and np.argmax(shares) == int(0.495 * 64)
 

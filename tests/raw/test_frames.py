@@ -14,9 +14,10 @@ from PIL import ImageCms
 
 from matiz.colour.spaces import D65_XY, REC2020_TO_SRGB, encode_sRGB
 from matiz.develop.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_neutral
-from matiz.develop.sensor import Sensor, region, upright
+from matiz.develop.sensor import Sensor, region
 from matiz.develop.tiles import level_size
 from matiz.errors import ArgumentError, FileError, FormatError
+from matiz.image.orientation import upright
 from matiz.kernels.encoding import encode
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng

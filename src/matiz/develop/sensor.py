@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
 from ..errors import ArgumentError
+from ..image.orientation import stored_box, upright
 from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
 from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
@@ -131,16 +132,6 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
 
 
-def upright(image: Camera, orientation: int) -> Camera:
-    """Pixels as stored, turned as their Exif orientation (1..8) asks; contiguous."""
-    if orientation >= 5:
-        image = image.transpose(1, 0, 2)
-    # which way each upright axis runs in the stored (or transposed) pixels
-    flip_rows, flip_columns = orientation in (3, 4, 7, 8), orientation in (2, 3, 6, 7)
-    image = image[:: -1 if flip_rows else 1, :: -1 if flip_columns else 1]
-    return np.ascontiguousarray(image)
-
-
 def halved(image: Camera) -> Camera:
     """Area means over 2x2 pixels; an odd last row or column is dropped."""
     height, width = image.shape[0] // 2, image.shape[1] // 2
@@ -178,8 +169,4 @@ def _stored_region(frame: Frame, area: Region) -> Region:
     width, height = frame.size
     if w < 1 or h < 1 or x < 0 or y < 0 or x + w > width or y + h > height:
         raise ArgumentError(f"region: {area} does not lie within the picture, {width}x{height} px")
-    if frame.orientation in (3, 4, 7, 8):
-        y = height - y - h
-    if frame.orientation in (2, 3, 6, 7):
-        x = width - x - w
-    return (y, x, h, w) if frame.orientation >= 5 else (x, y, w, h)
+    return stored_box(area, frame.size, frame.orientation)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array
+from ..image.robust import huber
 from ..raw.frame import Mosaic
 
 BLOCK = 16
@@ -159,14 +160,12 @@ def _fitted(blocks: tuple[Array, ...], half: float) -> tuple[float, float]:
     shift, at, way_x, way_y, weight = blocks
     # a colour drawn larger by k lies k * radius further out: its slope comes in with the other sign
     terms = np.stack([-at * half, way_x, way_y], axis=1)
-    held = weight.copy()
-    solved, rest = np.zeros(3), shift
-    for _ in range(8):
-        root = np.sqrt(held)
-        solved = np.linalg.lstsq(terms * root[:, None], shift * root, rcond=None)[0]
-        rest = shift - terms @ solved
-        scale = max(1.4826 * _weighted_median(np.abs(rest), weight), 1e-6)
-        held = weight * np.minimum(1.0, 1.5 * scale / np.maximum(np.abs(rest), 1e-9))
+
+    def limit(rest: Array) -> float:
+        return 1.5 * max(1.4826 * _weighted_median(rest, weight), 1e-6)
+
+    solved, held = huber(terms, shift, limit=limit, weight=weight, rounds=8)
+    scale = limit(np.abs(shift - terms @ solved)) / 1.5
     spread = np.linalg.inv((terms * held[:, None]).T @ terms)
     # effective number of blocks: weights are far from even
     error = math.sqrt(max(spread[0, 0] * held.sum(), 0.0)) * scale * math.sqrt((held**2).sum()) / held.sum()

@@ -128,7 +128,8 @@ def black_patches(display: Display, step: int) -> tuple[float, tuple[Box, ...]]:
 
     display: linear sRGB (height, width, 3) at a level. step: full-size px per px of it.
     """
-    black = (display <= float(decode_sRGB(BLACK_CODE / 255.0))).all(axis=2).astype(np.uint8)
+    red, green, blue = _planes(display <= float(decode_sRGB(BLACK_CODE / 255.0)))
+    black = (red & green & blue).astype(np.uint8)
     joined = cv2.dilate(black, np.ones((3, 3), np.uint8))
     count, labels, boxes, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
     areas = np.bincount(labels.ravel(), weights=black.ravel(), minlength=count) / black.size

@@ -10,12 +10,13 @@ from ..recipe.model import Recipe
 from . import table
 from .deliver import DeliveryReading, read_delivery
 from .light import LightReading, read_light
+from .luminances import luminance_EV
 from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
 from .stored import StoredReading, read_stored
 from .table import Reading, Sight
-from .tone import RangeReading, ToneReading, luminance_EV, patch_levels, raw_range, tone_reading, uneven_light, zone_of
+from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
 from .values import LightValue, value_of
 
 

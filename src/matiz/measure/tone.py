@@ -6,14 +6,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import Array, Display, SceneLinear
+from ..colour.spaces import lightness
+from ..colour.types import Display, SceneLinear
 from ..develop.engine import Engine
 from ..develop.rendition import NO_BLACK_EV, STRAIGHT, curve, rendered
+from ..image.robust import huber
 from ..kernels.units import MIDDLE_GREY
 from ..raw.frame import Frame
 from ..recipe.leaves import Points
 from ..recipe.model import Recipe, Tone
+from .luminances import Luminances, luminance_EV
 from .patches import CLIP_MARGIN, Box, FullReading, black_patches, is_full
 from .table import LONG_SIDE
 
@@ -103,22 +105,12 @@ def patch_levels(engine: Engine, recipe: Recipe, full: FullReading) -> tuple[flo
     return tuple(levels)
 
 
-def luminance_EV(working: SceneLinear, exposure_EV: float) -> NDArray[np.float32]:
-    """Luminance in EV from middle grey, (height, width), at the recipe's exposure."""
-    Y = working @ LUMINANCE.astype(np.float32)
-    return np.log2(np.maximum(Y, 1e-6) / np.float32(MIDDLE_GREY)) + np.float32(exposure_EV)
-
-
-def lightness_distribution(EV: NDArray[np.float32], tone: Tone) -> tuple[float, ...]:
+def lightness_distribution(luminances: Luminances, tone: Tone) -> tuple[float, ...]:
     """Shares of display lightness in LIGHTNESS_BINS even bins over 0..100."""
-    # luminance in 1/32 EV is finer than a bin anywhere, and far fewer values than pixels
-    steps = np.clip(np.round((EV + 14.0) * 32.0), 0, 24 * 32).astype(np.int64)
-    counts = np.bincount(steps.ravel(), minlength=24 * 32 + 1)
-    steps_EV = np.arange(24 * 32 + 1) / 32.0 - 14.0
-    shown = lightness(
-        rendered(tone.rendition, MIDDLE_GREY * 2.0**steps_EV, white_EV=tone.white_EV, black_EV=tone.black_EV)
-    )
+    scene = MIDDLE_GREY * 2.0**luminances.EV
+    shown = lightness(rendered(tone.rendition, scene, white_EV=tone.white_EV, black_EV=tone.black_EV))
     bins = np.minimum((shown / 100.0 * LIGHTNESS_BINS).astype(np.int64), LIGHTNESS_BINS - 1)
+    counts = luminances.counts
     shares = np.bincount(bins, weights=counts, minlength=LIGHTNESS_BINS) / counts.sum()
     return tuple(float(v) for v in shares)
 
@@ -126,13 +118,6 @@ def lightness_distribution(EV: NDArray[np.float32], tone: Tone) -> tuple[float, 
 def zone_of(EV: NDArray[np.float32]) -> NDArray[np.int64]:
     """The zone 0..10 of each pixel: 1 EV wide, zone V around middle grey; the ends take the rest."""
     return np.clip(np.floor(EV + 5.5), 0, 10).astype(np.int64)
-
-
-def zone_shares(EV: NDArray[np.float32]) -> tuple[float, ...]:
-    """Share of each zone 0..X: 1 EV wide, zone V around middle grey; the ends take the rest."""
-    zone = zone_of(EV)
-    counts = np.bincount(zone.ravel(), minlength=11)
-    return tuple(float(v) for v in counts / counts.sum())
 
 
 def tone_reading(
@@ -143,14 +128,15 @@ def tone_reading(
     working, scene: the picture before and after the tone stage; display: as it is shown; step: full-size px
     per px of it.
     """
-    EV, before = luminance_EV(scene, tone.exposure_EV), luminance_EV(working, tone.exposure_EV)
-    distribution = lightness_distribution(EV, tone)
-    high = max(float(np.quantile(scene.max(axis=2), 0.995)), 1e-6)
+    after, before = (Luminances.of(luminance_EV(picture, tone.exposure_EV)) for picture in (scene, working))
+    distribution = lightness_distribution(after, tone)
+    brightest = np.maximum(np.maximum(scene[..., 0], scene[..., 1]), scene[..., 2])
+    high = max(float(np.quantile(brightest, 0.995)), 1e-6)
     black, black_ones = black_patches(display, step)
     return ToneReading(
-        zones=zone_shares(EV),
-        zones_before=zone_shares(before),
-        middle_EV=float(np.median(EV)),
+        zones=after.zones(),
+        zones_before=before.zones(),
+        middle_EV=after.quantile(0.5),
         distribution=distribution,
         high_EV=float(np.log2(high)) + tone.exposure_EV,
         uneven_EV=uneven[0],
@@ -158,8 +144,8 @@ def tone_reading(
         crushed=crushed_share(distribution, tone.curve.lightness),
         black=black,
         black_patches=black_ones,
-        lift_EV=float(np.quantile(EV, DARK) - np.quantile(before, DARK)) + tone.exposure_EV,
-        middle_L=_middle_L(float(np.median(before)), float(np.median(EV)), tone),
+        lift_EV=after.quantile(DARK) - before.quantile(DARK) + tone.exposure_EV,
+        middle_L=_middle_L(before.quantile(0.5), after.quantile(0.5), tone),
     )
 
 
@@ -183,13 +169,7 @@ def uneven_light(EV: NDArray[np.float32]) -> Uneven:
     y, x = np.meshgrid(np.linspace(-0.5, 0.5, rows), np.linspace(-0.5, 0.5, columns), indexing="ij")
     terms = np.stack([np.ones(blocks.size), x.ravel(), y.ravel()], axis=1)
     values = blocks.ravel().astype(np.float64)
-    weight: Array = np.ones(blocks.size)
-    solved: Array = np.zeros(3)
-    for _ in range(12):
-        root = np.sqrt(weight)
-        solved = np.linalg.lstsq(terms * root[:, None], values * root, rcond=None)[0]
-        rest = np.abs(values - terms @ solved)
-        weight = np.minimum(1.0, HUBER_EV / np.maximum(rest, 1e-9))
+    solved, _ = huber(terms, values, limit=HUBER_EV)
     left = np.abs(values - terms @ solved).mean() / max(float(np.abs(values - np.median(values)).mean()), 1e-9)
     return (float(solved[1]), float(solved[2])), float(min(max(1.0 - left, 0.0), 1.0))
 

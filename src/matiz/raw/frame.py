@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from ..colour.spaces import XYZ_TO_REC2020
 from ..colour.types import Array, Image
 from ..errors import ArgumentError
+from ..image.orientation import swaps_sides
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ class Frame:
     def size(self) -> tuple[int, int]:
         """(width, height) of the upright picture."""
         width, height = self.stored_size
-        return (height, width) if self.orientation >= 5 else (width, height)
+        return (height, width) if swaps_sides(self.orientation) else (width, height)
 
     @property
     def full_level(self) -> float:

@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import FormatError
+from ..image.orientation import upright
 
 
 def thumbnail(jpeg: bytes, orientation: int, size: int) -> NDArray[np.uint8]:
@@ -16,7 +17,4 @@ def thumbnail(jpeg: bytes, orientation: int, size: int) -> NDArray[np.uint8]:
         raise FormatError("the preview is damaged")
     scale = min(1.0, size / max(picture.shape[:2]))
     small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    if orientation >= 5:
-        small = small.transpose(1, 0, 2)
-    small = small[:: -1 if orientation in (3, 4, 7, 8) else 1, :: -1 if orientation in (2, 3, 6, 7) else 1]
-    return np.asarray(cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_BGR2BGRA))
+    return np.asarray(cv2.cvtColor(upright(small, orientation), cv2.COLOR_BGR2BGRA))

@@ -75,6 +75,9 @@ class CommandModel(QAbstractListModel):
 class CommandDelegate(QStyledItemDelegate):
     """Name and key on a line, what it does below."""
 
+    def sizeHint(self, option, index: QModelIndex) -> QSize:
+        return self.parent().gridSize()
+
     @painting_item
     def paint(self, painter: QPainter, option, index: QModelIndex) -> None:
         command: Command = index.data(Qt.ItemDataRole.UserRole)

@@ -5,8 +5,8 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
-from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtGui import QFont, QFontMetricsF, QResizeEvent
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from ..recipe.leaves import Number
 from ..recipe.model import specs
@@ -63,6 +63,34 @@ def caption(text: str = "", *, strong: bool = False, px: int = theme.TEXT_PX) ->
     label.setProperty("quiet", not strong)
     label.setTextFormat(Qt.TextFormat.PlainText)
     return label
+
+
+class Elided(QLabel):
+    """A line that is cut with dots where there is no room, its whole text in the tool tip."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFont(theme.font())
+        self.setProperty("quiet", True)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._whole = ""
+
+    def set_whole(self, text: str) -> None:
+        self._whole = text
+        self.setToolTip(text)
+        self._fit()
+
+    def whole(self) -> str:
+        return self._whole
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = Qt.TextElideMode.ElideRight
+        self.setText(QFontMetricsF(self.font()).elidedText(self._whole, room, self.width()))
 
 
 def tape_for(path: str, label: str, ruling: Ruling | None = None, *, round_to: float = 0.0) -> Tape:

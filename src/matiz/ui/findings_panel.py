@@ -123,7 +123,7 @@ class FindingsPanel(QWidget):
         if self.is_strip():
             painter.setFont(theme.font(theme.TEXT_PX))
             painter.setPen(theme.colour("quiet"))
-            painter.translate(self.width() / 2 + 4, 12)
+            painter.translate(self.width() / 2 - 4, 12)
             painter.rotate(90)
             painter.drawText(0, 0, "nothing found")
 

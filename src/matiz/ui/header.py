@@ -1,9 +1,9 @@
 """The line above the picture: its name and version, a word from Matiz, zoom, the clock."""
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from .controls import caption, push
+from .controls import Elided, caption, push
 from .session import Session
 from .viewport import FIT
 
@@ -33,8 +33,8 @@ class Header(QWidget):
         self.name.setAccessibleName("Picture and version")
         self.name.setToolTip("Versions of this picture")
         self.name.clicked.connect(self._on_versions)
-        self.word = caption(HINT)
-        self.word.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.word = Elided()
+        self.word.set_whole(HINT)
         self.clock = caption()
         self.clock.setAccessibleName("Time on this picture, of its budget")
         row.addWidget(self.name)
@@ -85,8 +85,7 @@ class Header(QWidget):
         self._quiet.stop()
 
     def _show_word(self, text: str) -> None:
-        self.word.setText(text)
-        self.word.setToolTip(text)
+        self.word.set_whole(text)
 
     def _on_opened(self) -> None:
         self._show_word(HINT)

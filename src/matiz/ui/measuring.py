@@ -38,7 +38,7 @@ class Measurer(LatestWorker):
     """`answered(Wanted, Measured)`, several times for each request."""
 
     def __init__(self) -> None:
-        super().__init__(self._measure, "measure")
+        super().__init__(self._measure, "measure", yields=True)
 
     def _measure(self, wanted: Wanted, emit: Callable[[Measured], None]) -> None:
         meter, recipe = wanted.picture.meter, wanted.recipe

@@ -21,6 +21,8 @@ class Route(QWidget):
         super().__init__()
         self._stations = stations
         self._current = 0
+        self._rows: list[tuple[bool, bool, bool, int, str]] = []
+        """Of each station: whether it is shown, left out, decided; its findings, its reading."""
         self.setFixedWidth(WIDTH_PX)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -32,7 +34,17 @@ class Route(QWidget):
 
     def set_current(self, index: int) -> None:
         self._current = index
-        self.update()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ask the stations; painted anew only when one says something else."""
+        rows = [
+            (n == self._current, s.is_left_out(), s.is_decided(), s.open_findings(), s.reading_text())
+            for n, s in enumerate(self._stations)
+        ]
+        if rows != self._rows:
+            self._rows = rows
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH_PX, ROW_PX * len(self._stations))
@@ -61,19 +73,18 @@ class Route(QWidget):
         top, bottom = 8 + ROW_PX * 0.5 - 13, 8 + ROW_PX * (len(self._stations) - 0.5) - 13
         painter.setPen(QPen(theme.colour("line"), 2))
         painter.drawLine(QPointF(line_x, top), QPointF(line_x, bottom))
-        for index, station in enumerate(self._stations):
+        for index, station in enumerate(self._stations[: len(self._rows)]):
             self._paint_row(painter, index, station, line_x)
 
     def _paint_row(self, painter: QPainter, index: int, station: Station, line_x: float) -> None:
         y = 8 + ROW_PX * index
         row = QRectF(0, y, self.width(), ROW_PX)
-        here = index == self._current
+        here, left_out, decided, open_findings, reading = self._rows[index]
         if here:
             painter.fillRect(row, theme.colour("line"))
         stop = QPointF(line_x, y + 18)
         painter.setPen(QPen(theme.colour("strong" if here else "quiet"), 1.6))
-        left_out = station.is_left_out()
-        filled = station.is_decided() and not left_out
+        filled = decided and not left_out
         painter.setBrush(theme.colour("text") if filled else theme.colour("line" if here else "panel"))
         painter.drawEllipse(stop, 4.5, 4.5)
         if left_out:
@@ -84,7 +95,6 @@ class Route(QWidget):
         painter.setPen(theme.colour("strong" if here else "text"))
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.drawText(name, Qt.AlignmentFlag.AlignLeft | middle, f"{station.number}  {station.title}")
-        open_findings = station.open_findings()
         if open_findings:
             # as many short strokes as findings, up to five: seen before it is counted
             painter.setPen(QPen(theme.colour("strong"), 2))
@@ -96,5 +106,5 @@ class Route(QWidget):
         painter.drawText(
             QRectF(30, y + 29, row.width() - 34, 20),
             Qt.AlignmentFlag.AlignLeft | middle,
-            "left out" if left_out else station.reading_text(),
+            "left out" if left_out else reading,
         )

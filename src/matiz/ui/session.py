@@ -19,7 +19,7 @@ from ..proposals.camera_start import camera_start
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
-from ..recipe.model import PROCESSING, Recipe
+from ..recipe.model import PROCESSING, Light, Recipe
 from ..recipe.tree import parts_of
 from ..shoot.desk import Desk, Edit
 from ..shoot.open_picture import OpenPicture
@@ -74,6 +74,7 @@ class Session(QObject):
         self.seconds_on: dict[Path, float] = {}
         self._all_findings: list[Finding] = []
         self._told = Recipe()
+        self._light: tuple[tuple[OpenPicture, Light], LightValue] | None = None
         self._opening: tuple[Path, Job] | None = None
         self._openings = 0
         """Counts what was asked to be opened: only the last one counts."""
@@ -174,7 +175,10 @@ class Session(QObject):
     def light_of(self, recipe: Recipe) -> LightValue:
         """The light that a recipe balances the open picture for."""
         assert self.picture is not None
-        return value_of(light_xy(self.picture.frame.colour, recipe.light))
+        asked = self.picture, recipe.light
+        if self._light is None or self._light[0] != asked:
+            self._light = asked, value_of(light_xy(self.picture.frame.colour, recipe.light))
+        return self._light[1]
 
     def begin(self) -> "Grip":
         """A drag of the open picture."""
@@ -392,7 +396,7 @@ class Session(QObject):
         if edit is not None:
             self._try(edit.commit)
         self.saver.soon()
-        self.picture = None
+        self.picture, self._light = None, None
         picture.close()
         self._asked = None
         self.reading, self.findings, self._all_findings = PictureReading({}), [], []

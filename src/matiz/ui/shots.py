@@ -90,6 +90,10 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.set_zoom(0.0)
     open_at("CORVA_0031", window.deliver)
     keep("deliver")
+    window.show_commands()
+    settle(window)
+    keep("commands")
+    window.commands.reject()
 
 
 def main(arguments: list[str]) -> int:
@@ -107,10 +111,12 @@ def main(arguments: list[str]) -> int:
     window.open_paths([demo])
     settle(window)
     window.header.end()
-    window.header.clock.setText("0:24 of 1:00")
 
     def keep(name: str) -> None:
-        window.grab().save(str(out / f"{name}.png"))
+        # a dialogue is a window of its own
+        window.header.clock.setText("0:24 of 1:00")
+        dialogue = QApplication.activeModalWidget()
+        (dialogue or window).grab().save(str(out / f"{name}.png"))
         print(f"{out / name}.png")
 
     walk(window, keep)

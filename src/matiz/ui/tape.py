@@ -28,7 +28,7 @@ from .painted import Painted, painting
 Mapping = Callable[[float], float]
 TICK_LEAST_PX = 7.0
 NARROW_VALUE_PX = 16
-"""Of the value when its name stands above it."""
+"""Of the value where there is little room."""
 TYPED = "0123456789.,-+\u2212"
 """Keys that begin typing a value."""
 
@@ -157,11 +157,13 @@ class Tape(Painted):
 
     def _fonts(self, shown: str) -> tuple[QFont, QFont, bool]:
         """Of the label and the value, and whether the label stands above the value for want of room."""
-        small, large = theme.font(theme.SMALL_PX), theme.font(theme.VALUE_PX, QFont.Weight.Medium)
-        needed = QFontMetricsF(small).horizontalAdvance(self.label) + 6
-        if needed + QFontMetricsF(large).horizontalAdvance(shown) <= self.width():
-            return small, large, False
-        return small, theme.font(NARROW_VALUE_PX, QFont.Weight.Medium), True
+        small = theme.font(theme.SMALL_PX)
+        room = self.width() - QFontMetricsF(small).horizontalAdvance(self.label) - 6
+        for px in (theme.VALUE_PX, NARROW_VALUE_PX):
+            large = theme.font(px, QFont.Weight.Medium)
+            if QFontMetricsF(large).horizontalAdvance(shown) <= room:
+                return small, large, False
+        return small, large, True
 
     def name_fits(self) -> bool:
         """Whether the label is seen whole."""

@@ -1,7 +1,7 @@
 """Greys, type and the style sheet. Colour appears only in data."""
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
@@ -20,8 +20,13 @@ TEXT_PX, SMALL_PX, VALUE_PX = 12, 11, 20
 
 def grey(lightness: float, alpha: int = 255) -> QColor:
     """A neutral of CIE lightness L*."""
-    code = round(255.0 * float(encode_sRGB(luminance(lightness))))
+    code = _code(round(lightness, 1))
     return QColor(code, code, code, alpha)
+
+
+@lru_cache(maxsize=1024)
+def _code(lightness: float) -> int:
+    return round(255.0 * float(encode_sRGB(luminance(lightness))))
 
 
 @dataclass(frozen=True)

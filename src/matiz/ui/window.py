@@ -370,11 +370,11 @@ class Window(QMainWindow):
         session = self.session
         session.findingsChanged.connect(self._show_findings)
         for signal in (session.readingsChanged, session.recipeChanged, session.recipeChanging, session.sortingChanged):
-            signal.connect(lambda *_: self.route.update())
-        session.shootChanged.connect(self.route.update)
+            signal.connect(lambda *_: self.route.refresh())
+        session.shootChanged.connect(self.route.refresh)
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_closed)
-        self.deliver.queue.dataChanged.connect(lambda *_: self.route.update())
+        self.deliver.queue.dataChanged.connect(lambda *_: self.route.refresh())
 
     def _make_actions(self) -> dict[str, QAction]:
         made = {}
@@ -455,4 +455,4 @@ class Window(QMainWindow):
 
     def _show_findings(self) -> None:
         self.findings.show_findings(self.station_findings(), measured=self.session.is_measured)
-        self.route.update()
+        self.route.refresh()

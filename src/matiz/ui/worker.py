@@ -1,10 +1,15 @@
 """A thread that answers the latest request and drops the others."""
 
+import contextlib
+import os
 import threading
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
+
+
+NICE = 10
 
 
 class LatestWorker(QObject):
@@ -14,9 +19,12 @@ class LatestWorker(QObject):
     answered = Signal(object, object)
     failed = Signal(object, str)
 
-    def __init__(self, answer: Callable[[Any, Callable[[Any], None]], None], name: str) -> None:
+    def __init__(
+        self, answer: Callable[[Any, Callable[[Any], None]], None], name: str, *, yields: bool = False
+    ) -> None:
+        """yields: whether it stands back where others compute."""
         super().__init__()
-        self._answer = answer
+        self._answer, self._yields = answer, yields
         self._wake = threading.Condition()
         self._request: Any = None
         self._ending = False
@@ -45,6 +53,9 @@ class LatestWorker(QObject):
         self._thread.join(timeout=20.0)
 
     def _run(self) -> None:
+        if self._yields:
+            with contextlib.suppress(OSError, AttributeError):  # where a thread has no priority of its own
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
         while True:
             with self._wake:
                 self._busy = False

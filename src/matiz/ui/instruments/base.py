@@ -23,6 +23,12 @@ class Instrument(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
 
+    def put(self, **shown: object) -> None:
+        """Set what is shown, by the names of attributes; painted anew only when something is not what it was."""
+        if any(getattr(self, name) is not value and getattr(self, name) != value for name, value in shown.items()):
+            self.__dict__.update(shown)
+            self.update()
+
     def let_go(self) -> None:
         """Forget the drag that goes on: what it showed was taken back."""
         self.grabbed, self._last = None, None

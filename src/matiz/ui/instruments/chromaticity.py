@@ -92,12 +92,10 @@ class Chromaticity(Instrument):
         return QSize(480, 208)
 
     def show_reading(self, reading: LightReading | None) -> None:
-        self._reading = reading
-        self.update()
+        self.put(_reading=reading)
 
     def show_balance(self, balance: LightValue) -> None:
-        self._balance = balance
-        self.update()
+        self.put(_balance=balance)
 
     def plane(self) -> Plane:
         return Plane(float(self.width()), float(self.height()))

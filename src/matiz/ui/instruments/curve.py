@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
 from ...develop.rendition import curve
 from ...recipe.leaves import Points
@@ -86,17 +86,14 @@ class CurveInstrument(Instrument):
         if self.grabbed is None:
             self._points = points
             self._selected = min(self._selected, len(points) - 1)
-        self._shown = points
-        self.update()
+        self.put(_shown=points)
 
     def show_distribution(self, shares: tuple[float, ...]) -> None:
-        self._distribution = shares
-        self.update()
+        self.put(_distribution=shares)
 
     def show_mark(self, x: float | None) -> None:
         """Mark the tone under the pointer in the picture, lightness 0..1; None for no mark."""
-        self._mark = x
-        self.update()
+        self.put(_mark=x)
 
     def plot(self) -> Plot:
         return Plot(EDGE, EDGE, self.width() - 2 * EDGE, self.height() - 2 * EDGE)
@@ -197,9 +194,13 @@ class CurveInstrument(Instrument):
         # the square root lets small shares be seen beside large ones
         heights = np.sqrt(np.array(self._distribution))
         heights = heights / max(float(heights.max()), 1e-9) * 0.92
-        wide = plot.width / len(heights)
+        wide, base = plot.width / len(heights), plot.top + plot.height
+        outline = QPolygonF([QPointF(plot.left, base)])
         for n, height in enumerate(heights):
-            if height > 0:
-                tall = float(height) * plot.height
-                bar = QRectF(plot.left + n * wide, plot.top + plot.height - tall, wide + 0.3, tall)
-                painter.fillRect(bar, theme.colour("line"))
+            top = base - float(height) * plot.height
+            outline += [QPointF(plot.left + n * wide, top), QPointF(plot.left + (n + 1) * wide, top)]
+        outline.append(QPointF(plot.left + plot.width, base))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("line"))
+        painter.drawPolygon(outline)
+        painter.setBrush(Qt.BrushStyle.NoBrush)

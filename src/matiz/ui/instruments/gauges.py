@@ -32,12 +32,10 @@ class Gauges(Instrument):
         return QSize(340, 208)
 
     def show_size(self, size: tuple[int, int]) -> None:
-        self._size = size
-        self.update()
+        self.put(_size=size)
 
     def show_reading(self, reading: DeliveryReading | None) -> None:
-        self._reading = reading
-        self.update()
+        self.put(_reading=reading)
 
     def paint(self, painter: QPainter, area: QRectF) -> None:
         painter.fillRect(area, theme.colour("window"))

@@ -1,7 +1,9 @@
 """The zone ladder: where each zone goes, the share of the picture in it, where it clips, what is left over noise."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
 
@@ -12,11 +14,15 @@ from ...measure.noise import LEAST_dB, NoiseReading
 from ...measure.tone import ZONES, RangeReading, ToneReading
 from ...recipe.leaves import Numbers, Values
 from ...recipe.model import Tone, specs
+from ...recipe.tree import replaced
 from ...wording import number, percent
 from .. import theme
 from .base import Instrument
 
 PATH = "tone.zones_EV"
+PLAIN = Tone()
+SHOWN = ("zones_EV", "rendition", "black_EV", "white_EV", "curve")
+"""What of Tone the ladder shows."""
 NAME_PX, PATCH_PX, MOVE_PX, TEXT_PX, NOISE_PX = 22, 20, 54, 44, 38
 GRAB_PX = 9.0
 STEP_EV = 0.05
@@ -37,12 +43,15 @@ class Rung:
 def rungs(zones: tuple[float, ...], tone: Tone, height: float) -> list[Rung]:
     """Geometry of the ladder: eleven rungs over `height` px."""
     step = height / len(zones)
-    out = []
-    for zone, share in enumerate(zones):
-        shown = float(shown_value(tone, MIDDLE_GREY * 2.0 ** (zone - 5)))
-        y = height - (zone + 1) * step
-        out.append(Rung(zone, y, step, share, float(lightness(shown))))
-    return out
+    shown = _shown_L(tone)
+    return [Rung(zone, height - (zone + 1) * step, step, share, shown[zone]) for zone, share in enumerate(zones)]
+
+
+@lru_cache(maxsize=8)
+def _shown_L(tone: Tone) -> tuple[float, ...]:
+    """Display lightness of the middle of each zone."""
+    middles = MIDDLE_GREY * 2.0 ** (np.arange(len(ZONES)) - 5.0)
+    return tuple(float(value) for value in lightness(shown_value(tone, middles)))
 
 
 def with_offset(offsets: Values, zone: int, offset_EV: float) -> Values:
@@ -90,20 +99,17 @@ class Ladder(Instrument):
         return self._selected
 
     def show_reading(self, reading: ToneReading | None) -> None:
-        self._reading = reading
-        self.update()
+        self.put(_reading=reading)
 
     def show_range(self, reading: RangeReading | None) -> None:
-        self._range = reading
-        self.update()
+        self.put(_range=reading)
 
     def show_noise(self, reading: NoiseReading | None) -> None:
-        self._noise = reading
-        self.update()
+        self.put(_noise=reading)
 
     def show_tone(self, tone: Tone) -> None:
-        self._tone = tone
-        self.update()
+        # exposure, haze and local contrast move none of the rungs
+        self.put(_tone=replaced(PLAIN, **{name: getattr(tone, name) for name in SHOWN}))
 
     def inner(self) -> QRectF:
         return self.area().adjusted(4, 6, -6, -6)

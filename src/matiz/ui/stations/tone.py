@@ -15,6 +15,7 @@ from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
 from ...recipe.leaves import Points
 from ...wording import EV, number, percent
+from .. import theme
 from ..controls import Words, caption, choice, hold_drags, push, tape_grid
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
@@ -28,7 +29,7 @@ from .base import Station
 HATCH_PX = 6
 NAMED_SHARE = 0.004
 """Of the picture: smaller sources are tagged with their number only."""
-DECK_PX = 264
+DECK_PX = 276
 PULL_PX = 300.0
 """A drag in the picture that takes a tone from black to white."""
 ZONES = "tone.zones_EV"
@@ -127,7 +128,7 @@ class ToneStation(Station):
         line.addStretch(1)
         line.addWidget(self.clip_view)
         column.addLayout(line)
-        self.note = caption()
+        self.note = caption(px=theme.SMALL_PX)
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         column.addStretch(1)
@@ -208,13 +209,14 @@ class ToneStation(Station):
         stored_range, full, stored = self.reading("range"), self.reading("full"), self.reading("stored")
         if stored_range is not None and tone is not None:
             headroom = EV(stored_range.headroom_EV, signed=False)
-            lines.append(f"Headroom {headroom}   middle {EV(tone.middle_EV)}   black {percent(tone.black)}")
+            lines.append(f"Headroom {headroom}   middle {EV(tone.middle_EV)}")
         if stored_range is not None and full is not None:
             shares = zip("RGB", stored_range.clipped, strict=True)
-            clipped = "  ".join(f"{name} {percent(share)}" for name, share in shares)
-            lines.append(f"Full  {clipped}   rebuilt {percent(full.rebuilt)}")
+            lines.append("Full  " + "  ".join(f"{name} {percent(share)}" for name, share in shares))
+            black = f"   black {percent(tone.black)}" if tone is not None else ""
+            lines.append(f"rebuilt {percent(full.rebuilt)}{black}")
         if stored is not None:
-            lines.append(f"8 bits: bears a lift of {EV(stored.safe_lift_EV, signed=False)}")
+            lines[-1:] = [f"8 bits: bears a lift of {EV(stored.safe_lift_EV, signed=False)}"]
         return lines
 
 
