@@ -10,7 +10,6 @@ import pytest
 import tifffile
 from PIL import Image as Pillow
 
-from matiz.deliver.metadata import xmp_packet
 from matiz.errors import FormatError
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
@@ -19,6 +18,10 @@ from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import simulate
 from matiz.ui.session import Session
 
+XMP = (
+    '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+    '<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmp:Rating="{}"/></rdf:RDF></x:xmpmeta>'
+)
 PREVIEW = np.tile(np.linspace(0, 255, 90).astype(np.uint8)[None, :, None], (60, 1, 3))
 
 
@@ -131,10 +134,10 @@ def test_the_thumbnail_of_a_jpeg_is_upright(tmp_path, orientation):
 
 def test_ratings_come_from_xmp_inside_and_beside(dng, tmp_path):
     inside, beside, plain = tmp_path / "in.jpg", tmp_path / "beside.dng", tmp_path / "plain.tif"
-    Pillow.fromarray(PREVIEW).save(inside, xmp=xmp_packet(4))
+    Pillow.fromarray(PREVIEW).save(inside, xmp=XMP.format(4).encode())
     shutil.copy(dng, beside)
     beside.with_suffix(".xmp").write_bytes(b"<x:xmpmeta><xmp:Rating>2</xmp:Rating></x:xmpmeta>")
-    tifffile.imwrite(plain, PREVIEW, photometric="rgb", extratags=[(700, "B", 0, xmp_packet(3), True)])
+    tifffile.imwrite(plain, PREVIEW, photometric="rgb", extratags=[(700, "B", 0, XMP.format(3).encode(), True)])
     assert [listed(p)[1].rating for p in (inside, beside, plain, dng)] == [4, 2, 3, 0]
     beside.with_suffix(".xmp").write_bytes(b'<rdf:Description xmp:Rating="-1"/>')
     assert listed(beside)[1].rating == 0, "rejected elsewhere is not a rank"
@@ -145,7 +148,7 @@ def test_a_rating_is_the_rank_until_the_user_gives_one(qapp, dng, tmp_path):
     shutil.copy(dng, copy)
     copy.with_suffix(".xmp").write_bytes(b'<rdf:Description xmp:Rating="5"/>')
     session = Session()
-    session.pictures = [copy]
+    session.desk.pictures = [copy]
     facts = shared_decoder().listing(copy)[1]
     session.take_facts(copy, facts)
     assert session.document_of(copy).rank == 5

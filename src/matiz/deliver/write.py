@@ -17,9 +17,11 @@ from ..develop.tiles import Region
 from ..errors import ArgumentError, Cancelled, FileError
 from ..files import write_whole
 from ..kernels.encoding import encode
+from ..raw.frame import Frame
+from ..raw.metadata import SOFTWARE, write_metadata
 from ..recipe.model import Recipe
-from .metadata import SOFTWARE, jpeg_exif, sRGB_profile, tiff_tags, xmp_packet
 from .orders import Order
+from .profiles import sRGB_profile
 
 Progress = Callable[[float], bool]
 
@@ -46,7 +48,7 @@ def deliver(
     pixels = encode(resized(picture, order.size_of((picture.shape[1], picture.shape[0]))), _bits(order))
     if not heard(0.9):
         raise Cancelled("stopped by the user")
-    write_whole(path, lambda temporary: _write(engine, pixels, order, rank, temporary))
+    write_whole(path, lambda temporary: _write(engine.frame, pixels, order, rank, temporary))
     heard(1.0)
 
 
@@ -73,8 +75,7 @@ def _bits(order: Order) -> int:
     return 8 if order.format == "JPEG" else 16
 
 
-def _write(engine: Engine, pixels: NDArray[np.uint8] | NDArray[np.uint16], order: Order, rank: int, path: Path) -> None:
-    frame = engine.frame
+def _write(frame: Frame, pixels: NDArray[np.uint8] | NDArray[np.uint16], order: Order, rank: int, path: Path) -> None:
     if order.format == "JPEG":
         Pillow.fromarray(pixels).save(
             path,
@@ -83,8 +84,6 @@ def _write(engine: Engine, pixels: NDArray[np.uint8] | NDArray[np.uint16], order
             subsampling=0 if order.quality >= 90 else 2,
             optimize=True,
             icc_profile=sRGB_profile(),
-            exif=jpeg_exif(frame),
-            xmp=xmp_packet(rank),
         )
     elif order.format == "TIFF":
         tifffile.imwrite(
@@ -96,10 +95,10 @@ def _write(engine: Engine, pixels: NDArray[np.uint8] | NDArray[np.uint16], order
             iccprofile=sRGB_profile(),
             software=SOFTWARE,
             metadata=None,
-            extratags=tiff_tags(frame, rank),
         )
     else:
         path.write_bytes(_png(pixels))
+    write_metadata(path, frame, (pixels.shape[1], pixels.shape[0]), rank=rank)
 
 
 def _png(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> bytes:

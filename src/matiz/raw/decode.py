@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
-from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Mosaic
+from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Metadata, Mosaic
 from .white import found_white
 
 TIME_LIMIT_S = 60.0
@@ -184,12 +184,19 @@ def _mapped(out: Path, about: dict[str, Any]) -> NDArray[Any]:
 
 
 def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
-    shot = Exposure(**answer["exposure"])
+    about = {
+        "path": path,
+        "exposure": Exposure(**answer["exposure"]),
+        "camera": answer["camera"],
+        "orientation": answer["orientation"],
+        "maker": answer["maker"],
+        "metadata": _metadata(answer["metadata"]),
+    }
     # a picture comes in the working space, a linear DNG with the colour of its camera
     colour = _colour(answer["colour"]) if "colour" in answer else CameraColour()
     if "linear" in answer:
         linear = _mapped(out, answer["linear"])
-        return Frame(path, colour, shot, None, linear, answer["camera"], answer["orientation"])
+        return Frame(colour=colour, linear=linear, **about)
     mosaic = Mosaic(
         _from_file(path, answer["mosaic"]) if "offset" in answer["mosaic"] else _mapped(out, answer["mosaic"]),
         np.array(answer["pattern"], np.uint8),
@@ -198,7 +205,12 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
     )
     mosaic = replace(mosaic, white=found_white(mosaic))
     profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
-    return Frame(path, colour, shot, mosaic, None, answer["camera"], answer["orientation"], profile)
+    return Frame(colour=colour, mosaic=mosaic, noise_profile=profile, **about)
+
+
+def _metadata(given: dict[str, Any]) -> Metadata:
+    exif, iptc = (tuple((str(key), str(text)) for key, text in given[name]) for name in ("exif", "iptc"))
+    return Metadata(exif, iptc, str(given["xmp"]))
 
 
 def _colour(given: dict[str, Any]) -> CameraColour:

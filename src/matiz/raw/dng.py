@@ -77,12 +77,12 @@ def _write_mosaic(tiff: tifffile.TiffWriter, mosaic: Mosaic, *, compress: bool) 
 
 def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
     colour, shot = frame.colour, frame.exposure
-    make, _, model = frame.camera.partition(" ")
+    make, model = frame.maker_and_model
     tags: list[tuple[Any, ...]] = [
         (50706, "B", 4, (1, 4, 0, 0)),
         (50707, "B", 4, (1, 4, 0, 0) if frame.linear is not None else (1, 1, 0, 0)),
-        (271, "s", 0, make),
-        (272, "s", 0, model or make),
+        (271, "s", 0, make or model),
+        (272, "s", 0, model),
         (50708, "s", 0, frame.camera),
         (274, "H", 1, frame.orientation),
         (50728, "2I", 3, _rationals(colour.as_shot_neutral)),

@@ -79,6 +79,17 @@ class Exposure:
 
 
 @dataclass(frozen=True)
+class Metadata:
+    """What came with a file about its picture, to go out with its deliveries: see `raw.metadata`."""
+
+    exif: tuple[tuple[str, str], ...] = ()
+    """Keys and texts, both as exiv2 writes them."""
+    iptc: tuple[tuple[str, str], ...] = ()
+    xmp: str = ""
+    """The packet."""
+
+
+@dataclass(frozen=True)
 class Facts:
     """What a file says of itself without being decoded."""
 
@@ -107,10 +118,18 @@ class Frame:
     """Exif orientation, 1..8, of the pixels as stored."""
     noise_profile: tuple[tuple[float, float], ...] = ()
     """Per channel, variance = scale * signal + offset, signal 0..1 of the white level."""
+    maker: str = ""
+    """Of the camera, when it is known apart from its name."""
+    metadata: Metadata = field(default_factory=Metadata)
 
     def __post_init__(self) -> None:
         if (self.mosaic is None) == (self.linear is None):
             raise ArgumentError("frame: exactly one of mosaic and linear must be given")
+
+    @property
+    def maker_and_model(self) -> tuple[str, str]:
+        """The camera's name in two parts; the first is empty when its maker is not known."""
+        return self.maker, self.camera.removeprefix(self.maker).strip() or self.camera
 
     @property
     def stored_size(self) -> tuple[int, int]:

@@ -12,12 +12,12 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
-from .picture_file import about_picture, check_size, three_channels, tiff_pixels
+from .picture_file import check_size, three_channels, tiff_pixels
 from .tags import Tags
 
 PREVIEW_PX = 1600
 """Long side of previews made here; embedded ones are given as they are."""
-HEAD_BYTES = 256 * 1024
+MOST_BESIDE_BYTES = 256 * 1024
 RATING = re.compile(rb"xmp:Rating(?:\s*=\s*[\"']|>)\s*(-?\d)")
 
 
@@ -41,27 +41,21 @@ def preview_of(path: Path, kind: str, tags: Tags | None, out: BinaryIO, most_pix
         out.write(_by_libraw(path))
 
 
-def rating_of(path: Path, tags: Tags | None) -> int:
-    """xmp:Rating, 0..5, of the XMP packet inside the file or in NAME.xmp beside it; 0 where there is none."""
-    packets = [tags.values.get(700) if tags is not None else None]
-    if packets[0] is None:
-        with path.open("rb") as file:
-            packets = [file.read(HEAD_BYTES)]
+def rating_beside(path: Path) -> int:
+    """xmp:Rating, 0..5, of NAME.xmp or NAME.EXT.xmp beside a file; 0 where there is none."""
     for beside in (path.with_suffix(".xmp"), path.with_name(path.name + ".xmp")):
-        if beside.is_file() and beside.stat().st_size <= HEAD_BYTES:
-            packets.append(beside.read_bytes())
-    for packet in packets:
-        data = bytes(packet) if isinstance(packet, bytes | bytearray | np.ndarray | tuple) else b""
-        found = RATING.search(data)
-        if found:
-            return min(max(int(found.group(1)), 0), 5)
+        if beside.is_file() and beside.stat().st_size <= MOST_BESIDE_BYTES:
+            found = RATING.search(beside.read_bytes())
+            if found:
+                return min(max(int(found.group(1)), 0), 5)
     return 0
 
 
-def picture_facts(path: Path) -> dict[str, Any]:
-    """Size, orientation, camera and exposure of a JPEG or PNG, from its head."""
+def picture_size(path: Path) -> tuple[int, int]:
+    """(width, height) of a JPEG or PNG, from its head."""
+    Pillow.MAX_IMAGE_PIXELS = None
     with Pillow.open(path) as picture:
-        return {**about_picture(picture), "size": list(picture.size)}
+        return picture.size
 
 
 def _embedded(file: BinaryIO, tags: Tags | None) -> bytes | None:

@@ -12,7 +12,6 @@ from PIL import Image as Pillow
 from ..colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from ..colour.types import Image
 from ..errors import FormatError
-from .frame import Exposure
 
 MAGIC = {b"\xff\xd8\xff": "JPEG", b"\x89PNG": "PNG"}
 _REC2020_PRIMARIES = [0.708, 0.292, 1.0, 0.170, 0.797, 1.0, 0.131, 0.046, 1.0]
@@ -23,18 +22,17 @@ def kind_of(data: bytes) -> str:
     return next((kind for magic, kind in MAGIC.items() if data.startswith(magic)), "")
 
 
-def read_picture(data: bytes, most_pixels: int) -> tuple[Image, dict[str, Any]]:
-    """Linear Rec.2020 float32 (height, width, 3), and metadata (orientation, exposure, camera)."""
+def read_picture(data: bytes, most_pixels: int) -> Image:
+    """Linear Rec.2020 float32 (height, width, 3), as stored."""
     kind = kind_of(data)
-    pixels, profile, about = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
-    return _to_linear(three_channels(pixels), profile), about
+    pixels, profile = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
+    return _to_linear(three_channels(pixels), profile)
 
 
-def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
+def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None]:
     Pillow.MAX_IMAGE_PIXELS = None  # our own limit follows, with a message of ours
     with Pillow.open(io.BytesIO(data)) as picture:
         check_size(picture.size[0], picture.size[1], most_pixels)
-        about = about_picture(picture)
         profile = picture.info.get("icc_profile")
         if kind == "PNG":
             pixels = imagecodecs.png_decode(data)
@@ -44,28 +42,16 @@ def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any]
             pixels = np.asarray(picture if picture.mode in ("L", "RGB") else picture.convert("RGB"))
             if picture.mode not in ("L", "RGB"):
                 profile = None
-    return pixels, profile, about
+    return pixels, profile
 
 
-def about_picture(picture: Pillow.Image) -> dict[str, Any]:
-    """Orientation, camera and exposure from a picture's Exif."""
-    exif = picture.getexif()
-    details = exif.get_ifd(0x8769)
-    return {
-        "orientation": int(exif.get(274, 1) or 1),
-        "camera": " ".join(str(exif.get(k, "")).strip("\x00 ") for k in (271, 272)).strip(),
-        "exposure": _exposure({**dict(exif), **dict(details)}),
-    }
-
-
-def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | None, dict[str, Any]]:
+def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | None]:
     with tifffile.TiffFile(io.BytesIO(data)) as tiff:
         page = tiff.pages[0]
         check_size(page.imagewidth, page.imagelength, most_pixels)
         pixels = tiff_pixels(page)
         profile = page.tags[34675].value if 34675 in page.tags else None
-        orientation = page.tags[274].value if 274 in page.tags else 1
-    return pixels, profile, {"orientation": int(orientation), "camera": "", "exposure": Exposure()}
+    return pixels, profile
 
 
 def tiff_pixels(page: Any) -> NDArray[Any]:
@@ -117,16 +103,3 @@ def _through_profile(pixels: NDArray[Any], profile: bytes) -> Image:
     wide = pixels if pixels.dtype == np.uint16 else pixels.astype(np.uint16) * 257
     out = imagecodecs.cms_transform(wide, profile, linear, outdtype=np.float32, colorspace="rgb", outcolorspace="rgb")
     return np.ascontiguousarray(out, np.float32)
-
-
-def _exposure(tags: dict[int, Any]) -> Exposure:
-    def number(code: int) -> float | None:
-        try:
-            return float(tags[code])
-        except (KeyError, TypeError, ValueError, ZeroDivisionError):
-            return None
-
-    stamp = str(tags.get(36867, tags.get(306, ""))).strip("\x00 ")
-    time_utc = f"{stamp[:10].replace(':', '-')}T{stamp[11:19]}Z" if len(stamp) >= 19 else None
-    lens = str(tags.get(42036, "")).strip("\x00 ")
-    return Exposure(number(34855), number(33434), number(33437), time_utc, number(37386), lens)

@@ -1,6 +1,5 @@
 """What a TIFF-based raw file says about itself, read with tifffile. Runs in the decoder process."""
 
-from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -9,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array
 from ..errors import FormatError
-from .frame import Calibration, CameraColour, Exposure
+from .frame import Calibration, CameraColour
 from .light_sources import LIGHT_SOURCE_K
 from .picture_file import check_size
 
@@ -74,29 +73,6 @@ class Tags:
     def text(self, code: int) -> str:
         value = self.values.get(code, "")
         return str(value).strip("\x00 ") if isinstance(value, str) else ""
-
-    def exposure(self) -> Exposure:
-        return Exposure(
-            self.number(34855),
-            self.number(33434),
-            self.number(33437),
-            self.time_utc(),
-            self.number(37386),
-            self.text(42036),
-            self.number(37382) or None,
-        )
-
-    def time_utc(self) -> str | None:
-        """Time of exposure; without an offset the camera's clock is taken for UTC."""
-        stamp = self.text(36867) or self.text(306)
-        try:
-            taken = datetime.strptime(stamp[:19], "%Y:%m:%d %H:%M:%S").replace(tzinfo=UTC)
-            offset = self.text(36881)
-            if offset and offset != "Z":
-                taken -= datetime.strptime(offset, "%z").utcoffset() or taken - taken
-        except ValueError:
-            return None
-        return taken.strftime("%Y-%m-%dT%H:%M:%SZ")
 
     def colour(self) -> CameraColour | None:
         """Camera colour of a DNG, or None when the file holds no matrices."""

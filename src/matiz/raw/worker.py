@@ -10,7 +10,7 @@ import json
 import os
 import resource
 import sys
-from datetime import UTC, datetime
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -21,7 +21,8 @@ from numpy.typing import NDArray
 from ..errors import FormatError, MatizError
 from .frame import CameraColour, Exposure
 from .light_sources import LIGHT_SOURCE_K
-from .listing import picture_facts, preview_of, rating_of
+from .listing import picture_size, preview_of, rating_beside
+from .metadata import Told, read_metadata
 from .picture_file import check_size, kind_of, read_picture
 from .tags import Tags, linear_pixels, packed_mosaic
 
@@ -35,31 +36,29 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
 
     A mosaic that needs no decoding is only pointed at: "offset" is where it lies in the file itself.
     """
-    tags = _tags_of(path)
+    tags, told = _tags_of(path), read_metadata(path)
     if tags is not None and tags.is_dng and tags.plain is not None:
         height, width = tags.plain["mosaic"]["shape"]
         check_size(width, height, MOST_PIXELS)
         colour = tags.colour()
         if colour is not None:
-            return {**_about(tags, colour, tags.exposure()), **tags.plain}
+            return {**_about(tags, told, colour), **tags.plain}
     if tags is not None and tags.is_dng and tags.is_linear:
         with path.open("rb") as file:
             linear = linear_pixels(file, MOST_PIXELS)
-        return {**_about(tags, tags.colour() or CameraColour(), tags.exposure()), "linear": _write(out, linear)}
+        return {**_about(tags, told, tags.colour() or CameraColour()), "linear": _write(out, linear)}
     if tags is not None and tags.is_dng and tags.is_packed:
         with path.open("rb") as file:
             packed = packed_mosaic(file, MOST_PIXELS)
         if packed is not None:
             values, levels = packed
-            about = _about(tags, tags.colour() or CameraColour(), tags.exposure())
+            about = _about(tags, told, tags.colour() or CameraColour())
             return {**about, "mosaic": _write(out, values), **levels}
     data = _bytes_of(path)
-    if kind_of(data):
-        return _picture(data, out)
-    if tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff"):
-        shot = {"camera": _camera(tags), "exposure": vars(tags.exposure())}
-        return {**_picture(data, out), **shot}
-    return _raw(data, tags, out)
+    is_tiff = tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff")
+    if kind_of(data) or is_tiff:
+        return {**_told(told), "linear": _write(out, read_picture(data, MOST_PIXELS))}
+    return _raw(data, tags, told, out)
 
 
 def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
@@ -68,16 +67,17 @@ def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
     with path.open("rb") as file:
         kind = kind_of(file.read(8))
     preview_of(path, kind, tags, out, MOST_PIXELS)
+    told = read_metadata(path)
     if kind:
-        facts = picture_facts(path)
+        size = picture_size(path)
     elif tags is not None:
-        orientation = int(tags.number(274) or 1)
-        facts = {"orientation": orientation, "camera": _camera(tags), "exposure": tags.exposure(), "size": tags.size}
+        size = tags.size
     else:
         with rawpy.imread(str(path)) as raw:
-            size = [raw.sizes.width, raw.sizes.height]
-            facts = {"orientation": _turned(raw.sizes.flip), "camera": "", "exposure": _exposure_of(raw), "size": size}
-    return {**facts, "exposure": vars(facts["exposure"]), "rating": rating_of(path, tags)}
+            size = (raw.sizes.width, raw.sizes.height)
+            told = _by_libraw(told, raw)
+    facts = _told(told)
+    return {**facts, "size": list(size), "rating": told.rating or rating_beside(path)}
 
 
 def _check_length(path: Path) -> None:
@@ -105,19 +105,13 @@ def _tags_of(path: Path) -> Tags | None:
             return None  # LibRaw reads many a file that is not quite a TIFF
 
 
-def _picture(data: bytes, out: BinaryIO) -> dict[str, Any]:
-    linear, about = read_picture(data, MOST_PIXELS)
-    shot: Exposure = about.pop("exposure")
-    return {**about, "exposure": vars(shot), "linear": _write(out, linear)}
-
-
 def _open(data: bytes) -> Any:
     raw = rawpy.RawPy()
     raw.open_buffer(io.BytesIO(data))
     return raw
 
 
-def _raw(data: bytes, tags: Tags | None, out: BinaryIO) -> dict[str, Any]:
+def _raw(data: bytes, tags: Tags | None, told: Told, out: BinaryIO) -> dict[str, Any]:
     with _open(data) as raw:
         check_size(raw.sizes.raw_width, raw.sizes.raw_height, MOST_PIXELS)
         raw.unpack()
@@ -127,10 +121,8 @@ def _raw(data: bytes, tags: Tags | None, out: BinaryIO) -> dict[str, Any]:
         values = np.ascontiguousarray(raw.raw_image_visible)
         black = np.array(raw.black_level_per_channel, np.float32)[np.array(raw.raw_pattern) & 3]
         colour = (tags.colour() if tags is not None else None) or _colour_of(raw)
-        shot = tags.exposure() if tags is not None and tags.is_dng else _exposure_of(raw)
         return {
-            **_about(tags, colour, shot),
-            "orientation": int((tags.number(274) if tags else None) or _turned(raw.sizes.flip)),
+            **_about(tags, _by_libraw(told, raw), colour),
             "mosaic": _write(out, values),
             "pattern": pattern.tolist(),
             "black": black.tolist(),
@@ -138,21 +130,20 @@ def _raw(data: bytes, tags: Tags | None, out: BinaryIO) -> dict[str, Any]:
         }
 
 
-def _about(tags: Tags | None, colour: CameraColour, shot: Exposure) -> dict[str, Any]:
+def _about(tags: Tags | None, told: Told, colour: CameraColour) -> dict[str, Any]:
     """Everything but the pixels and their levels."""
+    return {**_told(told), "colour": _plain(colour), "noise_profile": tags.noise_profile() if tags else ()}
+
+
+def _told(told: Told) -> dict[str, Any]:
+    """What a file says of its picture, as it is handed over."""
     return {
-        "camera": _camera(tags),
-        "orientation": int((tags.number(274) if tags else None) or 1),
-        "colour": _plain(colour),
-        "exposure": vars(shot),
-        "noise_profile": tags.noise_profile() if tags else (),
+        "maker": told.maker,
+        "camera": told.camera,
+        "orientation": told.orientation,
+        "exposure": vars(told.exposure),
+        "metadata": vars(told.metadata),
     }
-
-
-def _camera(tags: Tags | None) -> str:
-    if tags is None:
-        return ""
-    return tags.text(50708) or f"{tags.text(271)} {tags.text(272)}".strip()
 
 
 def _colour_of(raw: Any) -> CameraColour:
@@ -167,17 +158,22 @@ def _colour_of(raw: Any) -> CameraColour:
     return CameraColour((calibration,), base.as_shot_neutral)
 
 
-def _exposure_of(raw: Any) -> Exposure:
-    """Exposure as LibRaw reads it from a camera's own format."""
-    other = raw.other
-    taken = datetime.fromtimestamp(other.timestamp, UTC) if other.timestamp else None
-    return Exposure(
-        float(other.iso_speed) or None,
-        float(other.shutter_speed) or None,
-        float(other.aperture) or None,
-        taken.strftime("%Y-%m-%dT%H:%M:%SZ") if taken else None,
-        float(other.focal_length) or None,
+def _by_libraw(told: Told, raw: Any) -> Told:
+    """What LibRaw knows of a camera's own format, where its tags say nothing."""
+    other, shot = raw.other, told.exposure
+    # by the camera's clock, which is taken for UTC
+    taken = other.timestamp.strftime("%Y-%m-%dT%H:%M:%SZ") if other.timestamp else None
+    found = Exposure(
+        shot.iso or float(other.iso_speed) or None,
+        shot.time_s or float(other.shutter_speed) or None,
+        shot.f_number or float(other.aperture) or None,
+        shot.time_utc or taken,
+        shot.focal_mm or float(other.focal_length) or None,
+        shot.lens,
+        shot.focus_m,
     )
+    turned = told.orientation if told.orientation != 1 else _turned(raw.sizes.flip)
+    return replace(told, exposure=found, orientation=turned)
 
 
 def _plain(colour: CameraColour) -> dict[str, Any]:

@@ -22,6 +22,7 @@ from .scene import Map, Scene
 from .sensor import BLACK, CLEAN, PATTERNS, WHITE, Faults, counts, electrons_full, read_noise_electrons
 from .spectra import bump, fitting_set
 
+MAKER = "Corva"
 CAMERA = "Corva Body A"
 LENS = "Corva 21-98"
 
@@ -175,6 +176,7 @@ def expose(scene: Scene, settings: Settings) -> Frame:
         ),
         mosaic,
         camera=CAMERA,
+        maker=MAKER,
         noise_profile=((1.0 / full, (read / full) ** 2),) * 3,
     )
 

@@ -22,8 +22,8 @@ class Words(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, name: str, words: Iterable[tuple[str, str]]) -> None:
-        """words: (value, shown text)."""
+    def __init__(self, name: str, words: Iterable[tuple[str, str]], tip: str) -> None:
+        """words: (value, shown text). tip: what is chosen here, in a sentence."""
         super().__init__()
         self.setAccessibleName(name)
         row = QHBoxLayout(self)
@@ -34,6 +34,7 @@ class Words(QWidget):
         for value, text in words:
             button = push(text, checkable=True)
             button.setAccessibleName(f"{name}: {text}")
+            button.setToolTip(f"{name}: {text}. {tip}")
             button.clicked.connect(lambda _, v=value: self.chosen.emit(v))
             self._group.addButton(button)
             self._buttons[value] = button
@@ -189,7 +190,7 @@ def choice(session: Session, path: str, name: str, words: Iterable[tuple[str, st
     line = QHBoxLayout()
     line.setSpacing(6)
     line.addWidget(caption(name))
-    row = Words(name, words)
+    row = Words(name, words, specs()[path].help)
     row.chosen.connect(lambda value: session.commit([(path, value)], f"{name} {value}"))
     section = path.partition(".")[0]
     session.recipeChanged.connect(lambda names: row.show_value(session.recipe.get(path)) if section in names else None)

@@ -26,6 +26,7 @@ class DemoMaker(QObject):
         self._share.setFixedHeight(3)
         self._stop = push("stop")
         self._stop.setProperty("flat", "true")
+        self._stop.setToolTip("Stop; what is made stays, and the next start goes on from here")
         self._stop.clicked.connect(self.stop)
         row.addWidget(self._text)
         row.addWidget(self._share, 1, Qt.AlignmentFlag.AlignVCenter)

@@ -40,7 +40,7 @@ class Renderer(LatestWorker):
 
     def __init__(self) -> None:
         self._pace_s: dict[tuple[int, int], float] = {}
-        super().__init__(self._render, "render")
+        super().__init__(self._render, "render", yields=True)
 
     def forget(self) -> None:
         """Hold nothing of a picture that has gone."""

@@ -1,6 +1,6 @@
 """The route: the stations in working order, each with its live reading."""
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -42,9 +42,10 @@ class Route(QWidget):
             (n == self._current, s.is_left_out(), s.is_decided(), s.open_findings(), s.reading_text())
             for n, s in enumerate(self._stations)
         ]
-        if rows != self._rows:
-            self._rows = rows
-            self.update()
+        before, self._rows = self._rows, rows
+        for index, row in enumerate(rows):
+            if index >= len(before) or row != before[index]:
+                self.update(0, 8 + ROW_PX * index, self.width(), ROW_PX)
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH_PX, ROW_PX * len(self._stations))
@@ -67,14 +68,15 @@ class Route(QWidget):
             super().keyPressEvent(event)
 
     @painting
-    def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
+    def paintEvent(self, painter: QPainter, event: QPaintEvent) -> None:
         painter.fillRect(self.rect(), theme.colour("panel"))
         line_x = 15.5
         top, bottom = 8 + ROW_PX * 0.5 - 13, 8 + ROW_PX * (len(self._stations) - 0.5) - 13
         painter.setPen(QPen(theme.colour("line"), 2))
         painter.drawLine(QPointF(line_x, top), QPointF(line_x, bottom))
         for index, station in enumerate(self._stations[: len(self._rows)]):
-            self._paint_row(painter, index, station, line_x)
+            if event.rect().intersects(QRect(0, 8 + ROW_PX * index, self.width(), ROW_PX)):
+                self._paint_row(painter, index, station, line_x)
 
     def _paint_row(self, painter: QPainter, index: int, station: Station, line_x: float) -> None:
         y = 8 + ROW_PX * index

@@ -8,8 +8,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-
-NICE = 10
+NICE = 5
+"""Of a thread that yields: the window's own is served first."""
 
 
 class LatestWorker(QObject):
@@ -22,7 +22,7 @@ class LatestWorker(QObject):
     def __init__(
         self, answer: Callable[[Any, Callable[[Any], None]], None], name: str, *, yields: bool = False
     ) -> None:
-        """yields: whether it stands back where others compute."""
+        """yields: whether it stands back where the window's thread, or one that does not yield, computes."""
         super().__init__()
         self._answer, self._yields = answer, yields
         self._wake = threading.Condition()

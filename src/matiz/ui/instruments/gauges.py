@@ -26,6 +26,10 @@ class Gauges(Instrument):
         self._size = (0, 0)
         self._reading: DeliveryReading | None = None
         self.setMinimumWidth(280)
+        self.setToolTip(
+            "What will be written: px, megapixels, cm on paper; the shares of the picture, in %, that paper shows bare "
+            "or without shadow detail, and that sRGB cannot hold."
+        )
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def sizeHint(self) -> QSize:

@@ -41,10 +41,16 @@ class DeliverStation(Station):
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(8)
-        self.format = Words("Format", [("JPEG", "JPEG"), ("TIFF", "TIFF 16 bit"), ("PNG", "PNG 16 bit")])
+        self.format = Words(
+            "Format",
+            [("JPEG", "JPEG"), ("TIFF", "TIFF 16 bit"), ("PNG", "PNG 16 bit")],
+            "Of the files that are written.",
+        )
         self.format.show_value("JPEG")
         self.format.chosen.connect(lambda _: self._show())
-        self.size = Words("Size", [("full", "full size"), ("short", "short side")])
+        self.size = Words(
+            "Size", [("full", "full size"), ("short", "short side")], "How large they are; a picture is never enlarged."
+        )
         self.size.show_value("short")
         self.size.chosen.connect(lambda _: self._show())
         column.addWidget(self.format)
@@ -61,11 +67,13 @@ class DeliverStation(Station):
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         self.deliver_one = push("Deliver this picture")
+        self.deliver_one.setToolTip("Write the open picture as it is ordered here")
         self.deliver_one.clicked.connect(self.deliver_this)
         self.deliver_kept = push("Deliver all kept")
         self.deliver_kept.setToolTip("Every picture of the shoot that is sorted as keep")
         self.deliver_kept.clicked.connect(self.deliver_all_kept)
         self.choose_folder = push("Folder\u2026")
+        self.choose_folder.setToolTip("Where deliveries go")
         self.choose_folder.clicked.connect(self._on_choose_folder)
         for button in (self.deliver_one, self.deliver_kept, self.choose_folder):
             buttons.addWidget(button)

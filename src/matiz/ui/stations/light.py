@@ -68,6 +68,7 @@ class LightStation(Station):
         self.as_shot.clicked.connect(lambda: self.session.commit([("light.source", "as_shot")], "Light as shot"))
         self.named = QComboBox()
         self.named.setAccessibleName("Named illuminant")
+        self.named.setToolTip("Balance for a light of the published tables")
         self.named.addItem("Named light", "")
         for name, text in NAMES.items():
             self.named.addItem(text, name)

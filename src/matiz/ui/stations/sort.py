@@ -30,9 +30,13 @@ class SortStation(Station):
         self.row.addLayout(column, 2)
         choices = QVBoxLayout()
         choices.setSpacing(8)
-        self.decision = Words("Sorted as", [("keep", "keep"), ("hold", "hold"), ("drop", "drop"), ("", "undecided")])
+        self.decision = Words(
+            "Sorted as",
+            [("keep", "keep"), ("hold", "hold"), ("drop", "drop"), ("", "undecided")],
+            "Whether the picture stays; files are never touched.",
+        )
         self.decision.chosen.connect(self.sort_as)
-        self.rank = Words("Rank", [(str(n), str(n) if n else "no rank") for n in range(6)])
+        self.rank = Words("Rank", [(str(n), str(n) if n else "no rank") for n in range(6)], "How good it is, 1 to 5.")
         self.rank.chosen.connect(lambda text: self.set_rank(int(text)))
         choices.addWidget(self.decision)
         choices.addWidget(self.rank)

@@ -74,7 +74,7 @@ class ToneStation(Station):
         column.addWidget(self.curve, 1)
         line = QHBoxLayout()
         line.setSpacing(2)
-        self.channels = Words("Curve of", CHANNELS)
+        self.channels = Words("Curve of", CHANNELS, "Which curve is shown and dragged.")
         self.channels.show_value(self.channel)
         self.channels.chosen.connect(self._choose_channel)
         line.addWidget(self.channels)

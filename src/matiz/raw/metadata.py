@@ -1,0 +1,234 @@
+"""What is written in a file about its picture: Exif, IPTC and XMP, read and written by one library.
+
+exiv2 reads them from every kind of file that Matiz opens, makers' own notes included, and writes them into every kind
+that it delivers; so what came in can go out as it was. Reading runs in the decoder process.
+
+References: Exif 2.32; IPTC-IIM 4.2; XMP, ISO 16684-1.
+"""
+
+import contextlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import exiv2
+
+from ..errors import FileError
+from .frame import Exposure, Frame, Metadata
+
+MOST_TEXT, MOST_PACKET = 16_384, 2**20
+SOFTWARE = "Matiz"
+_IMAGE = ("Make", "Model", "ImageDescription", "Artist", "Copyright", "DateTime", "HostComputer", "Rating",
+          "RatingPercent", "XPTitle", "XPComment", "XPAuthor", "XPKeywords", "XPSubject")  # fmt: skip
+"""Of the first IFD: what is about the picture, and not about how its pixels lie in the file."""
+_MOVED = {"ExposureTime": "ExposureTime", "FNumber": "FNumber", "ISOSpeedRatings": "ISOSpeedRatings",
+          "DateTimeOriginal": "DateTimeOriginal", "FocalLength": "FocalLength", "SubjectDistance": "SubjectDistance",
+          "0x9011": "OffsetTimeOriginal", "0xa434": "LensModel", "LensModel": "LensModel",
+          "OffsetTimeOriginal": "OffsetTimeOriginal"}  # fmt: skip
+"""TIFF/EP has these in the first IFD; in a picture they belong to Exif's own."""
+_NOT_PHOTO = ("MakerNote", "InteroperabilityTag", "PixelXDimension", "PixelYDimension", "ColorSpace",
+              "ComponentsConfiguration", "CompressedBitsPerPixel", "FileSource", "CFAPattern")  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a file says of how its picture was taken."""
+
+    maker: str = ""
+    camera: str = ""
+    orientation: int = 1
+    exposure: Exposure = field(default_factory=Exposure)
+    rating: int = 0
+    metadata: Metadata = field(default_factory=Metadata)
+
+
+def read_metadata(path: Path) -> Told:
+    """Everything that is known of a file without its pixels; what cannot be read is left out, one value at a time."""
+    try:
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+        exif, iptc, xmp = image.exifData(), image.iptcData(), image.xmpData()
+        packet = image.xmpPacket()
+    except Exception:  # whatever a damaged file makes the library do
+        return Told()
+    texts = {key: text for datum in exif if (pair := _pair(datum)) is not None for key, text in [pair]}
+    kept = tuple(sorted((new, text) for key, text in texts.items() if (new := _kept_as(key))))
+    captions = tuple(pair for datum in iptc if (pair := _pair(datum)) is not None)
+    metadata = Metadata(kept, captions, packet if isinstance(packet, str) and len(packet) <= MOST_PACKET else "")
+    maker, model = (_told(find, exif) for find in (exiv2.make, exiv2.model))
+    unique = texts.get("Exif.Image.UniqueCameraModel", "").strip("\x00 ")
+    exposure = Exposure(
+        _number(exiv2.isoSpeed, exif),
+        _number(exiv2.exposureTime, exif),
+        _number(exiv2.fNumber, exif),
+        _time_utc(texts),
+        _number(exiv2.focalLength, exif),
+        _told(exiv2.lensName, exif) or _lens(texts),
+        _number(exiv2.subjectDistance, exif),
+    )
+    camera = unique or " ".join(part for part in (maker, model) if part)
+    orientation = _number(exiv2.orientation, exif)
+    stars = {datum.key(): datum.toString() for datum in xmp if datum.key() == "Xmp.xmp.Rating"}
+    rating = stars.get("Xmp.xmp.Rating") or texts.get("Exif.Image.Rating", "0")
+    return Told(
+        maker,
+        camera,
+        int(orientation) if orientation is not None and orientation in range(1, 9) else 1,
+        exposure,
+        min(max(int(rating), 0), 5) if rating.lstrip("-").isdigit() else 0,
+        metadata,
+    )
+
+
+def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int = 0) -> None:
+    """Write what came with a frame's file, and what is known of it, into a finished picture of `size`.
+
+    rank: its rating, 1..5; 0 leaves the one that came with it. FileError when the file cannot be written.
+    """
+    try:
+        if frame.metadata.xmp:
+            _write_packet(path, frame.metadata.xmp)
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+        # how the pixels lie in this file stays as its writer said
+        exif, iptc, xmp = image.exifData(), exiv2.IptcData(), image.xmpData()
+        for key, text in {**own_exif(frame), **dict(frame.metadata.exif), **_fixed(size)}.items():
+            _put(exif, key, text)
+        for key, text in frame.metadata.iptc:
+            _add(iptc, key, text)
+        for key in [datum.key() for datum in xmp if datum.key().startswith(("Xmp.tiff.", "Xmp.exif.Pixel"))]:
+            del xmp[key]
+        xmp["Xmp.xmp.CreatorTool"] = SOFTWARE
+        if rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
+            xmp["Xmp.xmp.Rating"] = str(rank)
+        image.setExifData(exif)
+        image.setIptcData(iptc)
+        image.setXmpData(xmp)
+        image.writeMetadata()
+    except exiv2.Exiv2Error as error:
+        raise FileError(f"{path.name}: its metadata cannot be written ({error})") from None
+
+
+def _write_packet(path: Path, packet: str) -> None:
+    """The XMP of another file as it is; reading it back makes values of it."""
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    image.setXmpPacket(packet)
+    image.writeXmpFromPacket(True)
+    image.writeMetadata()
+
+
+def own_exif(frame: Frame) -> dict[str, str]:
+    """What a frame itself knows, as Exif: for one that came without."""
+    shot = frame.exposure
+    stamp = shot.time_utc[:19].replace("-", ":").replace("T", " ") if shot.time_utc else ""
+    maker, model = frame.maker_and_model
+    values = {
+        "Exif.Image.Make": maker,
+        "Exif.Image.Model": model,
+        "Exif.Image.DateTime": stamp,
+        "Exif.Photo.DateTimeOriginal": stamp,
+        "Exif.Photo.OffsetTimeOriginal": "+00:00" if stamp else "",
+        "Exif.Photo.ExposureTime": _ratio(shot.time_s),
+        "Exif.Photo.FNumber": _ratio(shot.f_number),
+        "Exif.Photo.ISOSpeedRatings": str(min(int(shot.iso), 65_535)) if shot.iso else "",
+        "Exif.Photo.FocalLength": _ratio(shot.focal_mm),
+        "Exif.Photo.LensModel": shot.lens,
+        "Exif.Photo.SubjectDistance": _ratio(shot.focus_m),
+    }
+    if any(key == "Exif.Photo.DateTimeOriginal" for key, _ in frame.metadata.exif):
+        # a time without an offset came without one: none is made up
+        del values["Exif.Photo.OffsetTimeOriginal"]
+    return {key: text for key, text in values.items() if text}
+
+
+def _fixed(size: tuple[int, int]) -> Mapping[str, str]:
+    """What a delivery says whatever came in: it is upright, sRGB, of its own size, and written by Matiz."""
+    return {
+        "Exif.Image.Orientation": "1",
+        "Exif.Image.Software": SOFTWARE,
+        "Exif.Photo.ColorSpace": "1",
+        "Exif.Photo.PixelXDimension": str(size[0]),
+        "Exif.Photo.PixelYDimension": str(size[1]),
+    }
+
+
+def _kept_as(key: str) -> str:
+    """The key under which a value of a file goes into a delivery; "" for what does not."""
+    _, group, name = key.split(".", 2)
+    if group == "Image":
+        return key if name in _IMAGE else f"Exif.Photo.{_MOVED[name]}" if name in _MOVED else ""
+    if group == "Photo":
+        return "" if name in _NOT_PHOTO or name.startswith("0x") else key
+    return key if group == "GPSInfo" and not name.startswith("0x") else ""
+
+
+def _pair(datum: Any) -> tuple[str, str] | None:
+    try:
+        key, text = datum.key(), datum.toString()
+    except Exception:  # text in no encoding that the library knows
+        return None
+    return (key, text) if (len(text) <= MOST_TEXT and text.isprintable()) or "\n" in text else None
+
+
+def _put(data: Any, key: str, text: str) -> None:
+    try:
+        data[key] = text
+    except (exiv2.Exiv2Error, ValueError, TypeError):
+        return  # a value that this key does not take: the rest goes on
+
+
+def _add(data: Any, key: str, text: str) -> None:
+    try:
+        value = exiv2.StringValue()
+        value.read(text)
+        data.add(exiv2.IptcKey(key), value)
+    except (exiv2.Exiv2Error, ValueError, TypeError):
+        return
+
+
+def _told(find: Callable[[Any], Any], exif: Any) -> str:
+    found = find(exif)
+    if found is None or found == exif.end():
+        return ""
+    try:
+        return str(found.print(exif) if find is exiv2.lensName else found.toString()).strip("\x00 ")
+    except Exception:  # see _pair
+        return ""
+
+
+def _lens(texts: Mapping[str, str]) -> str:
+    return next((texts[k].strip("\x00 ") for k in ("Exif.Photo.LensModel", "Exif.Image.0xa434") if k in texts), "")
+
+
+def _number(find: Callable[[Any], Any], exif: Any) -> float | None:
+    text = _told(find, exif).split()
+    try:
+        value = float(Fraction(text[0])) if text else 0.0
+    except (ValueError, ZeroDivisionError, OverflowError):
+        return None
+    return value if 0.0 < value < 1e9 else None
+
+
+def _time_utc(texts: Mapping[str, str]) -> str | None:
+    """Time of exposure; without an offset the camera's clock is taken for UTC. One rule for raw files and pictures."""
+    keys = ("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
+    stamp = next((texts[key] for key in keys if key in texts), "").strip("\x00 ")
+    offset = texts.get("Exif.Photo.OffsetTimeOriginal", texts.get("Exif.Image.0x9011", "")).strip("\x00 ")
+    try:
+        taken = datetime.strptime(stamp[:19], "%Y:%m:%d %H:%M:%S").replace(tzinfo=UTC)
+    except ValueError:
+        return None
+    with contextlib.suppress(ValueError, OverflowError):
+        taken -= datetime.strptime(offset, "%z").utcoffset() or taken - taken
+    return taken.strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _ratio(value: float | None) -> str:
+    if not value or not 0 < value < 1e6:
+        return ""
+    fraction = Fraction(value).limit_denominator(100_000)
+    return f"{fraction.numerator}/{fraction.denominator}" if fraction else ""
