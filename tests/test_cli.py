@@ -151,3 +151,21 @@ def test_light_is_given_to_others(small_shoot, capsys, tmp_path):
     kelvins = [load_document(path).recipe.light.cct_K for path in others]
     assert code == 0 and len(set(kelvins)) == 2, "each keeps its own difference"
     assert run("give-light", source, tmp_path / "nowhere.dng", capsys=capsys)[0] == 1
+
+
+def test_linear_data_are_scene_linear_after_tones_scene_part(small_shoot, tmp_path):
+    """Exposure, zones and haze are in them; the rendition, its ends and curves are not."""
+    source, out = str(small_shoot / "CORVA_0011.dng"), str(tmp_path / "a.npy")
+
+    def linear(*settings: str) -> np.ndarray:
+        flags = [part for setting in settings for part in ("--set", setting)]
+        assert main(["develop", source, "-o", out, "--linear", *flags]) == 0
+        return np.load(out)
+
+    plain = linear()
+    np.testing.assert_allclose(linear("tone.exposure_EV=1"), 2.0 * plain, rtol=1e-5)
+    lifted = linear("tone.zones_EV=1,1,1,1,1,1,1,1,1,1,1")
+    assert np.median(lifted / np.maximum(plain, 1e-6)) == pytest.approx(2.0, rel=0.02)
+    assert np.abs(linear("tone.haze_percent=60") - plain).mean() > 0.003
+    same = linear("tone.rendition=strong", "tone.white_EV=1", "tone.curve.red=[[0,0.1],[1,1]]")
+    np.testing.assert_array_equal(same, plain)

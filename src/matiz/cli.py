@@ -99,9 +99,9 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
     from .files import write_whole
 
     if region is None:
-        working = full_picture(engine, recipe, result="working")
+        working = full_picture(engine, recipe, result="scene")
     else:
-        working = engine.render(recipe, 0, region, result="working")
+        working = engine.render(recipe, 0, region, result="scene")
     height, width = working.shape[:2]
     working = resized(working, Order(long_side=long_side).size_of((width, height)))
     working = working * np.float32(2.0 ** recipe.in_force().tone.exposure_EV)
@@ -305,7 +305,11 @@ def _add_input(command: argparse.ArgumentParser) -> None:
 def _add_develop(command: argparse.ArgumentParser) -> None:
     _add_input(command)
     command.add_argument("-o", "--output", required=True, metavar="OUT", help=".jpg, .tif, .png, or .npy with --linear")
-    command.add_argument("--linear", action="store_true", help="linear Rec.2020 before rendition, float32")
+    command.add_argument(
+        "--linear",
+        action="store_true",
+        help="linear Rec.2020 after Tone's scene part and before the rendition, float32",
+    )
     command.add_argument("--region", metavar="x,y,w,h", help="px of the upright full-size picture")
     command.add_argument("--long-side", type=int, metavar="N", help="px; never enlarges")
 

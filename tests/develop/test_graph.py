@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from matiz.develop.cache import MOST_PER_SLOT, Cache
 from matiz.develop.engine import Engine
-from matiz.develop.graph import REFERENCE, SCENE
+from matiz.develop.graph import HIGHLIGHTS, REFERENCE, SCENE
 from matiz.develop.mapping import Mapping
 from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
@@ -150,6 +150,23 @@ def test_the_mapping_says_where_pixels_are_drawn_from():
     assert abs(left + w / 2 - mapping.to_picture([(100.5, 80.5)])[0][0]) < 1
 
 
+def test_the_colour_round_clipped_places_moves_with_the_lens(hall_engine):
+    """In a recipe of version 1 it stays where it was in the frame, as it did then."""
+    engine = Engine(hall_engine.frame)
+    ratios = engine.sensor.highlights
+    assert ratios is not None
+    recipe = replace(PLAIN, mend=Mend(distortion_percent=-15.0))
+    moved = engine.product(recipe, HIGHLIGHTS)
+    assert engine.product(replace(recipe, processing=1), HIGHLIGHTS) is ratios
+    height, width = moved.shape[:2]
+    points = np.array([(x, y) for x in (4, width - 5) for y in (4, height - 5)])
+    there = engine.mapping(recipe).to_frame(points * 8.0 + 3.5) / 8.0 - 3.5 / 8.0
+    assert np.abs(there - points).max() > 1.0
+    for (x, y), (fx, fy) in zip(points, there, strict=True):
+        sampled = cv2.remap(ratios, np.float32([[fx]]), np.float32([[fy]]), cv2.INTER_LINEAR)[0, 0]
+        np.testing.assert_allclose(moved[y, x], sampled, atol=0.25)
+
+
 # ---- places, as they will come
 
 
@@ -247,6 +264,10 @@ def test_after_any_one_change_a_warm_engine_shows_what_a_fresh_one_does(warm, pa
     spec = {p: s for p, s, _ in leaves(BASE)}[path]
     value = "off" if path.endswith(".active") else "A" if path == "light.source" else _other(spec, BASE.get(path))
     recipe = BASE.change(path, value)[0]
+    # few variants are kept: what came before this one must be among them
+    for end in ("screen", "display"):
+        engine.render(BASE, 1, result=end)
+    meter.picture(BASE)
     fresh = Engine(engine.frame)
     for end in ("screen", "display"):
         np.testing.assert_array_equal(engine.render(recipe, 1, result=end), fresh.render(recipe, 1, result=end))

@@ -265,3 +265,62 @@ def test_black_patches_are_listed_with_their_share():
     assert [round(patch.share * 60_000) for patch in patches] == [2400, 300]
     assert patches[0].x in range(112, 121) and patches[0].w in range(240, 257)
     assert black_patches(np.full((20, 30, 3), 0.1, np.float32), 1) == (0.0, ())
+
+
+@pytest.mark.parametrize("beyond, counted", [(0.0, 0.0), (0.001, 0.0), (0.01, 0.5), (0.2, 0.5)])
+def test_colours_outside_srgb_are_counted_but_for_rounding(beyond, counted):
+    """Half of the picture lies so far beyond the output space, on the red side."""
+    from matiz.colour.spaces import SRGB_TO_REC2020
+    from matiz.measure.deliver import read_delivery
+
+    inside = np.full((10, 20, 3), 0.4)
+    inside[:, :10, 0] = 1.0 + beyond
+    shown = (inside @ SRGB_TO_REC2020.T).astype(np.float32)
+    reading = read_delivery(np.clip(inside, 0, 1).astype(np.float32), shown)
+    assert reading.out_of_gamut == counted
+    assert reading.bare_paper == 0.5 and reading.no_shadow == 0.0
+
+
+def test_quantiles_and_zones_of_luminances_are_those_of_the_pixels():
+    """Against NumPy on the pixels themselves, to a step of the count."""
+    from matiz.measure.tone import zone_of
+
+    EV = np.random.default_rng(5).normal(-1.0, 2.5, (200, 300)).astype(np.float32)
+    found = Luminances.of(EV)
+    for share in (0.01, 0.1, 0.5, 0.9):
+        assert found.quantile(share) == pytest.approx(float(np.quantile(EV, share)), abs=3 / 256)
+    expected = np.bincount(zone_of(EV).ravel(), minlength=11) / EV.size
+    np.testing.assert_allclose(found.zones(), expected, atol=2e-3)
+
+
+def test_outliers_do_not_sway_a_robust_fit():
+    """A line through twenty points, four of them far off; least squares alone would be."""
+    from matiz.image.robust import huber
+
+    x = np.linspace(0.0, 1.0, 20)
+    values = 2.0 + 3.0 * x
+    values[[3, 8, 11, 17]] += 20.0
+    terms = np.stack([np.ones(20), x], axis=1)
+    np.testing.assert_allclose(huber(terms, values, limit=0.1, rounds=60)[0], [2.0, 3.0], atol=0.1)
+    assert abs(np.linalg.lstsq(terms, values, rcond=None)[0][0] - 2.0) > 1.0
+    weight = np.ones(20)
+    weight[10:] = 0.0
+    held = huber(terms, np.where(x > 0.5, 9.0, values), limit=lambda rest: 0.1, weight=weight, rounds=60)[1]
+    assert (held[10:] == 0.0).all()
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_orientation_agrees_with_pillow(orientation):
+    from PIL import Image as Pillow
+    from PIL import ImageOps
+
+    from matiz.image.orientation import stored_box, upright
+
+    stored = np.random.default_rng(1).integers(0, 255, (20, 30, 3)).astype(np.uint8)
+    picture = Pillow.fromarray(stored)
+    picture.getexif()[274] = orientation
+    expected = np.asarray(ImageOps.exif_transpose(picture))
+    made = upright(stored, orientation)
+    np.testing.assert_array_equal(made, expected)
+    x, y, w, h = stored_box((2, 3, 5, 7), (made.shape[1], made.shape[0]), orientation)
+    np.testing.assert_array_equal(upright(stored[y : y + h, x : x + w], orientation), made[3:10, 2:7])

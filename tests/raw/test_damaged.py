@@ -38,7 +38,7 @@ def _flipped(data: bytearray, random) -> bytearray:
 def _edited(data: bytearray, random) -> bytearray:
     """Sizes and offsets in the head of the file replaced by any number."""
     for _ in range(random.integers(1, 6)):
-        at = int(random.integers(0, min(len(data), 40_000) - 4))
+        at = int(random.integers(0, min(len(data), 1500) - 4))
         data[at : at + 4] = int(random.integers(0, 2**32)).to_bytes(4, "little")
     return data
 

@@ -82,6 +82,18 @@ def _renamed(recipe: Wide, ids: tuple[str, ...]) -> Wide:
     return Wide(spots=Rows(zip(ids, recipe.spots.values(), strict=True)))
 
 
+@pytest.mark.parametrize("ident", ["order", "", "a.b", "x" * 17, 7, None])
+def test_an_item_read_from_json_has_an_id_of_its_own(ident):
+    data = json.loads(json.dumps(_with_spots("a")[0].to_json()))
+    data["spots"][0]["id"] = ident
+    with pytest.raises(RecipeError, match=r"id"):
+        Wide.from_json(data)
+    data["spots"] *= 2
+    data["spots"][0]["id"] = data["spots"][1]["id"] = "k1"
+    with pytest.raises(RecipeError, match="of its own"):
+        Wide.from_json(data)
+
+
 def test_an_item_goes_where_it_is_asked_to():
     recipe, (a, b) = _with_spots("a", "b")
     recipe, change = recipe.insert("spots", Spot("first"), label="add", at=0)

@@ -106,7 +106,7 @@ def test_a_fault_does_not_end_the_worker(qtbot):
 
 
 def test_words_show_without_saying_and_say_when_chosen(qtbot):
-    words = Words("Rendition", [("a", "A"), ("b", "B")])
+    words = Words("Rendition", [("a", "A"), ("b", "B")], "Which one.")
     qtbot.addWidget(words)
     chosen = []
     words.chosen.connect(chosen.append)

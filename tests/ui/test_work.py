@@ -213,6 +213,15 @@ def test_a_gift_that_comes_after_another_folder_was_opened_writes_nothing(window
     assert not (shoot / "CORVA_0031.dng.matiz.json").exists() and not (other / "z.dng.matiz.json").exists()
 
 
+def test_what_is_worked_out_aside_for_one_picture_is_not_done_to_the_next(window, shoot):
+    done = []
+    window.session.do_aside(lambda _: time.sleep(1.2), "slow", lambda _: done.append("picture"))
+    window.session.do_aside(lambda _: time.sleep(1.2), "slow", lambda _: done.append("shoot"), of_shoot=True)
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    settle(window, 0.6)
+    assert done == ["shoot"]
+
+
 def test_a_station_that_is_not_shown_is_not_refreshed(window, monkeypatch):
     asked = []
     for station in window.stations:

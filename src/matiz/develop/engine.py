@@ -69,6 +69,10 @@ class Engine:
         """What stands for everything that a result depends on: two recipes with the same one give the same pixels."""
         return _Making(self, recipe).digest(self._end(result))
 
+    def product(self, recipe: Recipe, node: Node) -> Any:
+        """What a node that makes no pixels makes."""
+        return _Making(self, recipe).product(node)
+
     def full(
         self, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
     ) -> Iterator[tuple[Region, Pixels]]:

@@ -4,12 +4,12 @@ Reference: Huber, "Robust estimation of a location parameter", 1964; solved by w
 """
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
-from ..colour.types import Array
-
+Array = NDArray[np.floating[Any]]
 Scale = Callable[[Array], float]
 
 
