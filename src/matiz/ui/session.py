@@ -76,6 +76,8 @@ class Session(QObject):
         self._told = Recipe()
         self._light: tuple[tuple[OpenPicture, Light], LightValue] | None = None
         self._opening: tuple[Path, Job] | None = None
+        # a pool of its own: what is worked out aside must not keep a picture waiting
+        self._openers = QThreadPool()
         self._openings = 0
         """Counts what was asked to be opened: only the last one counts."""
         self._aside: dict[int, Job] = {}
@@ -137,7 +139,7 @@ class Session(QObject):
         job.failed.connect(lambda text: self._on_failed(path, turn, text))
         self._opening = path, job
         self.pictureOpening.emit(path)
-        job.start()
+        job.start(self._openers)
 
     def step(self, by: int) -> None:
         """Open the next (1) or the previous (-1) picture of the shoot."""
@@ -322,6 +324,7 @@ class Session(QObject):
         for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
             job.stop()
         self.decoder.interrupt()
+        self._openers.waitForDone()
         QThreadPool.globalInstance().waitForDone()
         self._measurer.end()
         self.desk.close_log()
