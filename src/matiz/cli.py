@@ -234,18 +234,15 @@ def _recipe(chosen: argparse.Namespace) -> Any:
 
 def _load_recipe(path: Path) -> Any:
     """A recipe from its own file, or the current one of a sidecar."""
-    from .recipe.document import Document
-    from .recipe.model import Recipe
+    from .shoot.sidecar import read_recipe
 
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
         raise FormatError(f"{path}: not JSON ({error})") from None
     except OSError as error:
         raise FileError(f"{path}: {error.strerror}") from None
-    if isinstance(data, dict) and "versions" in data:
-        return Document.from_json(data).recipe
-    return Recipe.from_json(data)
+    return read_recipe(text)
 
 
 def _region(text: str, size: tuple[int, int]) -> tuple[int, int, int, int]:

@@ -208,3 +208,15 @@ def test_a_curve_is_put_through_a_point(x, y):
     at = min(max(x, 0.04), 0.96)
     assert float(curve(points, at)) == pytest.approx(y, abs=1e-6)
     assert points[0] == (0.0, 0.0) and points[-1] == (1.0, 1.0)
+
+
+def test_two_calibrations_for_one_light_are_one(scene_engine):
+    """Unknown illuminants are legal: nothing is divided by the distance of two that are the same."""
+    from dataclasses import replace
+
+    from matiz.develop.camera_colour import as_shot_xy, interpolated
+
+    colour = scene_engine.frame.colour
+    first, second = (replace(one, cct_K=6504.0) for one in colour.calibrations)
+    same = replace(colour, calibrations=(first, second))
+    assert interpolated(same, 3000.0) is first and np.isfinite(as_shot_xy(same)).all()

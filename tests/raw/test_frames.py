@@ -95,8 +95,8 @@ def test_libraw_agrees_on_the_camera_matrix(tmp_path):
 
 
 def test_the_preview_comes_without_decoding(dng):
-    jpeg, facts = shared_decoder().listing(dng)
-    assert Pillow.open(io.BytesIO(jpeg)).size == (60, 40) and facts.orientation == 1
+    preview, facts = shared_decoder().listing(dng)
+    assert preview.shape == (40, 60, 4) and facts.orientation == 1
 
 
 @pytest.mark.parametrize("orientation", range(1, 9))

@@ -1,6 +1,5 @@
 """What a contact sheet needs of a file comes without decoding its raw data; facts and ratings are read."""
 
-import io
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -11,9 +10,9 @@ import tifffile
 from PIL import Image as Pillow
 
 from matiz.errors import FormatError
+from matiz.image.orientation import upright
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
-from matiz.shoot.thumbnail import thumbnail
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import simulate
 from matiz.ui.session import Session
@@ -26,9 +25,8 @@ PREVIEW = np.tile(np.linspace(0, 255, 90).astype(np.uint8)[None, :, None], (60, 
 
 
 def listed(path: Path):
-    jpeg, facts = shared_decoder().listing(path)
-    with Pillow.open(io.BytesIO(jpeg)) as picture:
-        return np.asarray(picture.convert("RGB")), facts
+    pixels, facts = shared_decoder().listing(path)
+    return pixels[..., 2::-1], facts
 
 
 @pytest.fixture(scope="module")
@@ -42,7 +40,8 @@ def dng(tmp_path_factory) -> Path:
 
 def test_a_raw_file_is_listed_with_its_facts(dng):
     preview, facts = listed(dng)
-    assert preview.shape == PREVIEW.shape and np.abs(preview.astype(int) - PREVIEW).mean() < 3
+    turned = upright(PREVIEW, 6)
+    assert preview.shape == turned.shape and np.abs(preview.astype(int) - turned).mean() < 3
     assert facts.size == (240, 160) and facts.orientation == 6 and facts.rating == 0
     assert facts.exposure.iso == 400 and facts.exposure.lens == "Corva 21-98" and facts.exposure.focal_mm == 62.0
     assert facts.camera == read_frame(dng).camera
@@ -54,7 +53,7 @@ def test_raw_data_are_not_read(dng, tmp_path):
     cut = tmp_path / "cut.dng"
     cut.write_bytes(whole[: len(whole) - 30_000])
     preview, facts = listed(cut)
-    assert preview.shape == PREVIEW.shape and facts.exposure.iso == 400
+    assert preview.shape == (90, 60, 3) and facts.exposure.iso == 400
     with pytest.raises(FormatError):
         read_frame(cut)
 
@@ -124,8 +123,7 @@ def test_the_thumbnail_of_a_jpeg_is_upright(tmp_path, orientation):
     path = tmp_path / "a.jpg"
     picture.save(path, exif=exif)
     expected = np.asarray(ImageOps.exif_transpose(Pillow.open(path)))
-    jpeg, facts = shared_decoder().listing(path)
-    shown = thumbnail(jpeg, facts.orientation, 100)[..., :3].astype(int)
+    shown = shared_decoder().listing(path, 100)[0][..., 2::-1].astype(int)
     step = expected.shape[0] / shown.shape[0]
     rows = (np.arange(shown.shape[0]) * step + step / 2).astype(int)
     columns = (np.arange(shown.shape[1]) * step + step / 2).astype(int)
@@ -165,3 +163,21 @@ def test_what_cannot_be_listed_says_so(tmp_path, data):
         path.write_bytes(data)
         with pytest.raises(FormatError, match=path.name):
             shared_decoder().listing(path)
+
+
+def test_previews_that_claim_too_much_are_passed_over(dng, tmp_path):
+    """A preview inside a raw file that says it has 32,000 x 32,000 px: said, and nothing is unpacked here."""
+    whole = bytearray(dng.read_bytes())
+    start = whole.index(b"\xff\xc0") + 5
+    whole[start : start + 4] = (32_000).to_bytes(2, "big") * 2
+    path = tmp_path / "a.dng"
+    path.write_bytes(whole)
+    with pytest.raises(FormatError, match=r"a\.dng"):
+        shared_decoder().listing(path)
+
+
+def test_previews_are_small_whatever_the_picture_is(tmp_path):
+    for size in ((4000, 300), (17, 900), (3, 2000)):
+        path = tmp_path / "a.jpg"
+        Pillow.fromarray(np.zeros((size[1], size[0], 3), np.uint8)).save(path)
+        assert max(shared_decoder().listing(path, 100)[0].shape) == 100

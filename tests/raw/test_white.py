@@ -73,3 +73,28 @@ def test_a_few_hot_photosites_above_do_not_hide_the_pile(bright):
     black = float(mosaic.black.max())
     found = (found_white(replace(mosaic, values=values)) - black) / (mosaic.white - black)
     assert 0.89 < found < 0.9
+
+
+@pytest.mark.parametrize("share", [0.85, 0.9, 0.95])
+def test_a_white_level_that_only_green_reaches_is_found(share):
+    """A blue sky over-exposed in green alone: it must not turn magenta."""
+    frame = expose(grey(SIZE), Settings(ev=2.0))
+    mosaic = frame.mosaic
+    black = float(mosaic.black.max())
+    rows = np.linspace(0.5, 1.6, mosaic.values.shape[0])[:, None]
+    tint = np.array([0.55, 1.0, 0.7])[np.tile(mosaic.pattern, (SIZE[1] // 2, SIZE[0] // 2))]
+    signal = (mosaic.values.astype(float) - black) * rows * tint
+    sky = replace(mosaic, values=np.clip(signal + black, 0, 65_535).astype(np.uint16))
+    filled = _filled(sky, share, spread=4.0)
+    found = (found_white(filled) - black) / (mosaic.white - black)
+    assert share - 0.01 < found < share
+
+
+def test_one_colour_that_is_bright_and_evenly_lit_is_not_taken_for_full():
+    frame = expose(grey(SIZE), Settings(ev=1.2))
+    mosaic = frame.mosaic
+    black = float(mosaic.black.max())
+    tint = np.array([0.4, 1.0, 0.5])[np.tile(mosaic.pattern, (SIZE[1] // 2, SIZE[0] // 2))]
+    values = (mosaic.values.astype(float) - black) * tint + black
+    lit = replace(mosaic, values=np.clip(values, 0, 65_535).astype(np.uint16))
+    assert found_white(lit) == mosaic.white

@@ -23,7 +23,6 @@ from matiz.shoot.log import Event, Log
 from matiz.shoot.sets import following
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 from matiz.shoot.silenced import Silenced
-from matiz.shoot.thumbnail import thumbnail
 
 
 def _document(exposure_EV: float) -> Document:
@@ -155,16 +154,6 @@ def test_silenced_findings_are_kept(tmp_path):
     assert Silenced(path).ids() == frozenset()
     path.write_text("damaged")
     assert Silenced(path).ids() == frozenset()
-
-
-def test_thumbnails_are_small_and_upright(small_shoot):
-    from matiz.raw.decode import shared_decoder
-
-    jpeg, _ = shared_decoder().listing(small_shoot / "CORVA_0011.dng")
-    assert thumbnail(jpeg, 1, 100).shape == (67, 100, 4)
-    assert thumbnail(jpeg, 6, 100).shape == (100, 67, 4)
-    with pytest.raises(FormatError):
-        thumbnail(b"no", 1, 100)
 
 
 def test_a_set_ends_at_the_first_break():

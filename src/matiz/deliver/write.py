@@ -15,12 +15,12 @@ from ..colour.types import Display
 from ..develop.engine import Engine, full_picture
 from ..develop.tiles import Region
 from ..errors import ArgumentError, Cancelled, FileError
-from ..files import write_whole
+from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
 from ..raw.frame import Frame
 from ..raw.metadata import SOFTWARE, write_metadata
 from ..recipe.model import Recipe
-from .orders import Order
+from .orders import Order, free_name
 from .profiles import sRGB_profile
 
 Progress = Callable[[float], bool]
@@ -35,11 +35,13 @@ def deliver(
     rank: int = 0,
     region: Region | None = None,
     progress: Progress | None = None,
-) -> None:
+    exclusive: bool = False,
+) -> Path:
     """Write one delivery of the picture, or of a region of it (px of the upright full size).
 
     `progress` hears the share done, 0..1, and returns False to stop: then nothing is written and
-    Cancelled is raised.
+    Cancelled is raised. exclusive: a file that is there is never written over; the next free name is taken. Returns
+    where the delivery lies.
     """
     if path.resolve() == engine.frame.path.resolve():
         raise FileError(f"{path}: that is the picture itself, which Matiz never writes; choose another name")
@@ -48,8 +50,18 @@ def deliver(
     pixels = encode(resized(picture, order.size_of((picture.shape[1], picture.shape[0]))), _bits(order))
     if not heard(0.9):
         raise Cancelled("stopped by the user")
-    write_whole(path, lambda temporary: _write(engine.frame, pixels, order, rank, temporary))
+
+    def write(temporary: Path) -> None:
+        _write(engine.frame, pixels, order, rank, temporary)
+
+    while True:
+        try:
+            write_whole(path, write, exclusive=exclusive)
+            break
+        except TakenError:
+            path = free_name(path.parent, engine.frame.path.stem, order)
     heard(1.0)
+    return path
 
 
 def developed(

@@ -34,8 +34,8 @@ class Balance:
 def interpolated(colour: CameraColour, cct_K: float) -> Calibration:
     """The calibration for a light of `cct_K`, between the camera's two in reciprocal temperature."""
     first, *rest = sorted(colour.calibrations, key=lambda c: c.cct_K)
-    if not rest:
-        return first
+    if not rest or rest[-1].cct_K <= first.cct_K:
+        return first  # two for the same light, or for lights that the file does not tell apart
     second = rest[-1]
     share = (1 / cct_K - 1 / first.cct_K) / (1 / second.cct_K - 1 / first.cct_K)
     share = float(np.clip(share, 0.0, 1.0))

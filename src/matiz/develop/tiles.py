@@ -11,6 +11,7 @@ Region = tuple[int, int, int, int]
 LEVELS = 4
 """Full, 1/2, 1/4, 1/8."""
 TILE_PX = 512
+LEAST_SHORT_PX = 16
 LEAST_PX = 64
 """A last tile that would be narrower belongs to the one before it."""
 
@@ -21,9 +22,14 @@ def level_size(size: Size, level: int) -> Size:
 
 
 def level_for(size: Size, least_px: int) -> int:
-    """The deepest level whose long side still has `least_px`; the full size of a smaller picture."""
-    fits = [n for n in range(LEVELS) if max(level_size(size, n)) >= least_px]
-    return max(fits, default=0)
+    """The deepest level whose long side still has `least_px`; the full size of a smaller picture, and of one so narrow
+    that little would be left of its short side."""
+    return max((n for n in range(LEVELS) if max(level_size(size, n)) >= least_px and n <= deepest(size)), default=0)
+
+
+def deepest(size: Size) -> int:
+    """The deepest level at which a picture still has something to show across its short side."""
+    return max((n for n in range(LEVELS) if min(level_size(size, n)) >= LEAST_SHORT_PX), default=0)
 
 
 def tiles(size: Size, region: Region, times: int = 1) -> Iterator[Region]:

@@ -116,7 +116,7 @@ def haze_of(small: SceneLinear) -> Haze:
     shadows = np.dstack([cv2.erode(cv2.blur(light[..., c], (3, 3)), _window(small, SHADOW_WINDOW)) for c in range(3)])
     veil = shadows.min(axis=2)
     hazy = shadows[veil >= np.quantile(veil, HAZY)]
-    colour = np.median(hazy / hazy.sum(axis=1, keepdims=True), axis=0)
+    colour = np.median(hazy / np.maximum(hazy.sum(axis=1, keepdims=True), 1e-9), axis=0)
     window = _window(small, DARK_WINDOW)
     dark = cv2.erode(light.min(axis=2), window)
     # the brighter half of the haziest places, but no lamp: a median

@@ -8,7 +8,7 @@ import numpy as np
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..develop.engine import Engine
-from ..develop.tiles import LEVELS
+from ..develop.tiles import deepest
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
@@ -68,6 +68,6 @@ def _gain(engine: Engine, recipe: Recipe, finding: Finding, now: np.ndarray) -> 
 
 
 def _small_Lab(engine: Engine, recipe: Recipe) -> np.ndarray:
-    pixels = engine.render(recipe, LEVELS - 1, result="display").reshape(-1, 3)
+    pixels = engine.render(recipe, deepest(engine.size(recipe)), result="small display").reshape(-1, 3)
     sample = pixels[:: max(1, len(pixels) // MOST_PIXELS)]
     return sRGB_to_Lab(sample)

@@ -25,7 +25,8 @@ def change_map(before: Screen, after: Screen) -> NDArray[np.float32]:
     scale = min(1.0, MAP_PX / max(before.shape[:2]))
     labs = []
     for picture in (before, after):
-        small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        size = max(1, round(picture.shape[1] * scale)), max(1, round(picture.shape[0] * scale))
+        small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
         labs.append(sRGB_to_Lab(decode_sRGB(small[..., 2::-1] / 255.0)))
     return delta_E_2000(*labs).astype(np.float32)
 

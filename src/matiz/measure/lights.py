@@ -181,10 +181,12 @@ def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None)
 
 
 def _small(camera: Camera) -> Camera:
-    scale = WORKING_PX / max(camera.shape[:2])
+    height, width = camera.shape[:2]
+    scale = WORKING_PX / max(height, width)
     if scale >= 1.0:
         return camera
-    return np.asarray(cv2.resize(camera, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.float32)
+    size = max(1, round(width * scale)), max(1, round(height * scale))
+    return np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _line(colour: CameraColour) -> tuple[Array, Array]:

@@ -19,10 +19,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
+from ..files import clear_shared, shared_prefix
 from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Metadata, Mosaic
 from .white import found_white
 
-TIME_LIMIT_S = 60.0
+TIME_LIMIT_S, LISTING_LIMIT_S = 60.0, 10.0
+PREVIEW_PX = 480
+SHARED_MEMORY = Path("/dev/shm")
 READABLE = {
     ".dng", ".tif", ".tiff", ".jpg", ".jpeg", ".png", ".3fr", ".arw", ".cr2", ".cr3", ".erf", ".iiq",
     ".mef", ".mos", ".mrw", ".nef", ".nrw", ".orf", ".pef", ".raf", ".rw2", ".rwl", ".srw", ".x3f",
@@ -41,6 +44,7 @@ class Decoder:
 
     def start(self) -> None:
         """Start the process ahead of the first request, so that its imports are done by then."""
+        clear_shared(SHARED_MEMORY)
         with self._lock:
             self._running()
 
@@ -69,20 +73,31 @@ class Decoder:
             except ArgumentError as error:
                 raise FormatError(f"{path.name}: damaged: {error}") from None
 
-    def listing(self, path: Path) -> tuple[bytes, Facts]:
-        """A preview as JPEG bytes, and what the file says of itself; raw data are not decoded."""
+    def listing(self, path: Path, size_px: int = PREVIEW_PX) -> tuple[NDArray[np.uint8], Facts]:
+        """A preview, uint8 (height, width, 4), blue first, upright, at most `size_px` on the long side, and what the
+        file says of itself; raw data are not decoded. All of it is done in the decoder's process, under its limits."""
         with _exchange_file() as out:
-            answer = self._ask("listing", path, out)
+            answer = self._ask("listing", path, out, size_px=size_px, limit_s=min(LISTING_LIMIT_S, self._time_limit_s))
             width, height = answer["size"]
             shot = Exposure(**answer["exposure"])
-            return out.read_bytes(), Facts(
-                answer["camera"], shot, (width, height), answer["orientation"], answer["rating"]
-            )
+            facts = Facts(answer["camera"], shot, (width, height), answer["orientation"], answer["rating"])
+            return np.array(_mapped(out, answer["preview"])), facts
 
-    def _ask(self, task: str, path: Path, out: Path, wanted: Callable[[], bool] = lambda: True) -> dict[str, Any]:
+    def _ask(
+        self,
+        task: str,
+        path: Path,
+        out: Path,
+        wanted: Callable[[], bool] = lambda: True,
+        *,
+        size_px: int = 0,
+        limit_s: float | None = None,
+    ) -> dict[str, Any]:
         if not path.is_file():
             raise FileError(f"{path}: there is no such file")
-        request = json.dumps({"task": task, "path": str(path.resolve()), "out": str(out)}) + "\n"
+        limit_s = self._time_limit_s if limit_s is None else limit_s
+        asked = {"task": task, "path": str(path.resolve()), "out": str(out), "size_px": size_px}
+        request = json.dumps(asked) + "\n"
         with self._lock:
             if not wanted():
                 raise Cancelled("not wanted any more")
@@ -92,10 +107,10 @@ class Decoder:
                 self._busy_with = path
                 process.stdin.write(request.encode())
                 process.stdin.flush()
-                line = self._read_line(process)
+                line = self._read_line(process, limit_s)
             except (BrokenPipeError, TimeoutError) as error:
                 self._kill()
-                reason = f"took over {self._time_limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
+                reason = f"took over {limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
                 if not wanted():
                     raise Cancelled("not wanted any more") from None
                 raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
@@ -106,11 +121,11 @@ class Decoder:
             raise FormatError(f"{path.name}: {answer['error']}")
         return answer
 
-    def _read_line(self, process: subprocess.Popen[bytes]) -> bytes:
+    def _read_line(self, process: subprocess.Popen[bytes], limit_s: float) -> bytes:
         assert process.stdout
         with selectors.DefaultSelector() as selector:
             selector.register(process.stdout, selectors.EVENT_READ)
-            if not selector.select(self._time_limit_s):
+            if not selector.select(limit_s):
                 raise TimeoutError
         line = process.stdout.readline()
         if not line:
@@ -156,9 +171,9 @@ def read_frame(path: Path | str) -> Frame:
 @contextlib.contextmanager
 def _exchange_file() -> Iterator[Path]:
     """A file for pixels, in memory where the system offers room there."""
-    memory = Path("/dev/shm")
+    memory = SHARED_MEMORY
     roomy = memory.is_dir() and os.statvfs(memory).f_bavail * os.statvfs(memory).f_frsize > 2**31
-    handle, name = tempfile.mkstemp(prefix="matiz-", dir=memory if roomy else None)
+    handle, name = tempfile.mkstemp(prefix=shared_prefix(), dir=memory if roomy else None)
     os.close(handle)
     try:
         yield Path(name)

@@ -13,6 +13,7 @@ from ..colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from ..colour.types import Image
 from ..errors import FormatError
 
+LEAST_MOSAIC_PX, LEAST_PICTURE_PX = 16, 2
 MAGIC = {b"\xff\xd8\xff": "JPEG", b"\x89PNG": "PNG"}
 _REC2020_PRIMARIES = [0.708, 0.292, 1.0, 0.170, 0.797, 1.0, 0.131, 0.046, 1.0]
 
@@ -26,11 +27,12 @@ def read_picture(data: bytes, most_pixels: int) -> Image:
     """Linear Rec.2020 float32 (height, width, 3), as stored."""
     kind = kind_of(data)
     pixels, profile = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
-    return _to_linear(three_channels(pixels), profile)
+    pixels = three_channels(pixels)
+    check_picture(pixels.shape[1], pixels.shape[0])
+    return _to_linear(pixels, profile)
 
 
 def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None]:
-    Pillow.MAX_IMAGE_PIXELS = None  # our own limit follows, with a message of ours
     with Pillow.open(io.BytesIO(data)) as picture:
         check_size(picture.size[0], picture.size[1], most_pixels)
         profile = picture.info.get("icc_profile")
@@ -65,8 +67,17 @@ def tiff_pixels(page: Any) -> NDArray[Any]:
 def check_size(width: int, height: int, most_pixels: int) -> None:
     if width * height > most_pixels:
         raise FormatError(f"{width}x{height} px is more than the limit of {most_pixels // 10**6} megapixels")
-    if min(width, height) < 16:
-        raise FormatError(f"{width}x{height} px is too small to be developed; at least 16x16 are needed")
+
+
+def check_picture(width: int, height: int) -> None:
+    if min(width, height) < LEAST_PICTURE_PX:
+        raise FormatError(f"{width}x{height} px is too small to be developed; at least 2x2 are needed")
+
+
+def check_mosaic(width: int, height: int) -> None:
+    """A mosaic is interpolated from what lies round about: it needs some."""
+    if min(width, height) < LEAST_MOSAIC_PX:
+        raise FormatError(f"{width}x{height} px is too small to be developed; a mosaic needs at least 16x16")
 
 
 def three_channels(pixels: NDArray[Any]) -> NDArray[Any]:
@@ -83,7 +94,7 @@ def three_channels(pixels: NDArray[Any]) -> NDArray[Any]:
 def _to_linear(pixels: NDArray[Any], profile: bytes | None) -> Image:
     if pixels.dtype.kind == "f":
         # floating-point pictures are linear by custom; without a profile, linear sRGB
-        finite = np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=1.0, neginf=0.0)
+        finite = np.clip(np.nan_to_num(pixels.astype(np.float32), nan=0.0, posinf=1.0, neginf=0.0), -4096.0, 4096.0)
         return np.ascontiguousarray(finite @ SRGB_TO_REC2020.T.astype(np.float32))
     if pixels.dtype not in (np.uint8, np.uint16):
         raise FormatError(f"pixels of type {pixels.dtype} are not supported; 8 or 16 bit, or float")

@@ -12,6 +12,10 @@ from .frame import Calibration, CameraColour
 from .light_sources import LIGHT_SOURCE_K
 from .picture_file import check_size
 
+BRIGHTEST = 4096.0
+"""Times white, beyond which a floating point value is no light any more: 12 EV."""
+UNKNOWN_K = 6504.0
+"""Taken for the light of a calibration whose code is unknown or another light's, which is legal."""
 FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
 """Counts that stand for black and white of floating point mosaics."""
 MOST_PREVIEW_BYTES = 64 * 2**20
@@ -80,11 +84,11 @@ class Tags:
         for n in range(2):
             matrix = self.numbers(50721 + n)
             if len(matrix) == 9:
-                code = int(self.number(50778 + n) or 21)
+                code = int(self.number(50778 + n) or 0)
                 forward = self.numbers(50964 + n)
                 calibrations.append(
                     Calibration(
-                        LIGHT_SOURCE_K.get(code, 6504.0),
+                        LIGHT_SOURCE_K.get(code, UNKNOWN_K),
                         self._calibrated(n, np.reshape(matrix, (3, 3))),
                         np.reshape(forward, (3, 3)) if len(forward) == 9 else None,
                     )
@@ -237,4 +241,5 @@ def linear_pixels(file: BinaryIO, most_pixels: int) -> NDArray[np.float32]:
     if not (white > black).all():
         raise FormatError(f"white level {white.tolist()} is not above black {black.tolist()}")
     scaled = (values - black) / (white - black)
-    return np.ascontiguousarray(np.nan_to_num(scaled, nan=0.0, posinf=1.0, neginf=0.0), np.float32)
+    finite = np.nan_to_num(scaled, nan=0.0, posinf=1.0, neginf=0.0)
+    return np.ascontiguousarray(np.clip(finite, -BRIGHTEST, BRIGHTEST), np.float32)

@@ -19,15 +19,20 @@ MARGIN = 0.004
 """Of the range, put below the pile: its photosites differ by a few counts."""
 PILED = 5.0
 """Times as many photosites in the pile as in the stretch below it."""
+NARROW, MOSTLY = 0.0015, 0.8
+"""Of the range, and of the pile: a single colour that piles up, such as green in a sky, must do so within a few
+counts. The noise of what is merely bright spreads over several times that."""
 LOWEST = 0.7
 """Of the range: less is no sensor's white level."""
 
 
 def found_white(mosaic: Mosaic) -> float:
-    """The level at which photosites of two colours or more pile up, or the file's own where none do."""
+    """The level at which photosites pile up, of two colours or more, or of one within a few counts; the file's own
+    where none do."""
     black = float(mosaic.black.max())
     reach = mosaic.white - black
-    piles = []
+    piles: list[float] = []
+    narrow: list[bool] = []
     for channel in range(3):
         counts = _sample(mosaic, channel)
         if counts.size == 0:
@@ -39,7 +44,8 @@ def found_white(mosaic: Mosaic) -> float:
         below = np.count_nonzero((counts < top - BAND * reach) & (counts >= top - 2 * BAND * reach))
         if pile.size >= max(30, LEAST_SHARE * counts.size, PILED * below):
             piles.append(float(np.median(pile)))
-    if len(piles) < 2 or np.ptp(piles) > BAND * reach:
+            narrow.append(bool((np.abs(pile - piles[-1]) <= NARROW * reach).mean() > MOSTLY))
+    if not piles or np.ptp(piles) > BAND * reach or (len(piles) == 1 and not narrow[0]):
         return mosaic.white
     level = min(piles)
     if not black + LOWEST * reach <= level < mosaic.white - BAND * reach:

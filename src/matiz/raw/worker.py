@@ -17,13 +17,14 @@ from typing import Any, BinaryIO
 import numpy as np
 import rawpy
 from numpy.typing import NDArray
+from PIL import Image as Pillow
 
 from ..errors import FormatError, MatizError
 from .frame import CameraColour, Exposure
 from .light_sources import LIGHT_SOURCE_K
-from .listing import picture_size, preview_of, rating_beside
+from .listing import picture_size, preview_of, rating_beside, thumbnail
 from .metadata import Told, read_metadata
-from .picture_file import check_size, kind_of, read_picture
+from .picture_file import check_mosaic, check_size, kind_of, read_picture
 from .tags import Tags, linear_pixels, packed_mosaic
 
 MOST_MEMORY = 6 * 2**30
@@ -40,6 +41,7 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
     if tags is not None and tags.is_dng and tags.plain is not None:
         height, width = tags.plain["mosaic"]["shape"]
         check_size(width, height, MOST_PIXELS)
+        check_mosaic(width, height)
         colour = tags.colour()
         if colour is not None:
             return {**_about(tags, told, colour), **tags.plain}
@@ -61,13 +63,13 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
     return _raw(data, tags, told, out)
 
 
-def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
-    """Write a preview of `path` to `out` as JPEG, and return what is known without decoding."""
+def listing(path: Path, out: BinaryIO, size_px: int) -> dict[str, Any]:
+    """Write a preview of `path` to `out`, blue first, and return what is known without decoding."""
     tags = _tags_of(path)
     with path.open("rb") as file:
         kind = kind_of(file.read(8))
-    preview_of(path, kind, tags, out, MOST_PIXELS)
     told = read_metadata(path)
+    small = preview_of(path, kind, tags, size_px, MOST_PIXELS)
     if kind:
         size = picture_size(path)
     elif tags is not None:
@@ -76,8 +78,8 @@ def listing(path: Path, out: BinaryIO) -> dict[str, Any]:
         with rawpy.imread(str(path)) as raw:
             size = (raw.sizes.width, raw.sizes.height)
             told = _by_libraw(told, raw)
-    facts = _told(told)
-    return {**facts, "size": list(size), "rating": told.rating or rating_beside(path)}
+    preview = _write(out, thumbnail(small, told.orientation, size_px))
+    return {**_told(told), "preview": preview, "size": list(size), "rating": told.rating or rating_beside(path)}
 
 
 def _check_length(path: Path) -> None:
@@ -114,6 +116,7 @@ def _open(data: bytes) -> Any:
 def _raw(data: bytes, tags: Tags | None, told: Told, out: BinaryIO) -> dict[str, Any]:
     with _open(data) as raw:
         check_size(raw.sizes.raw_width, raw.sizes.raw_height, MOST_PIXELS)
+        check_mosaic(raw.sizes.width, raw.sizes.height)
         raw.unpack()
         if raw.raw_image is None or raw.raw_image.ndim != 2 or raw.raw_pattern is None:
             raise FormatError("the file holds no mosaic data; this kind is not supported")
@@ -198,10 +201,10 @@ def _write(out: BinaryIO, array: NDArray[Any]) -> dict[str, Any]:
 
 
 def _answer(request: dict[str, Any]) -> dict[str, Any]:
-    task = {"decode": decode, "listing": listing}[request["task"]]
+    path = Path(request["path"])
     try:
         with Path(request["out"]).open("wb") as out:
-            return task(Path(request["path"]), out)
+            return decode(path, out) if request["task"] == "decode" else listing(path, out, int(request["size_px"]))
     except MatizError as error:
         return {"error": str(error)}
     except FileNotFoundError:
@@ -220,6 +223,7 @@ def main() -> None:
     # libraries that print must not talk into the answers
     answers = os.fdopen(os.dup(sys.stdout.fileno()), "w")
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())
+    Pillow.MAX_IMAGE_PIXELS = None  # limits of our own follow, with messages of ours
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     for line in sys.stdin:

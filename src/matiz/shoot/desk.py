@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
+from ..files import clear_leftovers
 from ..raw.frame import Facts
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
@@ -78,6 +79,8 @@ class Desk:
             self._shut.clear()
             self.shoot += 1
         self.close_log()
+        for folder in {path.parent for path in pictures}:
+            clear_leftovers(folder)
         if pictures:
             try:
                 self._log = Log(pictures[0].parent)

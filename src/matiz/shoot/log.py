@@ -53,7 +53,12 @@ class Log:
         except (OSError, sqlite3.Error) as error:
             raise FileError(f"{self.path}: the log cannot be opened ({error}); the folder must be writable") from None
         if fresh:
-            self._rebuild(folder)
+            try:
+                self._rebuild(folder)
+            except (MatizError, sqlite3.Error) as error:
+                self._database.close()
+                self.path.unlink(missing_ok=True)  # half a log would pass for a whole one
+                raise FileError(f"{self.path}: the log cannot be rebuilt ({error}); free some space") from None
 
     def add(self, event: Event) -> None:
         try:
@@ -70,7 +75,7 @@ class Log:
         query = "select at_utc, picture, kind, label, detail from event"
         values: tuple[str, ...] = ()
         if picture is not None:
-            query, values = query + " where picture = ?", (picture,)
+            query, values = query + " where picture = ?", (_storable(picture),)
         with closing(self._database.execute(query + " order by at_utc, id", values)) as rows:
             return [Event(*row) for row in rows]
 
@@ -80,7 +85,7 @@ class Log:
     def _insert(self, event: Event) -> None:
         self._database.execute(
             "insert into event (at_utc, picture, kind, label, detail) values (?, ?, ?, ?, ?)",
-            (event.at_utc, event.picture, event.kind, event.label, event.detail),
+            tuple(_storable(v) for v in (event.at_utc, event.picture, event.kind, event.label, event.detail)),
         )
 
     def _rebuild(self, folder: Path) -> None:
@@ -93,6 +98,11 @@ class Log:
                 for version in versions:
                     for change in version.history.changes:
                         self._insert(_event(picture.name, change))
+
+
+def _storable(text: str) -> str:
+    """Text as the database takes it: names of files need not be characters."""
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
 
 
 def _event(picture: str, change: Change) -> Event:

@@ -1,15 +1,19 @@
 """The sidecar: NAME.EXT.matiz.json beside the picture, all versions and their histories."""
 
 import json
+import stat
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from ..errors import FileError, FormatError, RecipeError
 from ..files import write_whole
 from ..recipe.document import Document
+from ..recipe.model import Recipe
 
 SUFFIX = ".matiz.json"
 MOST_BYTES = 64 * 2**20
+T = TypeVar("T")
 MOST_DEPTH = 5
 """Of what has lines of its own: versions, a version, its history, the changes."""
 
@@ -25,17 +29,47 @@ def load_document(picture: Path) -> Document:
     """
     path = sidecar_path(picture)
     try:
-        if path.stat().st_size > MOST_BYTES:
+        found = path.stat()
+        if not stat.S_ISREG(found.st_mode):
+            raise FormatError(f"{path.name}: is no file; move it away")
+        if found.st_size > MOST_BYTES:
             raise FormatError(f"{path.name}: too large to be a sidecar")
-        return Document.from_json(json.loads(path.read_text(encoding="utf-8")))
+        return read_document(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
         return Document()
-    except (json.JSONDecodeError, UnicodeDecodeError, RecipeError) as error:
+    except (UnicodeDecodeError, RecipeError) as error:
         raise FormatError(f"{path.name}: cannot be read ({error}); mend it or move it away") from None
     except OSError as error:
         if isinstance(error, FileError):
             raise
         raise FileError(f"{path}: {error.strerror}") from None
+
+
+def read_document(text: str) -> Document:
+    """A document from the text of a sidecar. RecipeError says what is wrong with it, whatever it is."""
+    return _read(text, Document.from_json)
+
+
+def read_recipe(text: str) -> Recipe:
+    """A recipe from its own text, or the current one of a sidecar's. RecipeError as above."""
+
+    def either(data: Any) -> Recipe:
+        is_sidecar = isinstance(data, dict) and "versions" in data
+        return Document.from_json(data).recipe if is_sidecar else Recipe.from_json(data)
+
+    return _read(text, either)
+
+
+def _read(text: str, make: Callable[[Any], T]) -> T:
+    """The one door for what others may have written."""
+    try:
+        return make(json.loads(text))
+    except RecipeError:
+        raise
+    except RecursionError:
+        raise RecipeError("it is nested too deeply") from None
+    except (ValueError, TypeError, AttributeError, KeyError, OverflowError) as error:
+        raise RecipeError(f"{type(error).__name__}: {str(error)[:160]}") from None
 
 
 Revision = tuple[int, int, int] | None
@@ -56,7 +90,11 @@ def save_document(picture: Path, document: Document) -> Revision:
     text = _text(document.to_json())
 
     def write(path: Path) -> None:
-        path.write_text(text + "\n", encoding="utf-8")
+        try:
+            data = text.encode("utf-8")
+        except UnicodeEncodeError:  # half a character that came in as an escape goes out as one
+            data = json.dumps(document.to_json()).encode("ascii")
+        path.write_bytes(data + b"\n")
 
     write_whole(sidecar_path(picture), write)
     return revision_of(picture)

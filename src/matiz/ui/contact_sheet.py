@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 from ..errors import MatizError
 from ..raw.decode import Decoder
 from ..raw.frame import Facts
-from ..shoot.thumbnail import thumbnail
 from . import theme
 from .jobs import Job
 from .painted import painting_item
@@ -65,8 +64,7 @@ class SheetModel(QAbstractListModel):
 
     def _read(self, path: Path) -> tuple[QImage | str, Facts | None]:
         try:
-            jpeg, facts = self._decoder.listing(path)
-            pixels = thumbnail(jpeg, facts.orientation, THUMBNAIL_PX)
+            pixels, facts = self._decoder.listing(path, THUMBNAIL_PX)
         except MatizError as error:
             return str(error), None
         height, width = pixels.shape[:2]

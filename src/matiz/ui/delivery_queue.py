@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 from ..deliver.orders import Order, free_name
 from ..deliver.write import deliver
 from ..develop.engine import LITTLE_CACHE, Engine
+from ..files import clear_leftovers
 from ..raw.decode import Decoder
 from ..recipe.document import Document
 from ..wording import number
@@ -107,11 +108,10 @@ class DeliveryQueue(QAbstractListModel):
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # an engine of its own: the window's stays free for the hand
         engine = Engine(self._decoder.frame(row.picture, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
+        clear_leftovers(row.folder)
         path = free_name(row.folder, row.picture.stem, row.order)
-        deliver(
-            engine, row.document.recipe, row.order, path, rank=row.document.rank, progress=lambda s: job.progress(s)
-        )
-        return path
+        rank, recipe = row.document.rank, row.document.recipe
+        return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), exclusive=True)
 
     def _on_returned(self, row: Delivery, path: Path) -> None:
         self._set(row, state=DONE, share=1.0, path=path)

@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtGui import QImage
 
 from ..develop.engine import Engine
+from ..develop.tiles import deepest
 from ..recipe.model import Recipe
 from .viewport import Viewport
 from .worker import LatestWorker
@@ -51,7 +52,7 @@ class Renderer(LatestWorker):
         # pace is known per engine and level; an unknown one is taken for slow
         key = (id(request.engine), level)
         if self._pace_s.get(key, 1.0) > DRAFT_ABOVE_S:
-            emit(_rendered(request, max(level, 1), is_draft=True))
+            emit(_rendered(request, min(max(level, 1), deepest(request.view.picture)), is_draft=True))
             if self.outdated():
                 return
         start = time.perf_counter()

@@ -25,7 +25,6 @@ from ..shoot.desk import Desk, Edit
 from ..shoot.open_picture import OpenPicture
 from ..shoot.sidecar import Revision, load_document, revision_of
 from ..shoot.silenced import Silenced
-from ..shoot.thumbnail import thumbnail
 from ..wording import number
 from .jobs import Job, Work
 from .measuring import Measured, Measurer, Wanted
@@ -291,8 +290,7 @@ class Session(QObject):
         engine, recipe, path, decoder = self.picture.engine, self.recipe, self.picture.path, self.decoder
 
         def fitted(_: Job) -> Settings:
-            jpeg, facts = decoder.listing(path)
-            codes = thumbnail(jpeg, facts.orientation, PREVIEW_PX)
+            codes, _ = decoder.listing(path, PREVIEW_PX)
             return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
         self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from ..develop.tiles import LEVELS, Region
+from ..develop.tiles import Region, deepest
 
 FIT = 0.0
 MOST_ZOOM = 8.0
@@ -73,7 +73,7 @@ class Viewport:
     def level(self) -> int:
         """The smallest level that need not be scaled up."""
         level = 0
-        while level + 1 < LEVELS and self.scale * 2 ** (level + 1) <= 1.0 + 1e-6:
+        while level < deepest(self.picture) and self.scale * 2 ** (level + 1) <= 1.0 + 1e-6:
             level += 1
         return level
 
