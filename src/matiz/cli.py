@@ -80,8 +80,8 @@ def _develop(chosen: argparse.Namespace) -> int:
     if linear_wanted != chosen.linear:
         raise ArgumentError("-o OUT.npy and --linear go together: linear data is written as .npy")
     order = None if linear_wanted else order_for(out, long_side=chosen.long_side)
-    recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
+    recipe = _recipe(chosen, engine.frame.start)
     region = _region(chosen.region, engine.size(recipe)) if chosen.region else None
     if order is None:
         _write_linear(engine, recipe, region, chosen.long_side, out)
@@ -119,8 +119,8 @@ def _measure(chosen: argparse.Namespace) -> int:
     from .measure.report import area_report, report
     from .raw.decode import read_frame
 
-    recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
+    recipe = _recipe(chosen, engine.frame.start)
     out = report(engine.frame, engine.size(recipe), Meter(engine).picture(recipe))
     if chosen.station:
         out = {key: value for key, value in out.items() if key not in STATIONS or key == chosen.station}
@@ -137,8 +137,8 @@ def _find(chosen: argparse.Namespace) -> int:
     from .measure.picture import Meter
     from .raw.decode import read_frame
 
-    recipe = _recipe(chosen)
     engine = Engine(read_frame(chosen.file))
+    recipe = _recipe(chosen, engine.frame.start)
     findings = find(engine, Meter(engine).picture(recipe), recipe)
     if chosen.json:
         print(json.dumps([f.to_json() for f in findings]))
@@ -155,6 +155,7 @@ def _find(chosen: argparse.Namespace) -> int:
 def _give_light(chosen: argparse.Namespace) -> int:
     from .proposals.given_light import given_light
     from .raw.decode import read_frame
+    from .shoot.desk import start_of
     from .shoot.sidecar import load_document, save_document, sidecar_path
 
     source = Path(chosen.file)
@@ -165,7 +166,7 @@ def _give_light(chosen: argparse.Namespace) -> int:
         if own is None and not path.is_file():
             raise FileError(f"{path}: there is no such file")
         given = given_light(colour, recipe, own)
-        document, change = load_document(path).change_all(given, label=f"Light of {source.name}")
+        document, change = load_document(path).begun(start_of(path)).change_all(given, label=f"Light of {source.name}")
         if change:
             save_document(path, document)
         light = document.recipe.light
@@ -224,11 +225,11 @@ def _bench(chosen: argparse.Namespace) -> int:
     return int(run(chosen.name, as_json=chosen.json))
 
 
-def _recipe(chosen: argparse.Namespace) -> Any:
-    from .recipe.model import Recipe
+def _recipe(chosen: argparse.Namespace, start: str) -> Any:
+    from .recipe.model import plain_recipe
     from .recipe.parsing import apply_settings
 
-    recipe = _load_recipe(Path(chosen.recipe)) if chosen.recipe else Recipe()
+    recipe = _load_recipe(Path(chosen.recipe)) if chosen.recipe else plain_recipe(start)
     return apply_settings(recipe, chosen.set or [])
 
 

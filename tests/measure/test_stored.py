@@ -21,7 +21,7 @@ def stored(pixels: np.ndarray, kind: str, quality: int = 95) -> Frame:
     """A frame of what is left of pixels after they were a file of that kind."""
     out = io.BytesIO()
     Pillow.fromarray(pixels).save(out, kind, quality=quality)
-    linear = read_picture(out.getvalue(), 10**8)
+    linear, _ = read_picture(out.getvalue(), 10**8)
     return Frame(Path(f"a.{'jpg' if kind == 'JPEG' else 'png'}"), CameraColour(), linear=linear)
 
 

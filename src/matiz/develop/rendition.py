@@ -45,11 +45,11 @@ def rendered(rendition: str, scene: ArrayLike, *, white_EV: float = 0.0, black_E
     if black_EV > NO_BLACK_EV:
         black = MIDDLE_GREY * 2.0**black_EV
         light = np.maximum(light - black, 0.0) * (MIDDLE_GREY / (MIDDLE_GREY - black))
-    if rendition == "linear":
+    if rendition in ("linear", "as_delivered"):
         # up to middle grey as it is; above, straight in the logarithm of what is left to white
         return np.minimum(light if white_EV == 0.0 else _stretched(light, 2.0**white_EV), 1.0)
     if rendition not in SIGMOIDS:
-        raise ArgumentError(f"rendition: linear, {', '.join(SIGMOIDS)}; got {rendition!r}")
+        raise ArgumentError(f"rendition: linear, {', '.join(SIGMOIDS)} or as_delivered; got {rendition!r}")
     sigmoid = SIGMOIDS[rendition]
     n, k, white = _solved(replace(sigmoid, white_EV=sigmoid.white_EV + white_EV) if white_EV else sigmoid)
     power = np.minimum(light, white) ** n

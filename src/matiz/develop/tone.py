@@ -121,9 +121,10 @@ def haze_of(small: SceneLinear) -> Haze:
     dark = cv2.erode(light.min(axis=2), window)
     # the brighter half of the haziest places, but no lamp: a median
     brightness = light[dark >= np.quantile(dark, HAZIEST)].sum(axis=1)
-    air = (colour / colour.sum() * np.quantile(brightness, 0.75) * BEYOND_HAZIEST).astype(np.float64)
-    share = cv2.erode((light / air.astype(np.float32)).min(axis=2), window)
-    raw = np.clip(1.0 - KEPT_HAZE * share, LEAST_TRANSMISSION, 1.0).astype(np.float32)
+    share = colour / colour.sum() if colour.sum() > 0 else np.full(3, 1.0 / 3.0)
+    air = (share * np.quantile(brightness, 0.75) * BEYOND_HAZIEST).astype(np.float64)
+    through = cv2.erode((light / np.maximum(air, 1e-6).astype(np.float32)).min(axis=2), window)
+    raw = np.clip(1.0 - KEPT_HAZE * through, LEAST_TRANSMISSION, 1.0).astype(np.float32)
     guide = log_luminance(small)
     a, b = coefficients(guide, raw, max(3, len(window) // 4), EDGE_EV / 2)
     return Haze(air, np.clip(a * guide + b, LEAST_TRANSMISSION, 1.0), (a, b))

@@ -122,7 +122,7 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """
     tone = recipe.tone
     low, high = _used_range(reading)
-    if tone.rendition == "linear" or high - low > FILLED_L or under_exposed(reading, recipe):
+    if tone.rendition not in SIGMOIDS or high - low > FILLED_L or under_exposed(reading, recipe):
         return
     own_EV = SIGMOIDS[tone.rendition].white_EV
     white_EV = min(max(DIFFUSE_WHITE_EV + reading.tone.high_EV + LEFT_GAP_EV - own_EV, -2.0), 3.0)

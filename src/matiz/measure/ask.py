@@ -18,7 +18,7 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
     area = spot(engine, recipe, x, y)
     recipe = recipe.in_force()
     whole = _Lab(engine, recipe, area)
-    plain = Recipe()
+    plain = recipe.with_plain()
     made: dict[str, float] = {}
     for station in dict.fromkeys(path.split(".")[0] for path in specs()):
         section = getattr(recipe, station)

@@ -211,7 +211,7 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
     colour = _colour(answer["colour"]) if "colour" in answer else CameraColour()
     if "linear" in answer:
         linear = _mapped(out, answer["linear"])
-        return Frame(colour=colour, linear=linear, **about)
+        return Frame(colour=colour, linear=linear, is_rendered=bool(answer.get("rendered")), **about)
     mosaic = Mosaic(
         _from_file(path, answer["mosaic"]) if "offset" in answer["mosaic"] else _mapped(out, answer["mosaic"]),
         np.array(answer["pattern"], np.uint8),

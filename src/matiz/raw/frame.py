@@ -118,6 +118,8 @@ class Frame:
     """Exif orientation, 1..8, of the pixels as stored."""
     noise_profile: tuple[tuple[float, float], ...] = ()
     """Per channel, variance = scale * signal + offset, signal 0..1 of the white level."""
+    is_rendered: bool = False
+    """Whether it holds a picture that somebody has rendered for looking at, and no light of a scene."""
     maker: str = ""
     """Of the camera, when it is known apart from its name."""
     metadata: Metadata = field(default_factory=Metadata)
@@ -125,6 +127,11 @@ class Frame:
     def __post_init__(self) -> None:
         if (self.mosaic is None) == (self.linear is None):
             raise ArgumentError("frame: exactly one of mosaic and linear must be given")
+
+    @property
+    def start(self) -> str:
+        """What its recipe starts from, see `recipe.model`."""
+        return "rendered" if self.is_rendered else "raw"
 
     @property
     def maker_and_model(self) -> tuple[str, str]:

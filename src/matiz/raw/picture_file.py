@@ -23,13 +23,13 @@ def kind_of(data: bytes) -> str:
     return next((kind for magic, kind in MAGIC.items() if data.startswith(magic)), "")
 
 
-def read_picture(data: bytes, most_pixels: int) -> Image:
-    """Linear Rec.2020 float32 (height, width, 3), as stored."""
+def read_picture(data: bytes, most_pixels: int) -> tuple[Image, bool]:
+    """Linear Rec.2020 float32 (height, width, 3), as stored; and whether it is rendered: floats are a scene's."""
     kind = kind_of(data)
     pixels, profile = _read_tiff(data, most_pixels) if not kind else _read_pillow(data, kind, most_pixels)
     pixels = three_channels(pixels)
     check_picture(pixels.shape[1], pixels.shape[0])
-    return _to_linear(pixels, profile)
+    return _to_linear(pixels, profile), pixels.dtype.kind != "f"
 
 
 def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any], bytes | None]:

@@ -7,7 +7,7 @@ from typing import Any
 from ..errors import RecipeError
 from .change import Change
 from .history import History
-from .model import Recipe
+from .model import Recipe, plain_recipe
 from .shapes import Shape
 
 FIRST_VERSION = "Version 1"
@@ -90,6 +90,11 @@ class Document:
     def with_recipe(self, recipe: Recipe) -> "Document":
         """With a recipe that is not recorded yet, such as that of a drag."""
         return self.with_version(replace(self.version, recipe=recipe))
+
+    def begun(self, start: str) -> "Document":
+        """For a picture of this kind: with its own defaults, as long as nothing about its look has been decided."""
+        untouched = len(self.versions) == 1 and not self.version.history.changes and self.recipe == plain_recipe()
+        return self.with_recipe(plain_recipe(start)) if untouched and start != self.recipe.start else self
 
     def with_shape(self, shape: Shape) -> "Document":
         """With a shape that recipes can name by its key."""

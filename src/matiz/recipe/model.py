@@ -24,6 +24,11 @@ on sRGB after it; what clipped places are rebuilt from moves with the lens's cor
 """
 
 
+RENDITIONS = ("linear", "standard", "soft", "strong", "as_delivered")
+RAW, RENDERED = "raw", "rendered"
+"""What a picture is before anything is decided: light from a sensor, or a picture that somebody has rendered."""
+
+
 def _active() -> Any:
     return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
 
@@ -115,7 +120,7 @@ class Tone(Section):
 
     exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
     rendition: str = described(
-        Choice(("linear", "standard", "soft", "strong"), "standard", "The curve from scene to display.")
+        Choice(RENDITIONS, "standard", "The curve from scene to display; as_delivered for what is rendered already.")
     )
     black_EV: float = described(
         Number("EV", -12.0, -2.0, -12.0, 0.1, 2, "Scene luminance from middle grey that is shown black; -12 for none.")
@@ -144,6 +149,8 @@ class Recipe(Section):
     processing: int = PROCESSING
     schema: int = SCHEMA
     """Version of the layout that it came in: a newer one is kept for the Matiz that wrote it."""
+    start: str = RAW
+    """RAW or RENDERED: what the stations' defaults are. A picture that is rendered already is left as it is."""
     unknown: Mapping[str, Any] = field(default_factory=dict, hash=False)
     """Dotted paths and values written by a newer Matiz, kept for it."""
 
@@ -152,6 +159,8 @@ class Recipe(Section):
             raise RecipeError(
                 f"processing: this Matiz knows versions 1..{PROCESSING}, got {self.processing!r}; update Matiz"
             )
+        if self.start not in (RAW, RENDERED):
+            raise RecipeError(f"start: {RAW} or {RENDERED}, got {self.start!r:.40}")
         self.__dict__.update(checked(self).__dict__)
 
     def get(self, path: str) -> Any:
@@ -165,12 +174,12 @@ class Recipe(Section):
     def in_force(self) -> "Recipe":
         """What is done to the picture: stations that are left out at their defaults."""
         left_out = [item.name for item in fields(self) if not self.is_active(item.name)]
-        return replaced(self, **{name: getattr(_PLAIN, name) for name in left_out}) if left_out else self
+        return self.with_plain(*left_out) if left_out else self
 
     def with_plain(self, *stations: str) -> "Recipe":
         """With whole stations at their defaults; all of them when none is named."""
-        names = stations or tuple(tree.parts_of(Recipe))
-        return replaced(self, **{name: getattr(_PLAIN, name) for name in names})
+        plain_one = plain_recipe(self.start)
+        return replaced(self, **{name: getattr(plain_one, name) for name in stations or tree.parts_of(Recipe)})
 
     def moved_up(self) -> "Recipe":
         """The same decisions, rendered by the newest arithmetic."""
@@ -220,7 +229,7 @@ class Recipe(Section):
             yield path, value
 
     def to_json(self) -> dict[str, Any]:
-        out = {"schema": self.schema, "processing": self.processing, **plain(self)}
+        out = {"schema": self.schema, "processing": self.processing, "start": self.start, **plain(self)}
         for path, value in self.unknown.items():
             _write_back(out, path.split("."), value)
         return out
@@ -239,12 +248,15 @@ class Recipe(Section):
             raise RecipeError(f"schema: expected a version number, got {schema!r:.40}")
         unknown: dict[str, Any] = {}
         keep = unknown.__setitem__ if schema > SCHEMA else None
-        recipe = tree.section_from(cls, data, "", keep, frozenset({"schema", "processing"}))
+        recipe = tree.section_from(cls, data, "", keep, frozenset({"schema", "processing", "start"}))
         if not _is_version(processing) or processing > PROCESSING:
             raise RecipeError(
                 f"processing: this Matiz knows versions 1..{PROCESSING}, got {processing!r:.40}; update Matiz"
             )
-        return replaced(recipe, schema=schema, processing=processing, unknown=unknown)
+        start = data.get("start", RAW)
+        if start not in (RAW, RENDERED):
+            raise RecipeError(f"start: {RAW} or {RENDERED}, got {start!r:.40}")
+        return replaced(recipe, schema=schema, processing=processing, start=start, unknown=unknown)
 
 
 def _is_version(value: Any) -> bool:
@@ -268,6 +280,12 @@ def _write_back(out: dict[str, Any], names: list[str], value: Any) -> None:
 
 
 _PLAIN = Recipe()
+_PLAIN_RENDERED = Recipe(tone=Tone(rendition="as_delivered"), start=RENDERED)
+
+
+def plain_recipe(start: str = RAW) -> Recipe:
+    """The recipe of a picture about which nothing is decided."""
+    return _PLAIN_RENDERED if start == RENDERED else _PLAIN
 
 
 @cache

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from .model import PROCESSING, SCHEMA, Recipe
+from .model import PROCESSING, RAW, RENDERED, SCHEMA, Recipe
 from .tree import Part, Section, Table, parts_of
 
 
@@ -12,6 +12,7 @@ def json_schema() -> dict[str, Any]:
     versions = {
         "schema": {"type": "integer", "minimum": 1, "default": SCHEMA},
         "processing": {"type": "integer", "minimum": 1, "maximum": PROCESSING, "default": PROCESSING},
+        "start": {"enum": [RAW, RENDERED], "default": RAW},
     }
     root["properties"] = versions | root["properties"]
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Matiz recipe", **root}

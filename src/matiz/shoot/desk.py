@@ -18,10 +18,19 @@ from ..raw.frame import Facts
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.merge import merged
-from ..recipe.model import Recipe
+from ..recipe.model import RAW, RENDERED, Recipe
 from .folder import gather
 from .log import Event, Log
 from .sidecar import Revision, load_document, revision_of, save_document, sidecar_path
+
+RENDERED_SUFFIXES = (".jpg", ".jpeg", ".png")
+"""Of files that hold rendered pictures whatever is in them."""
+
+
+def start_of(path: Path) -> str:
+    """What the recipe of a file starts from, as far as its name tells; its frame knows for sure."""
+    return RENDERED if path.suffix.lower() in RENDERED_SUFFIXES else RAW
+
 
 Say = Callable[[str], None]
 
@@ -104,10 +113,12 @@ class Desk:
         """Whether the document has been read already."""
         return path in self._held
 
-    def hold(self, path: Path, document: Document, revision: Revision) -> Document:
-        """Take a document that was read elsewhere, unless the desk has its own, which is given back."""
+    def hold(self, path: Path, document: Document, revision: Revision, start: str) -> Document:
+        """Take a document that was read elsewhere, unless the desk has its own, which is given back; for a picture of
+        that kind, see `Document.begun`."""
         with self._lock:
             held = self._held.setdefault(path, _Held(document, document, revision))
+            held.document = held.document.begun(start)
         return held.document
 
     def put(self, path: Path, document: Document) -> None:
@@ -265,7 +276,7 @@ class Desk:
                     self._shut.add(path)
                     return None
                 self._shut.discard(path)
-                self._held[path] = _Held(document, document, revision)
+                self._held[path] = _Held(document.begun(start_of(path)), document, revision)
             return self._held[path]
 
     def _note(self, write: Callable[[Log], None]) -> None:

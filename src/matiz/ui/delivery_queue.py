@@ -107,10 +107,11 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # an engine of its own: the window's stays free for the hand
-        engine = Engine(self._decoder.frame(row.picture, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
+        frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)
+        engine, document = Engine(frame, cache_bytes=LITTLE_CACHE), row.document.begun(frame.start)
         clear_leftovers(row.folder)
         path = free_name(row.folder, row.picture.stem, row.order)
-        rank, recipe = row.document.rank, row.document.recipe
+        rank, recipe = document.rank, document.recipe
         return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), exclusive=True)
 
     def _on_returned(self, row: Delivery, path: Path) -> None:

@@ -370,7 +370,7 @@ class Session(QObject):
             return
         self._close_picture()
         self._opening = None
-        self.desk.hold(path, document, revision)
+        self.desk.hold(path, document, revision, frame.start)
         self.path, self.picture = path, OpenPicture(path, frame)
         self._opened_at = time.monotonic()
         self._told = self.recipe

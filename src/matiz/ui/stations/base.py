@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from ...recipe.model import Recipe
+from ...recipe.model import plain_recipe
 from ..actions import ActionSpec
 from ..picture_view import PictureView
 from ..session import SECTIONS, Session
@@ -71,8 +71,9 @@ class Station(QObject):
 
     def is_decided(self) -> bool:
         """True when the recipe differs from the default here."""
-        section = getattr(self.session.recipe, self.key, None)
-        return self.session.is_open and section is not None and section != getattr(_PLAIN, self.key)
+        recipe = self.session.recipe
+        section = getattr(recipe, self.key, None)
+        return self.session.is_open and section is not None and section != getattr(plain_recipe(recipe.start), self.key)
 
     def refresh(self) -> None:
         """Show what the recipe says now."""
@@ -132,6 +133,5 @@ class Station(QObject):
         self.refresh_readings()
 
 
-_PLAIN = Recipe()
 ALL = SECTIONS
 """For a station that shows the whole recipe."""

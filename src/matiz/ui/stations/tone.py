@@ -14,6 +14,7 @@ from ...measure.patches import FullReading
 from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
 from ...recipe.leaves import Points
+from ...recipe.model import RENDERED
 from ...wording import EV, number, percent
 from .. import theme
 from ..controls import Words, caption, choice, hold_drags, push, tape_grid
@@ -94,7 +95,7 @@ class ToneStation(Station):
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        words = [(word, word) for word in ("linear", "soft", "standard", "strong")]
+        words = [(word, word.replace("_", " ")) for word in ("as_delivered", "linear", "soft", "standard", "strong")]
         line, self.rendition = choice(self.session, "tone.rendition", "Rendition", words)
         self.camera = push("camera")
         self.camera.setAccessibleName("As the camera showed it")
@@ -191,6 +192,10 @@ class ToneStation(Station):
         self.channels.show_value(self.channel)
         self.ladder.show_tone(tone)
         engine = self.session.engine
+        # a picture that is rendered already can be left as it is, and has no camera's rendition beside it
+        is_rendered = self.session.recipe.start == RENDERED
+        self.rendition.button("as_delivered").setVisible(is_rendered)
+        self.camera.setVisible(not is_rendered)
         self.camera.setEnabled(engine is not None and engine.frame.mosaic is not None)
         self.straight.setEnabled(points != IDENTITY)
 
