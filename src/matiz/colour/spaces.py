@@ -1,6 +1,6 @@
 """Colour spaces: matrices from primaries, sRGB encoding, Lab, LCh, Oklab, u'v'.
 
-References: IEC 61966-2-1 (sRGB), ITU-R BT.2020, CIE 015:2018 (Lab, u'v'), Ottosson 2020 (Oklab).
+References: IEC 61966-2-1 (sRGB), IEC 61966-2-5 (opRGB), ITU-R BT.2020, CIE 015:2018 (Lab, u'v'), Ottosson 2020 (Oklab).
 """
 
 import numpy as np
@@ -14,6 +14,7 @@ D65_XY = np.array([0.3127, 0.3290])
 
 _PRIMARIES = {
     "sRGB": [[0.64, 0.33], [0.30, 0.60], [0.15, 0.06]],
+    "opRGB": [[0.64, 0.33], [0.21, 0.71], [0.15, 0.06]],
     "Rec.2020": [[0.708, 0.292], [0.170, 0.797], [0.131, 0.046]],
 }
 
@@ -53,6 +54,7 @@ REC2020_TO_XYZ = RGB_to_XYZ_matrix("Rec.2020")
 XYZ_TO_REC2020 = np.linalg.inv(REC2020_TO_XYZ)
 REC2020_TO_SRGB = np.linalg.inv(RGB_to_XYZ_matrix("sRGB")) @ REC2020_TO_XYZ
 SRGB_TO_REC2020 = np.linalg.inv(REC2020_TO_SRGB)
+OPRGB_TO_REC2020 = XYZ_TO_REC2020 @ RGB_to_XYZ_matrix("opRGB")
 REC2020_TO_XYZ_D50 = adaptation_matrix(xy_to_XYZ(D65_XY), xy_to_XYZ(D50_XY)) @ REC2020_TO_XYZ
 XYZ_D50_TO_REC2020 = np.linalg.inv(REC2020_TO_XYZ_D50)
 LUMINANCE = REC2020_TO_XYZ[1]

@@ -43,6 +43,8 @@ class Told:
     exposure: Exposure = field(default_factory=Exposure)
     rating: int = 0
     metadata: Metadata = field(default_factory=Metadata)
+    is_wide: bool = False
+    """Whether Exif says that the colours are opRGB, IEC 61966-2-5 (interoperability index R03)."""
 
 
 def read_metadata(path: Path) -> Told:
@@ -80,6 +82,7 @@ def read_metadata(path: Path) -> Told:
         exposure,
         min(max(int(rating), 0), 5) if rating.lstrip("-").isdigit() else 0,
         metadata,
+        texts.get("Exif.Iop.InteroperabilityIndex", "").strip("\x00 ") == "R03",
     )
 
 

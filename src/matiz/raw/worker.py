@@ -59,7 +59,7 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
     data = _bytes_of(path)
     is_tiff = tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff")
     if kind_of(data) or is_tiff:
-        linear, is_rendered = read_picture(data, MOST_PIXELS)
+        linear, is_rendered = read_picture(data, MOST_PIXELS, is_wide=told.is_wide)
         return {**_told(told), "rendered": is_rendered, "linear": _write(out, linear)}
     return _raw(data, tags, told, out)
 
