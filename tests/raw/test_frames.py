@@ -220,6 +220,33 @@ def test_an_embedded_profile_is_used(tmp_path):
     np.testing.assert_allclose(read_frame(tmp_path / "b.png").linear, read_frame(tmp_path / "n.png").linear)
 
 
+def test_a_tiff_that_claims_more_than_it_holds_is_refused(tmp_path):
+    """Else a few bytes are a black picture of any size."""
+    tifffile.imwrite(tmp_path / "a.tif", np.full((64, 64, 3), 90, np.uint8), photometric="rgb", rowsperstrip=8)
+    whole = (tmp_path / "a.tif").read_bytes()
+    assert read_frame(tmp_path / "a.tif").size == (64, 64)
+    (tmp_path / "b.tif").write_bytes(whole[:-200])
+    with pytest.raises(FormatError, match=r"b\.tif: .*missing"):
+        read_frame(tmp_path / "b.tif")
+    with tifffile.TiffFile(tmp_path / "a.tif", mode="r+b") as tiff:
+        tiff.pages[0].tags["ImageLength"].overwrite(60_000)
+    with pytest.raises(FormatError, match=r"a\.tif: .*missing"):
+        read_frame(tmp_path / "a.tif")
+
+
+def test_a_dng_whose_colours_cannot_be_inverted_is_refused(tmp_path, dng):
+    for matrix in (np.zeros((3, 3)), np.ones((3, 3)), np.full((3, 3), np.nan)):
+        with pytest.raises(ArgumentError, match="cannot be inverted"):
+            Calibration(6504.0, matrix)
+    whole = bytearray(dng.read_bytes())
+    with tifffile.TiffFile(dng) as tiff:
+        at = tiff.pages[0].tags["ColorMatrix1"].valueoffset
+    whole[at + 24 : at + 48] = whole[at : at + 24]
+    (tmp_path / "c.dng").write_bytes(whole)
+    with pytest.raises(FormatError, match=r"c\.dng: .*cannot be inverted"):
+        read_frame(tmp_path / "c.dng")
+
+
 @pytest.mark.parametrize(
     "content, says",
     [

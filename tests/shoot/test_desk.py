@@ -115,6 +115,22 @@ def test_what_cannot_be_written_stays_unsaved_and_is_written_when_it_can(desk, f
     assert load_document(a).recipe.tone.exposure_EV == 1.0
 
 
+def test_what_cannot_be_written_can_be_written_elsewhere_over_nothing(desk, folder, tmp_path):
+    apart = tmp_path / "apart"
+    apart.mkdir()
+    (apart / "a.dng.matiz.json").write_text("another's")
+    desk.record(folder / "a.dng", [(EXPOSURE, 1.0)], "x")
+    edit = desk.begin(folder / "b.dng")
+    edit.preview([(EXPOSURE, 0.5)])
+    written = desk.write_apart(apart)
+    assert sorted(path.name for path in written) == ["a-2.dng.matiz.json", "b.dng.matiz.json"]
+    assert load_document(apart / "a-2.dng").recipe.tone.exposure_EV == 1.0
+    assert load_document(apart / "b.dng").recipe.tone.exposure_EV == 0.5
+    assert (apart / "a.dng.matiz.json").read_text() == "another's" and not desk.is_saved
+    with pytest.raises(FileError):
+        desk.write_apart(tmp_path / "nowhere")
+
+
 def test_the_log_names_the_picture_and_what_was_done(desk, folder):
     desk.record(folder / "a.dng", [(EXPOSURE, 1.0)], "Exposure")
     desk.step(folder / "a.dng", "undo")

@@ -1,8 +1,11 @@
 """What must not be lost, land elsewhere or linger: drags, jobs, gifts, deliveries, slow and broken files."""
 
+import errno
 import gc
+import os
 import subprocess
 import sys
+import tempfile
 import time
 import weakref
 
@@ -10,7 +13,7 @@ import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QInputDevice, QPointingDevice, QTabletEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDialog, QMessageBox
 
 from matiz.errors import Cancelled
 from matiz.raw.decode import Decoder
@@ -327,3 +330,81 @@ def test_pictures_of_an_older_arithmetic_are_moved_up_when_asked(window):
     settle(window)
     kept = load_document(window.session.path)
     assert kept.versions["Version 1"].recipe.processing == 1 and kept.recipe.processing == 2
+
+
+class _FullDisk:
+    """Every new file fails, as on a full disk or in a folder that may not be written, until there is room."""
+
+    def __init__(self, monkeypatch, number: int) -> None:
+        self.has_room, real = False, tempfile.mkstemp
+
+        def mkstemp(*args, **kwargs):
+            if not self.has_room:
+                raise OSError(number, os.strerror(number))
+            return real(*args, **kwargs)
+
+        monkeypatch.setattr("matiz.files.tempfile.mkstemp", mkstemp)
+
+
+def _answered(monkeypatch, *answers: str) -> list[str]:
+    """Message boxes press these buttons, one after the other; what the boxes said."""
+    left, said = list(answers), []
+
+    def run(box) -> None:
+        said.append(box.text())
+        pressed = next(b for b in box.buttons() if b.text().replace("&", "") == left[0])
+        left.pop(0)
+        box.clickedButton = lambda: pressed
+
+    monkeypatch.setattr(QMessageBox, "exec", run)
+    return said
+
+
+@pytest.mark.parametrize("number", [errno.ENOSPC, errno.EACCES, errno.EROFS])
+def test_what_cannot_be_saved_is_said_and_saved_without_another_edit_once_it_can(window, shoot, monkeypatch, number):
+    disk = _FullDisk(monkeypatch, number)
+    said = []
+    window.session.said.connect(said.append)
+    window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
+    _wait(lambda: any("not saved" in text for text in said))
+    assert os.strerror(number) in "".join(said) and load_document(shoot / "CORVA_0011.dng").recipe == Recipe()
+    disk.has_room = True
+    _wait(lambda: window.session.saver.is_idle())
+    assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5
+
+
+def test_closing_on_a_full_disk_asks_and_loses_nothing(window, shoot, tmp_path, monkeypatch):
+    disk = _FullDisk(monkeypatch, errno.ENOSPC)
+    window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
+    said = _answered(monkeypatch, "Stay", "Try again", "Stay", "Write elsewhere…", "Stay")
+    assert not window.close() and window.isVisible() and "CORVA_0011.dng" in said[0]
+    assert not window.close() and len(said) == 3, "it tries again, and asks again"
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "nowhere"))
+    assert not window.close() and len(said) == 5, "a folder that does not take it is no way out"
+    disk.has_room = True
+    assert window.close() and len(said) == 5
+    assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5
+
+
+def test_a_delivery_onto_a_full_disk_fails_and_says_so(window, shoot, monkeypatch):
+    _FullDisk(monkeypatch, errno.ENOSPC)
+    window.go_to(window.deliver)
+    window.deliver.deliver_this()
+    _wait(lambda: window.deliver.queue.rows and window.deliver.queue.is_idle())
+    row = window.deliver.queue.rows[0]
+    assert row.state == "failed" and "No space left" in row.text
+    assert not [path for path in row.folder.iterdir() if path.suffix in (".jpg", ".part")]
+
+
+def test_a_folder_that_is_removed_is_said(window, shoot, monkeypatch):
+    said = []
+    window.session.said.connect(said.append)
+    kept = shoot.with_name("kept")
+    shoot.rename(kept)
+    window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
+    _wait(lambda: any("not saved" in text for text in said))
+    window.session.open_picture(shoot / "CORVA_0031.dng")
+    _wait(lambda: any("no such file" in text for text in said))
+    kept.rename(shoot)
+    _wait(lambda: window.session.saver.is_idle())
+    assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5

@@ -44,6 +44,15 @@ class Mosaic:
         return int(row), int(column)
 
 
+LEAST_VOLUME = 1e-6
+"""Of the three rows of a colour matrix, each made 1 long; those of the simulated camera have 0.87 to 0.96."""
+
+
+def _is_invertible(matrix: Array) -> bool:
+    lengths = np.linalg.norm(matrix, axis=1)
+    return bool(np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > LEAST_VOLUME * np.prod(lengths) > 0.0)
+
+
 @dataclass(frozen=True)
 class Calibration:
     """Camera colour measured under one illuminant, as in DNG."""
@@ -53,6 +62,12 @@ class Calibration:
     """(3, 3), XYZ to camera."""
     forward_matrix: Array | None = None
     """(3, 3), balanced camera to XYZ relative to D50."""
+
+    def __post_init__(self) -> None:
+        """Raises ArgumentError for a matrix that maps different colours to one: nothing could take it back."""
+        for matrix in (self.color_matrix, self.forward_matrix):
+            if matrix is not None and not _is_invertible(matrix):
+                raise ArgumentError("the matrix of its camera's colours cannot be inverted")
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """JPEG, TIFF and PNG as linear frames, through their embedded profile. Runs in the decoder process."""
 
 import io
+import math
 from typing import Any
 
 import imagecodecs
@@ -75,6 +76,7 @@ def _read_tiff(data: bytes, most_pixels: int) -> tuple[NDArray[Any], bytes | Non
         check_size(page.imagewidth, page.imagelength, most_pixels)
         if int(page.photometric) in UNKNOWN_COLOURS:
             raise FormatError(f"{UNKNOWN_COLOURS[int(page.photometric)]} is not supported in a TIFF; convert it to RGB")
+        _check_whole(page, len(data))
         pixels = tiff_pixels(page)
         profile = page.tags[34675].value if 34675 in page.tags else None
     return pixels, profile
@@ -88,6 +90,13 @@ def tiff_pixels(page: Any) -> NDArray[Any]:
     if page.photometric == PALETTE:
         return np.ascontiguousarray(np.moveaxis(np.asarray(page.colormap, np.uint16)[:, pixels], 0, -1))
     return np.iinfo(pixels.dtype).max - pixels if page.photometric == 0 else pixels
+
+
+def _check_whole(page: Any, length: int) -> None:
+    """What is not there would be shown as black, and a few bytes could claim a picture of any size."""
+    ends = [at + count for at, count in zip(page.dataoffsets, page.databytecounts, strict=False)]
+    if len(ends) < math.prod(page.chunked) or max(ends) > length:
+        raise FormatError("a part of the picture is missing; the file is cut short or damaged")
 
 
 def check_size(width: int, height: int, most_pixels: int) -> None:

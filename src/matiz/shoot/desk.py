@@ -229,6 +229,21 @@ class Desk:
         """Write all that is unsaved; the pictures for which that failed, which was said."""
         return [one.path for one in self.unsaved() if not self.write(one)]
 
+    def write_apart(self, folder: Path) -> list[Path]:
+        """Write what is unsaved as sidecars in another folder, over nothing that is there; the files. It stays unsaved.
+
+        Raises FileError.
+        """
+        out = []
+        for one in self.unsaved():
+            picture, number = folder / one.path.name, 2
+            while sidecar_path(picture).exists():
+                picture = folder / f"{one.path.stem}-{number}{one.path.suffix}"
+                number += 1
+            save_document(picture, one.document)
+            out.append(sidecar_path(picture))
+        return out
+
     def write(self, one: Unsaved) -> bool:
         """Write one document; False, which is said, when it could not be written. It stays unsaved then."""
         held = self._held.get(one.path)

@@ -306,13 +306,30 @@ class Window(QMainWindow):
             asked.setText(f"What was decided about {names} cannot be written.")
             asked.setInformativeText("Make room on the disk or make the folder writable, and try again.")
             again = asked.addButton("Try again", QMessageBox.ButtonRole.AcceptRole)
+            elsewhere = asked.addButton("Write elsewhere…", QMessageBox.ButtonRole.AcceptRole)
             stay = asked.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
             asked.addButton("Close without it", QMessageBox.ButtonRole.DestructiveRole)
             asked.exec()
             if asked.clickedButton() is stay:
                 return False
+            if asked.clickedButton() is elsewhere:
+                if self._write_elsewhere():
+                    return True
+                continue
             if asked.clickedButton() is not again:
                 return True
+        return True
+
+    def _write_elsewhere(self) -> bool:
+        """Whether the user chose a folder that took all that is unsaved."""
+        folder = QFileDialog.getExistingDirectory(self, "Write what was decided to a folder")
+        if not folder:
+            return False
+        try:
+            self.session.desk.write_apart(Path(folder))
+        except MatizError as error:
+            self.session.said.emit(str(error))
+            return False
         return True
 
     def _lay_out(self) -> None:
