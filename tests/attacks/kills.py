@@ -33,6 +33,8 @@ MOST_LOST_S = 1.0
 STEP_EV = 0.001
 DRAG = 60
 """Moves in one drag before it ends in a step."""
+TURN = 6000
+"""Moves until the hand is back at its start."""
 
 
 def edit(picture: Path) -> None:
@@ -45,7 +47,7 @@ def edit(picture: Path) -> None:
 
     def move() -> None:
         nonlocal begun, moves
-        moves = (moves + 1) % 6000
+        moves = (moves + 1) % TURN
         begun.preview([("tone.exposure_EV", round(moves * STEP_EV, 3))], "Exposure")
         saver.drag()
         if moves % DRAG == 0:
@@ -99,7 +101,8 @@ def fall_of_edit(picture: Path, after_s: float) -> str:
         return f"left behind: {left}"
     kept = round(load_document(picture).recipe.tone.exposure_EV / STEP_EV)
     due = [int(moves) for when, moves in said if when < end - MOST_LOST_S - 0.1]
-    return f"kept {kept} of {due[-1]}" if due and kept < due[-1] and due[-1] < 5900 else ""
+    behind = (due[-1] - kept) % TURN if due else 0
+    return f"kept {kept} of {due[-1]}" if 0 < behind < TURN / 2 else ""
 
 
 def fall_of_delivery(picture: Path, after_s: float) -> str:

@@ -102,7 +102,7 @@ class Log:
 
 def _storable(text: str) -> str:
     """Text as the database takes it: names of files need not be characters."""
-    return text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return text.encode("utf-8", "backslashreplace").decode("utf-8")
 
 
 def _event(picture: str, change: Change) -> Event:
