@@ -1,6 +1,7 @@
 """Colours of pictures: by their profile, their Exif, or custom; what cannot be known is refused, never guessed."""
 
 import io
+import struct
 
 import exiv2
 import imagecodecs
@@ -41,16 +42,35 @@ def test_a_profile_of_tables_or_none_at_all_is_left_to_littlecms():
     assert icc.matrix_profile(SRGB[:400]) is None
 
 
-def test_parametric_curves_follow_the_standard():
-    """sRGB's own, function type 3, against the formula of IEC 61966-2-1."""
-    import struct
+G, A, B, C, D, E, F = 2.2, 0.9, 0.1, 0.3, 0.2, 0.05, 0.02
 
-    values = [round(v * 65536) for v in (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)]
-    curve = icc._curve(b"para" + bytes(4) + struct.pack(">HH5i", 3, 0, *values))
+
+@pytest.mark.parametrize(
+    "function, values, formula",
+    [
+        (0, [G], lambda x: x**G),
+        (1, [G, A, -B], lambda x: np.where(x >= B / A, np.maximum(A * x - B, 0) ** G, 0)),
+        (2, [G, A, -B, C], lambda x: np.where(x >= B / A, np.maximum(A * x - B, 0) ** G + C, C)),
+        (3, [2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045], decode_sRGB),
+        (4, [G, A, B, C, D, E, F], lambda x: np.where(x >= D, (A * x + B) ** G + E, C * x + F)),
+    ],
+)
+def test_parametric_curves_follow_the_standard(function, values, formula):
+    """ICC.1:2010, table 65; function 3 against IEC 61966-2-1."""
+    numbers = [round(v * 65536) for v in values]
+    curve = icc._curve(b"para" + bytes(4) + struct.pack(f">HH{len(numbers)}i", function, 0, *numbers))
     x = np.linspace(0, 1, 400)
-    np.testing.assert_allclose(curve(x), decode_sRGB(x), atol=2e-4)
+    np.testing.assert_allclose(curve(x), formula(x), atol=2e-4)
+
+
+def test_plain_curves_follow_the_standard():
+    x = np.linspace(0, 1, 400)
     gamma = icc._curve(b"curv" + bytes(4) + struct.pack(">IH", 1, round(2.2 * 256)))
     np.testing.assert_allclose(gamma(x), x ** (round(2.2 * 256) / 256))
+    table = icc._curve(b"curv" + bytes(4) + struct.pack(">I3H", 3, 0, 20_000, 65_535))
+    np.testing.assert_allclose(table(x), np.interp(x, [0, 0.5, 1], [0, 20_000 / 65_535, 1]))
+    straight = icc._curve(b"curv" + bytes(4) + struct.pack(">I", 0))
+    np.testing.assert_allclose(straight(x), x)
 
 
 def _linear(path) -> np.ndarray:
@@ -121,3 +141,10 @@ def test_a_profile_for_other_pixels_is_said(tmp_path):
     (tmp_path / "a.png").write_bytes(out.getvalue())
     with pytest.raises(FormatError, match="profile is for Lab"):
         read_frame(tmp_path / "a.png")
+
+
+def test_a_profile_for_grey_does_not_drop_colours(tmp_path):
+    grey = bytes(imagecodecs.cms_profile("gray", gamma=1.8, whitepoint=[0.3127, 0.329, 1.0]))
+    tifffile.imwrite(tmp_path / "a.tif", CODES, photometric="rgb", iccprofile=grey)
+    with pytest.raises(FormatError, match="profile is for GRAY"):
+        read_frame(tmp_path / "a.tif")

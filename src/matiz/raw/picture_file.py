@@ -137,7 +137,7 @@ def _to_linear(pixels: NDArray[Any], profile: bytes | None, *, is_wide: bool) ->
         pixels = np.clip(pixels, -BRIGHTEST, BRIGHTEST)
     if profile and icc.colour_space(profile):
         is_grey = icc.colour_space(profile) == "GRAY"
-        made = icc.to_rec2020(pixels[..., :1] if is_grey else three_channels(pixels), profile)
+        made = icc.to_rec2020(pixels if is_grey else three_channels(pixels), profile)
         if made is not None:
             return made
     pixels = three_channels(pixels)
