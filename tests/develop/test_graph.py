@@ -18,7 +18,7 @@ from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.leaves import Choice, CurvePoints, Number, Numbers, described
-from matiz.recipe.model import Mend, Recipe, Tone
+from matiz.recipe.model import Contrast, Mend, Recipe, Tone
 from matiz.recipe.tree import Rows, Section, leaves, table
 
 PLAIN = Recipe()
@@ -40,6 +40,18 @@ def test_tiles_cover_a_region_once_and_lie_on_one_grid(width, height, data):
         assert inside == ((a, b, w, h) in found)
         assert a % TILE_PX == b % TILE_PX == 0
         assert min(w, width) <= TILE_PX + LEAST_PX and (w >= LEAST_PX or w == width)
+
+
+def test_a_picture_at_fit_is_one_tile_and_the_same_as_in_many(scene_engine, monkeypatch):
+    recipe = Recipe(tone=Tone(exposure_EV=0.5, contrast=Contrast(2.0, 3.0, 1.0), haze_percent=20.0))
+    in_many = Engine(scene_engine.frame).render(recipe, 0)
+    monkeypatch.setattr("matiz.develop.tiles.WHOLE_PX", 600 * 400)
+    assert (
+        list(tiles((600, 400), (5, 5, 10, 10))) == [(0, 0, 600, 400)]
+        and len(list(tiles((601, 400), (0, 0, 601, 400)))) > 1
+    )
+    whole = Engine(scene_engine.frame).render(recipe, 0)
+    assert np.abs(whole.astype(int) - in_many).max() <= 1
 
 
 # ---- the cache

@@ -11,6 +11,9 @@ Region = tuple[int, int, int, int]
 LEVELS = 4
 """Full, 1/2, 1/4, 1/8."""
 TILE_PX = 512
+WHOLE_PX = 2_500_000
+"""A picture that has no more, such as one at fit, is one tile: what neighbours need of each other costs half as much
+again in tiles."""
 LEAST_SHORT_PX = 16
 LEAST_PX = 64
 """A last tile that would be narrower belongs to the one before it."""
@@ -37,6 +40,9 @@ def tiles(size: Size, region: Region, times: int = 1) -> Iterator[Region]:
 
     times: how many tiles there are to a side of each.
     """
+    if size[0] * size[1] <= WHOLE_PX:
+        yield 0, 0, *size
+        return
     x, y, width, height = region
     columns = [(a, b) for a, b in _edges(size[0], times * TILE_PX) if a < x + width and b > x]
     for top, bottom in _edges(size[1], times * TILE_PX):
