@@ -33,7 +33,7 @@ EXIF = {
     "Exif.GPSInfo.GPSMapDatum": "WGS-84",
 }
 IPTC = {"Iptc.Application2.Keywords": "salt", "Iptc.Application2.Byline": "Somebody"}
-XMP = {"Xmp.dc.rights": "all rights kept", "Xmp.xmp.Rating": "3", "Xmp.photoshop.City": "Corva"}
+XMP = {"Xmp.dc.rights": "all rights kept", "Xmp.xmp.Rating": "3", "Xmp.iptc.Location": "Corva"}
 
 
 def _write(path, exif=EXIF, iptc=IPTC, xmp=XMP) -> None:
@@ -77,7 +77,7 @@ def test_what_came_in_goes_out(source, order, tmp_path):
     found = _read(out)
     missing = {key: text for key, text in {**EXIF, **IPTC}.items() if found.get(key) != text}
     assert not missing, (missing, found)
-    assert found["Xmp.dc.rights"].endswith("all rights kept") and found["Xmp.photoshop.City"] == "Corva"
+    assert found["Xmp.dc.rights"].endswith("all rights kept") and found["Xmp.iptc.Location"] == "Corva"
     assert found["Xmp.xmp.Rating"] == "3" and found["Exif.Image.Orientation"] == "1"
     assert found["Exif.Image.Software"] == "Matiz" and found["Exif.Photo.PixelXDimension"] == "64"
     with Pillow.open(out) as picture:
