@@ -175,13 +175,13 @@ def _give_light(chosen: argparse.Namespace) -> int:
 
 
 def _recipe_command(chosen: argparse.Namespace) -> int:
-    from .recipe.model import Recipe
+    from .recipe.model import RAW, Recipe
     from .recipe.schema import json_schema
 
     if chosen.action == "check":
         if not chosen.recipe_file:
             raise ArgumentError("recipe check: name the recipe's file")
-        _load_recipe(Path(chosen.recipe_file))
+        _load_recipe(Path(chosen.recipe_file), RAW)
         print("ok")
     else:
         print(json.dumps(json_schema() if chosen.action == "schema" else Recipe().to_json(), indent=2))
@@ -229,11 +229,11 @@ def _recipe(chosen: argparse.Namespace, start: str) -> Any:
     from .recipe.model import plain_recipe
     from .recipe.parsing import apply_settings
 
-    recipe = _load_recipe(Path(chosen.recipe)) if chosen.recipe else plain_recipe(start)
+    recipe = _load_recipe(Path(chosen.recipe), start) if chosen.recipe else plain_recipe(start)
     return apply_settings(recipe, chosen.set or [])
 
 
-def _load_recipe(path: Path) -> Any:
+def _load_recipe(path: Path, start: str) -> Any:
     """A recipe from its own file, or the current one of a sidecar."""
     from .shoot.sidecar import read_recipe
 
@@ -243,7 +243,7 @@ def _load_recipe(path: Path) -> Any:
         raise FormatError(f"{path}: not JSON ({error})") from None
     except OSError as error:
         raise FileError(f"{path}: {error.strerror}") from None
-    return read_recipe(text)
+    return read_recipe(text, start)
 
 
 def _region(text: str, size: tuple[int, int]) -> tuple[int, int, int, int]:

@@ -18,7 +18,7 @@ from matiz.errors import MatizError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw.decode import Decoder
-from matiz.recipe.model import plain_recipe
+from matiz.recipe.model import RAW, plain_recipe
 from matiz.shoot.sidecar import load_document, read_recipe, save_document, sidecar_path
 from matiz.simcam.camera import Settings, expose
 from matiz.simcam.targets import chart
@@ -88,7 +88,7 @@ class Campaign:
     def _text(self, kind: str, seed: int) -> str:
         data = damaged_text(self._texts[kind], seed)
         if kind == "recipe":
-            recipe = read_recipe(data.decode("utf-8", "surrogateescape"))
+            recipe = read_recipe(data.decode("utf-8", "surrogateescape"), RAW)
         else:
             picture = self._folder / "b.dng"
             sidecar_path(picture).write_bytes(data)

@@ -114,6 +114,11 @@ def test_few_variants_of_one_thing_are_kept():
     for n in range(20):
         cache.get(n, "tile", lambda: np.zeros(1000, np.uint8))
     assert cache.bytes == 1000 * MOST_PER_SLOT
+    made = []
+    for n in range(20, 40):
+        cache.get("before", "tile", lambda: made.append(1))
+        cache.get(n, "tile", lambda: np.zeros(1000, np.uint8))
+    assert len(made) == 1, "a variant in use is kept, however many come and go beside it"
     cache.clear()
     assert cache.bytes == 0
 

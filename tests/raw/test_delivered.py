@@ -69,8 +69,27 @@ def test_the_start_is_kept_and_is_what_stations_go_back_to():
     assert left_out.in_force().tone.rendition == "as_delivered"
     assert Recipe.from_json(json.loads(json.dumps(recipe.to_json()))) == recipe
     assert Recipe.from_json({}).start == "raw"
+    assert Recipe.from_json({}, RENDERED) == Recipe.from_json({"start": RENDERED}) == plain_recipe(RENDERED)
+    assert Recipe.from_json({"tone": {"exposure_EV": 1.0}}, RENDERED) == recipe
     with pytest.raises(ValueError, match="start"):
         Recipe.from_json({"start": "painted"})
+
+
+def test_what_a_newer_matiz_wrote_goes_back_where_nothing_was_decided_since():
+    newer = {"schema": 99, "start": RENDERED, "tone": {"rendition": "etched"}}
+    assert Recipe.from_json(newer).to_json()["tone"]["rendition"] == "etched"
+    decided = Recipe.from_json(newer).change("tone.rendition", "soft")[0]
+    assert decided.to_json()["tone"]["rendition"] == "soft"
+
+
+def test_a_recipe_that_does_not_say_where_it_starts_starts_as_its_picture_does(tmp_path):
+    path, recipe, out = tmp_path / "a.png", tmp_path / "r.json", tmp_path / "out.png"
+    pixels = np.random.default_rng(3).integers(0, 256, (24, 32, 3), np.uint8)
+    Pillow.fromarray(pixels).save(path)
+    recipe.write_text('{"tone": {"exposure_EV": 0.0}}')
+    assert main(["develop", str(path), "--recipe", str(recipe), "-o", str(out)]) == 0
+    with Pillow.open(out) as made:
+        assert np.abs(np.asarray(made).astype(int) - pixels).max() <= 1
 
 
 def test_a_document_begins_as_its_picture_does_until_something_is_decided(tmp_path):

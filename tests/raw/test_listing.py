@@ -1,5 +1,6 @@
 """What a contact sheet needs of a file comes without decoding its raw data; facts and ratings are read."""
 
+import io
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -13,6 +14,7 @@ from matiz.errors import FormatError
 from matiz.image.orientation import upright
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
+from matiz.raw.listing import _small_jpeg
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import simulate
 from matiz.ui.session import Session
@@ -181,3 +183,13 @@ def test_previews_are_small_whatever_the_picture_is(tmp_path):
         path = tmp_path / "a.jpg"
         Pillow.fromarray(np.zeros((size[1], size[0], 3), np.uint8)).save(path)
         assert max(shared_decoder().listing(path, 100)[0].shape) == 100
+
+
+@pytest.mark.parametrize(
+    "size, reduced", [((1200, 800), (600, 400)), ((800, 1200), (400, 600)), ((479, 300), (479, 300))]
+)
+def test_a_jpeg_is_reduced_while_it_is_decoded(size, reduced):
+    """Not below what is asked for, and not decoded in full where a half will do."""
+    file = io.BytesIO()
+    Pillow.fromarray(np.zeros((size[1], size[0], 3), np.uint8)).save(file, "JPEG")
+    assert _small_jpeg(file, 480, 10**8).shape == (reduced[1], reduced[0], 3)

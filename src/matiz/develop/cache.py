@@ -37,6 +37,7 @@ class Cache:
             found = self._held.get(key)
             if found is not None:
                 self._held.move_to_end(key)
+                self._freshen(key, found[2])
             else:
                 future: Future[Any] = Future()
                 self._held[key] = (future, 0, slot)
@@ -71,6 +72,13 @@ class Cache:
                 self._drop(variants[0])
             if self._bytes > self.most_bytes:
                 self._shrink(key)
+
+    def _freshen(self, key: Hashable, slot: Hashable) -> None:
+        """What is asked for again is the last variant of its slot to be dropped."""
+        variants = self._slots.get(slot)
+        if variants is not None and key in variants:
+            variants.remove(key)
+            variants.append(key)
 
     def _shrink(self, fresh: Hashable) -> None:
         """Drop what was asked for longest ago until the rest fits. What is small costs nothing to keep."""

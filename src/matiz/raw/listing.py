@@ -71,7 +71,10 @@ def _small_jpeg(file: BinaryIO, size_px: int, most_pixels: int) -> NDArray[np.ui
     """The decoder itself reduces, many times faster than decoding in full."""
     with Pillow.open(file) as picture:
         check_size(picture.size[0], picture.size[1], most_pixels)
-        picture.draft("RGB", (size_px, size_px))
+        width, height = picture.size
+        share = size_px / max(width, height)
+        # both sides are looked at: a short one that is asked too long keeps the decoder from reducing
+        picture.draft("RGB", (max(1, int(width * share)), max(1, int(height * share))))
         return np.asarray(picture.convert("RGB"))
 
 

@@ -1,9 +1,9 @@
 """The recipe of a picture: what the user can decide, in sections by station."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from functools import cache
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from ..colour.illuminants import NAMES
 from ..colour.temperature import duv_limit
@@ -163,6 +163,14 @@ class Recipe(Section):
             raise RecipeError(f"start: {RAW} or {RENDERED}, got {self.start!r:.40}")
         self.__dict__.update(checked(self).__dict__)
 
+    @classmethod
+    def starting(cls, start: str) -> Self:
+        """Of a picture about which nothing is decided."""
+        plain_one = cls(start=start)
+        if start == RAW:
+            return plain_one
+        return replaced(plain_one, tone=replaced(plain_one.tone, rendition="as_delivered"))
+
     def get(self, path: str) -> Any:
         """The value at a dotted path."""
         return tree.get(self, path)
@@ -207,7 +215,7 @@ class Recipe(Section):
             settings.append((f"{table}.{tree.ORDER}", (*rows.order[:at], ident, *rows.order[at:])))
         return self.change_all(settings, label=label)
 
-    def applied(self, values: Iterable[tuple[str, Any]]) -> "Recipe":
+    def applied(self, values: Sequence[tuple[str, Any]]) -> "Recipe":
         """The recipe with values of a history put in; what only a newer Matiz knows is kept aside for it."""
         recipe: Recipe = self
         for path, value in values:
@@ -218,7 +226,7 @@ class Recipe(Section):
                     raise
                 kept = {name: other for name, other in recipe.unknown.items() if name != path}
                 recipe = replaced(recipe, unknown=kept if value is ABSENT else {**kept, path: value})
-        tree.check_around(recipe, [path for path, _ in values] if isinstance(values, list) else [])
+        tree.check_around(recipe, [path for path, _ in values])
         return recipe
 
     def _with_stations(self, settings: Iterable[tuple[str, Any]]) -> Iterable[tuple[str, Any]]:
@@ -231,12 +239,12 @@ class Recipe(Section):
     def to_json(self) -> dict[str, Any]:
         out = {"schema": self.schema, "processing": self.processing, "start": self.start, **plain(self)}
         for path, value in self.unknown.items():
-            _write_back(out, path.split("."), value)
+            _write_back(out, self.starting(self.start), path.split("."), value)
         return out
 
     @classmethod
-    def from_json(cls, data: Any) -> "Recipe":
-        """Read what `to_json` wrote.
+    def from_json(cls, data: Any, start: str = RAW) -> "Recipe":
+        """Read what `to_json` wrote. start: what the picture starts from when the data does not say.
 
         Raises RecipeError for an unknown field or a value out of range, unless the data says that it comes from a
         newer schema: then the field is kept and written back.
@@ -248,22 +256,23 @@ class Recipe(Section):
             raise RecipeError(f"schema: expected a version number, got {schema!r:.40}")
         unknown: dict[str, Any] = {}
         keep = unknown.__setitem__ if schema > SCHEMA else None
-        recipe = tree.section_from(cls, data, "", keep, frozenset({"schema", "processing", "start"}))
+        start = data.get("start", start)
+        if start not in (RAW, RENDERED):
+            raise RecipeError(f"start: {RAW} or {RENDERED}, got {start!r:.40}")
+        base = cls.starting(start)
+        recipe = tree.section_from(base, data, "", keep, frozenset({"schema", "processing", "start"}))
         if not _is_version(processing) or processing > PROCESSING:
             raise RecipeError(
                 f"processing: this Matiz knows versions 1..{PROCESSING}, got {processing!r:.40}; update Matiz"
             )
-        start = data.get("start", RAW)
-        if start not in (RAW, RENDERED):
-            raise RecipeError(f"start: {RAW} or {RENDERED}, got {start!r:.40}")
-        return replaced(recipe, schema=schema, processing=processing, start=start, unknown=unknown)
+        return replaced(recipe, schema=schema, processing=processing, unknown=unknown)
 
 
 def _is_version(value: Any) -> bool:
     return isinstance(value, int) and not isinstance(value, bool) and 1 <= value < 2**31
 
 
-def _write_back(out: dict[str, Any], names: list[str], value: Any) -> None:
+def _write_back(out: dict[str, Any], base: Recipe, names: list[str], value: Any) -> None:
     """Put what a newer Matiz wrote where it was, unless its place is gone or holds what was decided here since."""
     *inner, last = names
     place: Any = out
@@ -274,13 +283,12 @@ def _write_back(out: dict[str, Any], names: list[str], value: Any) -> None:
             place = place.get(name) if isinstance(place, dict) else None
         if place is None:
             return
-    leaf = specs().get(".".join(names))
-    if isinstance(place, dict) and (last not in place or (leaf is not None and place[last] == leaf.default)):
+    path = ".".join(names)
+    if isinstance(place, dict) and (last not in place or (path in specs() and place[last] == plain(base.get(path)))):
         place[last] = value
 
 
-_PLAIN = Recipe()
-_PLAIN_RENDERED = Recipe(tone=Tone(rendition="as_delivered"), start=RENDERED)
+_PLAIN, _PLAIN_RENDERED = Recipe.starting(RAW), Recipe.starting(RENDERED)
 
 
 def plain_recipe(start: str = RAW) -> Recipe:

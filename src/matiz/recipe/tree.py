@@ -353,16 +353,16 @@ def frozen(value: Any) -> Any:
 
 
 def section_from(
-    section: type[S], data: Any, path: str = "", keep: Keep | None = None, left: frozenset[str] = frozenset()
+    base: S, data: Any, path: str = "", keep: Keep | None = None, left: frozenset[str] = frozenset()
 ) -> S:
-    """Read what `plain` wrote; what is missing has its default.
+    """Read what `plain` wrote; what is missing is as in `base`.
 
     keep: hears of unknown fields, and of values that are not taken here; without it they raise RecipeError. left:
     names that are not the section's own to read.
     """
     if not isinstance(data, Mapping):
         raise RecipeError(f"{path.rstrip('.') or 'recipe'}: expected a JSON object, got {type(data).__name__}")
-    known, values = parts_of(section), {}
+    known, values = parts_of(type(base)), {}
     for name, value in data.items():
         here = f"{path}{name}"
         if name in left:
@@ -370,18 +370,18 @@ def section_from(
         part = known.get(name)
         try:
             if part is None:
-                raise RecipeError(f"{here}: unknown field; {_names(section)}")
-            values[name] = _part_from(part, value, here, keep)
+                raise RecipeError(f"{here}: unknown field; {_names(type(base))}")
+            values[name] = _part_from(part, getattr(base, name), value, here, keep)
         except RecipeError:
             if keep is None:
                 raise
             keep(here, frozen(value))
-    fresh = replaced(section(), **values)
+    fresh = replaced(base, **values)
     fresh.check_together()
     return fresh
 
 
-def _part_from(part: Part, value: Any, path: str, keep: Keep | None) -> Any:
+def _part_from(part: Part, base: Any, value: Any, path: str, keep: Keep | None) -> Any:
     if isinstance(part, Table):
         if not isinstance(value, list | tuple):
             raise RecipeError(f"{path}: expected a list, got {type(value).__name__}")
@@ -393,7 +393,7 @@ def _part_from(part: Part, value: Any, path: str, keep: Keep | None) -> Any:
             rows[_ident(ident, f"{path}.{ident}")] = _item_from(part, each, f"{path}.{ident}", keep)
         return Rows(rows.items())
     if isinstance(part, type):
-        return section_from(part, value, f"{path}.", keep)
+        return section_from(base, value, f"{path}.", keep)
     return part.check(path, value)
 
 
@@ -404,4 +404,4 @@ def _item_from(part: Table, data: Mapping[str, Any], path: str, keep: Keep | Non
         if keep is None:
             raise RecipeError(f"{path}.kind: one of {', '.join(k.KIND for k in part.kinds)}; got {kind!r}")
         return Foreign(str(kind), {name: frozen(value) for name, value in data.items() if name != "id"})
-    return section_from(section, data, f"{path}.", keep, frozenset({"id", "kind"}))
+    return section_from(section(), data, f"{path}.", keep, frozenset({"id", "kind"}))

@@ -50,12 +50,15 @@ def read_document(text: str) -> Document:
     return _read(text, Document.from_json)
 
 
-def read_recipe(text: str) -> Recipe:
-    """A recipe from its own text, or the current one of a sidecar's. RecipeError as above."""
+def read_recipe(text: str, start: str) -> Recipe:
+    """A recipe from its own text, or the current one of a sidecar's. RecipeError as above.
+
+    start: what the picture starts from that it is for; a recipe may be silent about it.
+    """
 
     def either(data: Any) -> Recipe:
         is_sidecar = isinstance(data, dict) and "versions" in data
-        return Document.from_json(data).recipe if is_sidecar else Recipe.from_json(data)
+        return Document.from_json(data).recipe if is_sidecar else Recipe.from_json(data, start)
 
     return _read(text, either)
 

@@ -9,7 +9,6 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..deliver.orders import Order, free_name
-from ..deliver.write import deliver
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..files import clear_leftovers
 from ..raw.decode import Decoder
@@ -106,6 +105,9 @@ class DeliveryQueue(QAbstractListModel):
         self._touch(row)
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
+        # the libraries that write files take a tenth of the start, and many a session delivers nothing
+        from ..deliver.write import deliver
+
         # an engine of its own: the window's stays free for the hand
         frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)
         engine, document = Engine(frame, cache_bytes=LITTLE_CACHE), row.document.begun(frame.start)
