@@ -20,6 +20,7 @@ from matiz.raw.decode import Decoder
 from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
+from matiz.ui.delivery_queue import DONE
 from matiz.ui.instruments.base import Instrument
 from matiz.ui.jobs import Job
 from matiz.ui.session import Session
@@ -408,3 +409,33 @@ def test_a_folder_that_is_removed_is_said(window, shoot, monkeypatch):
     kept.rename(shoot)
     _wait(lambda: window.session.saver.is_idle())
     assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5
+
+
+def test_two_windows_on_one_folder_lose_nothing_of_each_other(window, shoot):
+    other = Window(Session())
+    try:
+        other.show()
+        other.open_paths([shoot])
+        for one, settings in ((window, [(EXPOSURE, 0.5)]), (other, [("light.cct_K", 4300.0)])):
+            one.session.open_picture(shoot / "CORVA_0011.dng")
+            settle(one)
+            one.session.record_for(shoot / "CORVA_0011.dng", settings, "x")
+        for one in (window, other):
+            settle(one)
+            _wait(one.session.saver.is_idle)
+        kept = load_document(shoot / "CORVA_0011.dng").recipe
+        assert (kept.tone.exposure_EV, kept.light.cct_K) == (0.5, 4300.0)
+        for one in (window, other):
+            one.go_to(one.deliver)
+            one.deliver.deliver_this()
+        for one in (window, other):
+            _wait(lambda queue=one.deliver.queue: queue.rows and queue.is_idle())
+        rows = [one.deliver.queue.rows[0] for one in (window, other)]
+        assert [row.state for row in rows] == [DONE, DONE]
+        made = [path for path in rows[0].folder.iterdir() if path.stem.startswith("CORVA_0011")]
+        assert rows[0].folder == rows[1].folder and len(made) == 2
+    finally:
+        settle(other)
+        other.close()
+        other.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -352,9 +352,7 @@ def frozen(value: Any) -> Any:
     return {name: frozen(each) for name, each in value.items()} if isinstance(value, dict) else value
 
 
-def section_from(
-    base: S, data: Any, path: str = "", keep: Keep | None = None, left: frozenset[str] = frozenset()
-) -> S:
+def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, left: frozenset[str] = frozenset()) -> S:
     """Read what `plain` wrote; what is missing is as in `base`.
 
     keep: hears of unknown fields, and of values that are not taken here; without it they raise RecipeError. left:
