@@ -10,6 +10,7 @@ from matiz.develop.engine import Engine, full_picture
 from matiz.develop.rendition import SIGMOIDS, curve, display_table, rendered, s_curve, scene_value, shown_value, through
 from matiz.errors import ArgumentError, Cancelled
 from matiz.recipe.model import Curve, Recipe, Tone
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.simcam.targets import wedge
 from tests.conftest import frame_of, mean_delta_E
 from tests.tolerances import LEVEL_DELTA_E
@@ -157,6 +158,28 @@ def test_stored_pixels_of_processing_version_1():
     expected = STORED_VERSION_1
     assert np.abs(shown.astype(int) - np.array(expected)).max() <= 1, shown.tolist()
 
+
+def test_stored_pixels_of_haze_in_processing_version_2(pans_engine):
+    """These were stored when version 2 was current; version 3 takes haze away without rims."""
+    older, newer = (Recipe(processing=n, tone=Tone(haze_percent=60.0)) for n in (2, 3))
+    made = pans_engine.render(older, 0, result="scene")
+    found = [made[place].tolist() for place in ((20, 30), (90, 150), (150, 270), (60, 220))]
+    np.testing.assert_allclose(found, STORED_HAZE_OF_VERSION_2, rtol=2e-3)
+    assert not np.allclose(pans_engine.render(newer, 0, result="scene"), made, rtol=0.05)
+
+
+@pytest.fixture(scope="module")
+def pans_engine():
+    shot = DEMO_SHOTS[0]
+    return Engine(simulate(shot.scene, (300, 200), shot.settings, view=shot.view))
+
+
+STORED_HAZE_OF_VERSION_2 = [
+    [0.07439, 0.08243, 0.12668],
+    [0.21385, 0.18673, 0.15707],
+    [0.06115, 0.04297, 0.03437],
+    [0.0738, 0.05855, 0.04153],
+]
 
 STORED_VERSION_1 = [
     [11, 11, 11],

@@ -12,6 +12,7 @@ from matiz.colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
 from matiz.develop.camera_colour import as_shot_xy, xy_to_neutral
 from matiz.develop.engine import Engine
+from matiz.measure.evidence import gather
 from matiz.measure.light import measured_light
 from matiz.measure.lights import FoundLight, Lights, read_lights, territories
 from matiz.measure.patches import clipped_patches
@@ -71,7 +72,7 @@ def test_the_light_of_simulated_scenes():
             wrong = cct_to_xy(1e6 / np.clip(1e6 / xy_to_cct(xy)[0] + rng.normal(0, 40), 60, 450))
             frame, _, camera = camera_under(name, {"all": spectrum}, wrong)
             truth, samples = xy_to_neutral(frame.colour, xy), usable(camera)
-            found = measured_light(frame.colour, samples, value_of(as_shot_xy(frame.colour)))
+            found = measured_light(gather(frame.colour, camera), value_of(as_shot_xy(frame.colour)))
             ours.append(angle(xy_to_neutral(frame.colour, found.xy), truth))
             grey.append(angle(samples.mean(axis=0), truth))
             white.append(angle(np.quantile(samples, 0.99, axis=0), truth))
@@ -88,11 +89,11 @@ def test_casts_on_real_photographs():
     for photograph in (data.astronaut(), data.chelsea(), data.coffee(), *samples):
         linear = (decode_sRGB(photograph[..., :3] / 255.0) @ SRGB_TO_REC2020.T).astype(np.float32)
         linear = cv2.resize(linear, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        plain = measured_light(colour, usable(linear), none)
+        plain = measured_light(gather(colour, linear), none)
         for cct_K in (3000.0, 4000.0, 8000.0):
             gain = xy_to_neutral(colour, cct_to_xy(cct_K)) / xy_to_neutral(colour, D65_XY)
             cast = linear * gain.astype(np.float32)
-            found = measured_light(colour, usable(cast / max(1.0, np.quantile(cast, 0.999))), none)
+            found = measured_light(gather(colour, cast / max(1.0, np.quantile(cast, 0.999))), none)
             change = xy_to_neutral(colour, found.xy) / xy_to_neutral(colour, plain.xy)
             errors.append(angle(change, gain))
     assert np.median(errors) < 2.0
@@ -130,8 +131,8 @@ def _warm_map(lights: Lights, camera: np.ndarray) -> np.ndarray:
 
 
 def test_two_lights_in_simulated_rooms():
-    """Found as two; the cool one within 8 % nearly always, the warm one in three of four; the majority right unless
-    the two are all but even; the map right for 85 % of the pixels on the mean."""
+    """Most are found as two, and nothing is said of the others; the warm one is within 8 % always, the cool one in
+    six of ten; the majority right unless the two are all but even; the map right for 85 % of the pixels on the mean."""
     found, cool_right, warm_right, majority, maps = 0, 0, 0, 0, []
     for name in ROOMS[:2]:
         for warm_K, cool_K, gain in PAIRS:
@@ -149,8 +150,8 @@ def test_two_lights_in_simulated_rooms():
             assert sum(light.share for light in lights.found) == pytest.approx(1.0)
             assert lights.found[0].share >= 0.5 and lights.apart_mired > 100
             assert lights.second.min() >= 0.0 and lights.second.max() <= 1.0
-    assert found == 12
-    assert cool_right >= 0.9 * found and warm_right >= 0.75 * found and majority == found
+    assert found >= 9
+    assert cool_right >= 0.6 * found and warm_right == found and majority == found
     assert np.mean(maps) >= 0.85
 
 
@@ -162,29 +163,47 @@ def test_the_map_follows_the_lights():
     assert ((_warm_map(lights, camera) > 0.5) == (truth > 0.5))[clear].mean() > 0.93
 
 
-def test_halves_of_real_photographs():
-    """Photographs cast warm on one side and cool on the other: two lights in all, the map right for 85 %.
-
-    How many K each has cannot be told well: wood, fur and skies are coloured. Within 12 % are about four of ten.
-    """
+def photographs() -> list[np.ndarray]:
+    """Linear Rec.2020, from scikit-image and scikit-learn."""
     data = pytest.importorskip("skimage.data")
     samples = pytest.importorskip("sklearn.datasets").load_sample_images().images
-    colour, majority, maps = CameraColour(), [], []
-    for photograph in (data.astronaut(), data.chelsea(), data.coffee(), *samples):
+    pictures = (data.astronaut(), data.chelsea(), data.coffee(), data.rocket(), data.stereo_motorcycle()[0], *samples)
+    return [(decode_sRGB(each[..., :3] / 255.0) @ SRGB_TO_REC2020.T).astype(np.float32) for each in pictures]
+
+
+def cast_for(cct_K: float) -> np.ndarray:
+    colour = CameraColour()
+    gain = xy_to_neutral(colour, cct_to_xy(cct_K)) / xy_to_neutral(colour, D65_XY)
+    return (gain / gain[1]).astype(np.float32)
+
+
+def test_photographs_under_one_light_are_not_split():
+    """Brown wood, fur, sand and a blue sky beside warm roofs are materials, not lights. What was learned was learned
+    from these among others; `./dev bench readings` tests it on photographs that were left out."""
+    for linear in photographs():
+        for cct_K in (2700.0, 4000.0, 5500.0, 8000.0):
+            cast = linear * cast_for(cct_K)
+            camera = cast / np.float32(max(1.0, np.quantile(cast, 0.995)))
+            assert len(read_lights(CameraColour(), camera, LightValue(5000.0, 0.0)).found) == 1
+
+
+def test_halves_of_real_photographs():
+    """Photographs cast warm on one side and cool on the other: where two lights are claimed with a certainty over half,
+    the map is right for nine in ten pixels on the mean and both are within 15 %. Of half of them nothing is said."""
+    maps = []
+    for linear in photographs():
         for warm_K, cool_K, border in ((2700.0, 6500.0, 0.5), (2400.0, 7500.0, 0.65), (3000.0, 8500.0, 0.4)):
-            linear = (decode_sRGB(photograph[..., :3] / 255.0) @ SRGB_TO_REC2020.T).astype(np.float32)
             x = np.linspace(0.0, 1.0, linear.shape[1])
-            warm = np.broadcast_to(1.0 / (1.0 + np.exp((x - border) * 80.0)), linear.shape[:2])
-            casts = [n / n[1] for n in (xy_to_neutral(colour, cct_to_xy(k)) for k in (warm_K, cool_K, 6504.0))]
-            cast = linear * (warm[..., None] * casts[0] + (1.0 - warm[..., None]) * casts[1]) / casts[2]
+            warm = np.broadcast_to(1.0 / (1.0 + np.exp((x - border) * 80.0)), linear.shape[:2])[..., None]
+            cast = linear * (warm * cast_for(warm_K) + (1.0 - warm) * cast_for(cool_K))
             camera = (cast / max(1.0, np.quantile(cast, 0.995))).astype(np.float32)
-            lights = read_lights(colour, camera, LightValue(5000.0, 0.0))
-            assert len(lights.found) == 2
-            maps.append(((_warm_map(lights, camera) > 0.5) == (warm > 0.5)).mean())
-            weight = np.minimum(camera[..., 1], 1.0)
-            warm_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
-            majority.append(warm_first == ((warm * weight).sum() > 0.5 * weight.sum()))
-    assert np.mean(maps) > 0.85 and np.mean(majority) > 0.75
+            lights = read_lights(CameraColour(), camera, LightValue(5000.0, 0.0))
+            if len(lights.found) < 2 or lights.found[0].value.certainty < 0.5:
+                continue
+            maps.append(((_warm_map(lights, camera) > 0.5) == (warm[..., 0] > 0.5)).mean())
+            found = sorted(light.value.cct_K for light in lights.found)
+            np.testing.assert_allclose(found, (warm_K, cool_K), rtol=0.15)
+    assert len(maps) >= 7 and np.mean(maps) > 0.9 and min(maps) > 0.75
 
 
 @pytest.mark.parametrize("name", ["CORVA_0031", *ROOMS])

@@ -10,6 +10,7 @@ from matiz.colour.tables import observer_bands
 from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
 from matiz.develop.engine import Engine
 from matiz.findings.find import find
+from matiz.findings.light import LEAST_CERTAINTY
 from matiz.measure.area import read_area
 from matiz.measure.luminances import Luminances
 from matiz.measure.patches import black_patches
@@ -200,7 +201,7 @@ def test_a_real_photograph_under_a_known_cast():
         frame = replace(base, mosaic=mosaic, colour=replace(colour, as_shot_neutral=1 / balance(colour, xy).gains))
         found[cct_K] = Meter(Engine(frame)).picture(RECIPE).light.measured
     moved = float(mired(found[3600.0].cct_K) - mired(found[5000.0].cct_K))
-    assert moved == pytest.approx(1e6 / 3600 - 1e6 / 5000, abs=12.0)
+    assert moved == pytest.approx(1e6 / 3600 - 1e6 / 5000, abs=15.0)
 
 
 def test_warm_sand_is_not_taken_for_warm_light():
@@ -208,7 +209,7 @@ def test_warm_sand_is_not_taken_for_warm_light():
     shot = next(s for s in DEMO_SHOTS if s.scene == "lava-lizard")
     engine = Engine(simulate(shot.scene, SMALL, shot.settings))
     reading = Meter(engine).picture(RECIPE)
-    assert reading.light.measured is None or reading.light.measured.certainty < 0.35
+    assert reading.light.measured is None or reading.light.measured.certainty < LEAST_CERTAINTY
     assert not [f for f in find(engine, reading, RECIPE) if f.id == "light.balance_differs"]
 
 
@@ -227,6 +228,7 @@ def test_the_report_has_its_stable_keys(scene_engine):
         "snr_dB",
         "black",
         "middle_L",
+        "haze",
         "uneven_EV",
     }
     assert len(out["tone"]["zones"]) == 11 and out["size"] == [600, 400]

@@ -7,16 +7,16 @@ that what is flat stays flat and edges keep their place: no rims of light around
 from dataclasses import dataclass
 from functools import lru_cache
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.types import Array, SceneLinear
+from ..colour.types import Array
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
-from ..kernels.tone import LEAST_TRANSMISSION, log_luminance, scene_toned, table_EV
+from ..kernels.tone import log_luminance, scene_toned, table_EV
 from ..recipe.leaves import Values
 from ..recipe.model import Tone
+from .haze import haze_by_luminance, haze_of
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
 from .tiles import Region, level_for
@@ -29,33 +29,13 @@ EDGE_EV = 0.5
 """Steps of luminance well above it count as edges."""
 LEAST_SLOPE = 0.02
 """Of luminance after the ladder over before: two tones never change places, and never quite meet."""
-DARK_WINDOW, SHADOW_WINDOW = 0.08, 0.03
-"""Of the long side: windows of the dark channel, and of the shadows that show the veil's colour."""
-HAZY, HAZIEST = 0.7, 0.995
-"""Quantiles of the dark channel."""
-BEYOND_HAZIEST = 1.35
-"""Endless air over the haziest place of a picture, which still lets something through. Measured in the tests."""
-BRIGHTEST_AIR = 0.97
-"""Quantile of the values that the air's colour cannot exceed."""
-KEPT_HAZE = 0.95
-"""Share of the haze that the dark channel is trusted with: a little depth is kept (He et al. 2009)."""
+HAZE_BY_VEIL = 3
+"""Version of the arithmetic from which on the haze that is taken away follows the veil, not luminance."""
 
 READS = (
     "tone.zones_EV", "tone.contrast.fine_dB", "tone.contrast.middle_dB", "tone.contrast.broad_dB",
     "tone.haze_percent", "tone.exposure_EV",
 )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class Haze:
-    """What veils a picture."""
-
-    air: Array
-    """(3,) the colour of the veil, scene-linear."""
-    transmission: NDArray[np.float32]
-    """(height, width) of the small picture, 0..1: the share of a thing's own light that arrives."""
-    by_luminance: tuple[NDArray[np.float32], NDArray[np.float32]]
-    """a and b, each (height, width): the transmission is a * log luminance + b."""
 
 
 def is_plain(tone: Tone) -> bool:
@@ -104,38 +84,6 @@ def contrast_gain(dB: float) -> float:
     return float(10.0 ** (dB / 20.0)) - 1.0
 
 
-def haze_of(small: SceneLinear) -> Haze:
-    """The haze of a small whole picture, by its dark channel: in clear air something is dark everywhere.
-
-    How bright the air is, the haziest places show; which colour it has, the shadows of the hazy ones, where
-    next to nothing is added to the veil. References: He, Sun, Tang, "Single Image Haze Removal Using Dark
-    Channel Prior", 2009; the colour from shadows is ours and measured in the tests.
-    """
-    # lamps and their like are no air
-    light = np.clip(small, 1e-6, np.quantile(small, BRIGHTEST_AIR))
-    shadows = np.dstack([cv2.erode(cv2.blur(light[..., c], (3, 3)), _window(small, SHADOW_WINDOW)) for c in range(3)])
-    veil = shadows.min(axis=2)
-    hazy = shadows[veil >= np.quantile(veil, HAZY)]
-    colour = np.median(hazy / np.maximum(hazy.sum(axis=1, keepdims=True), 1e-9), axis=0)
-    window = _window(small, DARK_WINDOW)
-    dark = cv2.erode(light.min(axis=2), window)
-    # the brighter half of the haziest places, but no lamp: a median
-    brightness = light[dark >= np.quantile(dark, HAZIEST)].sum(axis=1)
-    share = colour / colour.sum() if colour.sum() > 0 else np.full(3, 1.0 / 3.0)
-    air = (share * np.quantile(brightness, 0.75) * BEYOND_HAZIEST).astype(np.float64)
-    through = cv2.erode((light / np.maximum(air, 1e-6).astype(np.float32)).min(axis=2), window)
-    raw = np.clip(1.0 - KEPT_HAZE * through, LEAST_TRANSMISSION, 1.0).astype(np.float32)
-    guide = log_luminance(small)
-    a, b = coefficients(guide, raw, max(3, len(window) // 4), EDGE_EV / 2)
-    return Haze(air, np.clip(a * guide + b, LEAST_TRANSMISSION, 1.0), (a, b))
-
-
-def _window(picture: SceneLinear, share: float) -> NDArray[np.uint8]:
-    """A square window, its side an odd number of px: a share of the picture's long side."""
-    side = max(3, round(max(picture.shape[:2]) * share)) | 1
-    return np.ones((side, side), np.uint8)
-
-
 def scene_node(name: str, working: Node, small: Node) -> Node:
     """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
     plan = product(f"plan of the {name}", lambda work: _plan(work, small), (small,), ("tone.haze_percent",))
@@ -154,7 +102,7 @@ def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
     contrast = tone.contrast
     fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
     toned = scene_toned(
-        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air,
+        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air, by_veil=plan.by_veil,
         exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
         gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
         scale=scale, corner=(left * scale, top * scale),
@@ -185,18 +133,20 @@ class Plan:
 
     grid: NDArray[np.float32]
     air: NDArray[np.float32]
+    by_veil: bool
+    """Whether the transmission follows the veil, or luminance as it did once."""
 
 
 def _plan(work: Work, whole: Node) -> Plan:
     small = work.ask.whole(whole, level_for(work.mapping.size, SMALL_PX))
     long_side = max(small.shape[:2])
     nothing = np.zeros(small.shape[:2], np.float32)
-    through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
+    through, air, by_veil = (nothing, nothing + 1.0), np.ones(3, np.float32), work.recipe.processing >= HAZE_BY_VEIL
     share = work.recipe.tone.haze_percent / 100.0
     if share:
-        haze = haze_of(small)
-        through, air = haze.by_luminance, haze.air.astype(np.float32)
+        haze = haze_of(small) if by_veil else haze_by_luminance(small)
+        through, air = haze.coefficients, haze.air.astype(np.float32)
         small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
     level = log_luminance(np.ascontiguousarray(small))
     bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
-    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air)
+    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air, by_veil)

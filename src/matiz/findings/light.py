@@ -10,7 +10,8 @@ from .model import Finding, box, needs
 LEAST_MIRED = 10.0
 """Common practice, no source: 4 mired beside the camera's value are not a cast; 10 are seen."""
 LEAST_DUV = 0.004
-LEAST_CERTAINTY = 0.35
+LEAST_CERTAINTY = 0.55
+"""Of what is proposed: less sure, the measured light is shown on the instrument and nothing is said of it."""
 CARD_MIRED, CARD_DUV = 4.0, 0.002
 """A card is exact: nearer to it than this there is nothing to say."""
 

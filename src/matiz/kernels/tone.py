@@ -62,13 +62,15 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     working, grid, zones, air = image("working", 3), image("grid", GRID), table("zones"), table("air")
     fine = hl.ImageParam(hl.Float(32), 2, "fine")
-    names = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale", "left", "top")
+    names = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale", "left", "top", "by_veil")
     params = {name: hl.Param(hl.Float(32), name) for name in names}
 
     around = on_grid(grid, x, y, params["scale"], params["left"], params["top"])
     hazy = [working[i, x, y] for i in range(3)]
     level = _log_luminance(hazy)
-    through = hl.clamp(around(0) * level + around(1), LEAST_TRANSMISSION, 1.0)
+    veil = hl.clamp(hl.min(hl.min(hazy[0] / air[0], hazy[1] / air[1]), hazy[2] / air[2]), 0.0, 1.0)
+    guide = hl.select(params["by_veil"] > 0.0, veil, level)
+    through = hl.clamp(around(0) * guide + around(1), LEAST_TRANSMISSION, 1.0)
     cleared = hl.fast_exp(-params["haze"] * hl.fast_log(through))
     thick = params["haze"] != 0.0
     clear = [hl.select(thick, (v - air[i]) * cleared + air[i], v) for i, v in enumerate(hazy)]
@@ -118,13 +120,15 @@ def scene_toned(
     gains: tuple[float, float, float] = (0.0, 0.0, 0.0),
     scale: float,
     corner: tuple[float, float],
+    by_veil: bool = True,
     out: NDArray[np.float32] | None = None,
 ) -> NDArray[np.float32]:
     """A picture with haze, zones and local contrast changed.
 
     working: float32 (height, width, 3), scene-linear Rec.2020. grid: (rows, columns, GRID), see GRID; a pixel
     is `scale` of its steps, and the first pixel's corner lies at `corner` (x, y) on it. zones: (TABLE_SIZE,)
-    offsets in EV at `table_EV()`. air: (3,) colour of haze too thick to see through. haze: the power of the
+    offsets in EV at `table_EV()`. air: (3,) colour of haze too thick to see through; by_veil: whether
+    the transmission goes by the least of a pixel's values over the air's, or by log luminance. haze: the power of the
     transmission that is taken away, 1 for all of it, negative to add. fine: (height, width) log luminance
     smoothed at the fine radius, wanted when its gain is not 0. gains: what is added of the fine, middle and
     broad detail, 0 for none. Returns float32 (height, width, 3).
@@ -135,6 +139,6 @@ def scene_toned(
     fine = np.zeros(working.shape[:2], np.float32) if fine is None else fine
     fine = require("fine", fine, np.float32, working.shape[:2])
     result = output("out", out, np.float32, working.shape)
-    numbers = (exposure_EV, haze, *gains, scale, *corner)
+    numbers = (exposure_EV, haze, *gains, scale, *corner, 1.0 if by_veil else 0.0)
     kernel("scene_toned")(working, grid, zones, air, fine, *(float(n) for n in numbers), result)
     return result

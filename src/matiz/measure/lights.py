@@ -1,12 +1,12 @@
 """Mixed light: how many lights fall on a picture, which, and where.
 
 Most surfaces lie on the warm side of neutral: wood, sand, skin, soil. So in every block of the picture
-the colour that, taken for grey, would mean the coolest light is the best guess at the light there.
-Where these guesses spread over more than surfaces under one light do, there are two lights. The cool one
-shows itself in the coolest blocks; the warm one in the brightest places (lamps and what they shine on)
-and in the warmest blocks; once there are two for sure, the very warmest of these show it best. A block's
-share of the warm light is its place between the two, and within a neighbourhood the warmer pixels have
-more of it than the cooler ones.
+the colour that, taken for grey, would mean the coolest light is the best guess at the light there, and a
+block's share of the warm light is its place between the coolest and the warmest of these guesses; within a
+neighbourhood the warmer pixels have more of it than the cooler ones. That parts any picture in two. What
+edges and bright places say of the light is then read in each part, and whether to believe that there are two
+lights depends on signs: how far each part denies the light of the other, how calm the border is, how near the
+lights are to those that occur. What the signs weigh was learned from photographs under one light and under two.
 
 The idea of local estimates and two clusters follows Riess, Eibenberger, Angelopoulou, "Illuminant color
 estimation for real-world mixed-illuminant scenes", 2011, and the shares Hsu et al., "Light mixture
@@ -22,25 +22,33 @@ from numpy.typing import NDArray
 
 from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
-from ..develop.camera_colour import neutral_to_xy, neutral_under
+from ..develop.camera_colour import neutral_under
 from ..errors import ArgumentError
 from ..image.guided import coefficients
 from ..raw.frame import CameraColour
-from .values import ColourKey, LightValue, value_of
+from .evidence import Estimate, Evidence, gather
+from .learned import learned
+from .values import ColourKey, LightValue
 
 WORKING_PX = 300
 BLOCKS_LONG = 30
 """Blocks along the long side."""
 NEAR_LOCUS_EV, NEAR_LOCUS_BRIGHT_EV = 0.18, 0.25
 """How far a colour may lie from the line of likely lights, in log2 of red and blue over green."""
-COOLEST, WARM = 0.02, 0.9
-"""Quantiles of the blocks."""
-LEAST_APART_MIRED = 145.0
-"""Surfaces under one light spread over up to 136 mired in the tests' simulated rooms."""
+COOLEST = 0.02
+"""Quantile of the blocks."""
+LEAST_SPLIT_MIRED = 40.0
+"""Blocks that spread over less are under one light."""
+LEAST_APART_MIRED = 90.0
+LEAST_CERTAINTY = 0.4
+"""Below it nothing is said of two lights."""
+FAINT = 0.02
+"""Weight of a block in the part that it does not belong to, so that no part is empty."""
+GUESS_MIRED, GUESS_FLOOR = 15.0, 0.3
+ABOUT_MIRED = 40.0
+"""About the light of the other part."""
 SURFACES_MIRED = 20.0
 """How much warmer than its light an everyday surface is, typically."""
-WARM_SPREAD_MIRED = 75.0
-"""How much warmer than the brightest places surfaces under the same light are, at most."""
 LEAST_SHARE = 0.06
 LEAST_BLOCKS = 30
 BRIGHT, WARMEST_BRIGHT, WARMEST_BLOCKS = 0.96, 0.97, 0.95
@@ -57,7 +65,6 @@ TABLE_REACH, TABLE_STEP = 5.0, 0.04
 """Of the table of colours, in log2 of red and blue over green: a step is about 3 mired."""
 COARSE, COARSE_REACH_EV = 8, 0.6
 """Points of the line of which one is enough for colours further off than this."""
-BINS = np.arange(50.0, 600.0, 4.0)
 
 Grid = NDArray[np.float32]
 
@@ -139,45 +146,132 @@ def _calm(line: NDArray[np.int32]) -> Array:
     return np.stack([np.convolve(padded[:, k], np.ones(7) / 7.0, mode="valid") for k in range(2)], axis=1)
 
 
-def read_lights(colour: CameraColour, camera: Camera, single: LightValue | None) -> Lights:
+def read_lights(
+    colour: CameraColour, camera: Camera, single: LightValue | None, evidence: Evidence | None = None
+) -> Lights:
     """camera: upright camera values of the whole picture at a small level, some hundred px long.
 
-    single: the light measured as if there were one.
+    single: the light measured as if there were one. evidence: what the camera's values say, when it is there already.
     """
     one = Lights(() if single is None else (FoundLight(single, 1.0),), None)
+    split = divided(colour, camera)
+    evidence = gather(colour, camera) if evidence is None else evidence
+    if split is None or evidence is None:
+        return one
+    pair = Pair.measured(evidence, split)
+    certainty = pair.certainty
+    if certainty < LEAST_CERTAINTY or pair.apart_mired < LEAST_APART_MIRED:
+        return one
+    small = _small(camera)
+    weight = np.minimum(small[..., 1], 1.0)
+    warm_share = float((split.share * weight).sum() / max(float(weight.sum()), 1e-9))
+    if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
+        return one
+    warm, cool = (
+        FoundLight(LightValue(1e6 / found.mired, found.duv, certainty), share)
+        for found, share in ((pair.warm, warm_share), (pair.cool, 1.0 - warm_share))
+    )
+    return Lights((warm, cool), 1.0 - split.share) if warm_share >= 0.5 else Lights((cool, warm), split.share)
+
+
+@dataclass(frozen=True, eq=False)
+class Split:
+    """How a picture would part into two lights, if there were two."""
+
+    share: Grid
+    """(height, width) of the warm one in every pixel of the small picture."""
+    warm_mired: float
+    cool_mired: float
+    """Guesses at the two lights: from the warmest and brightest places, and from the coolest."""
+    spread_mired: float
+    """Of the blocks."""
+    known: float
+    """Share of the blocks that have a likely neutral."""
+
+
+def divided(colour: CameraColour, camera: Camera) -> Split | None:
+    """None when nothing in the picture could show two lights."""
     camera = _small(camera)
     table = _table(ColourKey(colour))
     if table is None or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
-        return one
+        return None
     logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
     place = np.clip(np.rint((logs + TABLE_REACH) / TABLE_STEP), 0, len(table) - 1).astype(np.int64)
     mired, off = np.moveaxis(table[place[..., 0], place[..., 1]], -1, 0)
     usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
     blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
     known = blocks[np.isfinite(blocks)]
-    if len(known) < LEAST_BLOCKS:
-        return one
+    likely = usable & (off < NEAR_LOCUS_BRIGHT_EV)
+    if len(known) < LEAST_BLOCKS or not likely.any():
+        return None
     cool = float(np.quantile(known, COOLEST))
-    bright = mired[_bright(camera, usable & (off < NEAR_LOCUS_BRIGHT_EV))]
-    warm = _warm(bright, float(np.quantile(known, WARM)))
-    if warm - cool < LEAST_APART_MIRED:
-        return one
+    bright = mired[_bright(camera, likely)]
     # where the warm one gives nearly all
     warm = max(float(np.quantile(bright, WARMEST_BRIGHT)), float(np.quantile(known, WARMEST_BLOCKS)))
+    if warm - cool < LEAST_SPLIT_MIRED:
+        return None
     share = _followed(_shares(blocks, cool, warm), mired)
-    weight = np.minimum(camera[..., 1], 1.0)
-    warm_share = float((share * weight).sum() / max(float(weight.sum()), 1e-9))
-    if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
-        return one
-    apart = float(np.clip((warm - cool - LEAST_APART_MIRED) / 100.0, 0.0, 1.0))
-    certainty = 0.4 + 0.5 * apart
-    pair = [
-        FoundLight(_value(colour, logs, usable, mired, warm, certainty), warm_share),
-        FoundLight(_value(colour, logs, usable, mired, cool, certainty), 1.0 - warm_share),
-    ]
-    if warm_share >= 0.5:
-        return Lights((pair[0], pair[1]), 1.0 - share)
-    return Lights((pair[1], pair[0]), share)
+    return Split(share, warm, cool, float(known.std()), len(known) / blocks.size)
+
+
+@dataclass(frozen=True, eq=False)
+class Pair:
+    """The lights of the two parts of a picture, and the signs by which to believe that they are two."""
+
+    warm: Estimate
+    cool: Estimate
+    signs: dict[str, float]
+
+    @classmethod
+    def measured(cls, evidence: Evidence, split: Split, weights: Array | None = None) -> "Pair":
+        """weights: of the cues of a light, when not the ones that Matiz has."""
+        shape = (evidence.columns, evidence.rows)
+        share = cv2.resize(split.share, shape, interpolation=cv2.INTER_AREA).astype(np.float64)
+        warm_part, cool_part = (np.clip(part.ravel(), FAINT, 1.0) for part in (2.0 * share - 1.0, 1.0 - 2.0 * share))
+        at = evidence.candidates.mired
+        parts = (None, warm_part, cool_part)
+        whole, in_warm, in_cool = (evidence.probabilities(part, weights=weights) for part in parts)
+        in_warm, in_cool = _guided(in_warm, at, split.warm_mired), _guided(in_cool, at, split.cool_mired)
+        single, warm, cool = (evidence.estimate(odds) for odds in (whole, in_warm, in_cool))
+        weight = evidence.pixels / max(float(evidence.pixels.sum()), 1.0)
+        warm_share = float(share.ravel() @ weight)
+        steps = np.abs(np.diff(share, axis=0)).mean() + np.abs(np.diff(share, axis=1)).mean()
+        apart = warm.mired - cool.mired
+        signs = {
+            "apart": apart / 100.0,
+            "warm_probability": warm.probability,
+            "cool_probability": cool.probability,
+            "whole_probability": single.probability,
+            "warm_in_cool": float(in_cool[np.abs(at - warm.mired) < ABOUT_MIRED].sum()),
+            "cool_in_warm": float(in_warm[np.abs(at - cool.mired) < ABOUT_MIRED].sum()),
+            "single_between": (single.mired - cool.mired) / max(apart, 20.0),
+            "least_share": min(warm_share, 1.0 - warm_share),
+            "decided": float(np.abs(2.0 * share.ravel() - 1.0) @ weight),
+            "tatters": float(steps / max(float(share.std()), 1e-3)),
+            "off_locus": abs(warm.duv) + abs(cool.duv),
+            "blocks_spread": split.spread_mired / 100.0,
+            "cool_differs": abs(cool.mired - split.cool_mired) / 100.0,
+            "warm_differs": abs(warm.mired - split.warm_mired) / 100.0,
+            "known": split.known,
+        }
+        return cls(warm, cool, signs)
+
+    @property
+    def apart_mired(self) -> float:
+        return self.warm.mired - self.cool.mired
+
+    @property
+    def certainty(self) -> float:
+        """That there are two lights, both within a tenth of what they are taken for, and the map is right."""
+        weights = learned("light_pairs")
+        score = weights["offset"] + sum(weights[name] * value for name, value in self.signs.items())
+        return float(1.0 / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))))
+
+
+def _guided(odds: Array, mired: Array, guess_mired: float) -> Array:
+    """Probabilities (n,) of lights with a guess at the light, which may be quite wrong."""
+    guided = odds * (GUESS_FLOOR + np.exp(-0.5 * ((mired - guess_mired) / GUESS_MIRED) ** 2))
+    return np.asarray(guided / guided.sum())
 
 
 def _small(camera: Camera) -> Camera:
@@ -259,26 +353,6 @@ def _bright(camera: Camera, good: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return good & (luminance >= np.quantile(luminance[good], BRIGHT))
 
 
-def _warm(bright: Array, warmest: float) -> float:
-    """Mired of the warm light: between what the brightest places show, `bright` (n,), and the warmest blocks."""
-    counts, _ = np.histogram(bright, BINS)
-    smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
-    middle = 0.5 * (BINS[1:] + BINS[:-1])
-    peaks = [
-        middle[n]
-        for n in range(1, len(smooth) - 1)
-        if smooth[n] >= smooth[n - 1] and smooth[n] > smooth[n + 1]
-        and counts[np.abs(middle - middle[n]) < 24.0].sum() > 0.05 * counts.sum()
-    ]  # fmt: skip
-    if not peaks:
-        return warmest
-    brightest = float(max(peaks))
-    if warmest <= brightest:
-        return brightest
-    # far beyond what the brightest places show there are lights of their own, else only warm surfaces
-    return warmest if warmest - brightest > WARM_SPREAD_MIRED else 0.5 * (brightest + warmest)
-
-
 def _followed(blocks: Grid, mired: Array) -> Grid:
     """Shares of blocks as shares of pixels (height, width), which follow the pixels' colour (guided filter)."""
     height, width = mired.shape
@@ -301,19 +375,3 @@ def _shares(blocks: Array, cool: float, warm: float) -> Grid:
         known = known | fresh
     share = (filled - cool - SURFACES_MIRED) / (warm - cool - 1.5 * SURFACES_MIRED)
     return np.clip(share, 0.0, 1.0).astype(np.float32)
-
-
-def _value(
-    colour: CameraColour, logs: Array, usable: NDArray[np.bool_], mired: Array, light: float, certainty: float
-) -> LightValue:
-    """K and Duv of a light: its place on the line, and how far colours like it lie beside it."""
-    cct_K = 1e6 / light
-    like = usable & (np.abs(mired - light) < 15.0)
-    if like.sum() < 50:
-        return LightValue(cct_K, 0.0, certainty)
-    centre = np.median(logs[like], axis=0)
-    try:
-        seen = value_of(neutral_to_xy(colour, np.array([2.0 ** centre[0], 1.0, 2.0 ** centre[1]])))
-    except ArgumentError:
-        return LightValue(cct_K, 0.0, certainty)
-    return LightValue(cct_K, float(np.clip(seen.duv, -0.02, 0.02)), certainty)

@@ -9,6 +9,7 @@ from ..raw.noise import noise_of
 from ..recipe.model import Recipe
 from . import table
 from .deliver import DeliveryReading, read_delivery
+from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
 from .mend import MendReading, read_mend
@@ -36,6 +37,7 @@ class PictureReading:
     noise: NoiseReading | None
     """None for pictures that are not raw."""
     light: LightReading
+    haze: HazeReading
     mend: MendReading
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
@@ -113,6 +115,7 @@ READINGS = (
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), under=_plain),
+    Reading("haze", lambda s: read_haze(s.picture("small working")), looks_at=("small working",)),
     Reading("mend", lambda s: read_mend(s.frame)),
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",)),

@@ -48,6 +48,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "black": {"share": round(tone.black, 6), "patches": [asdict(patch) for patch in tone.black_patches]},
             "middle_L": [round(v, 2) for v in tone.middle_L],
             "uneven_EV": [round(v, 3) for v in tone.uneven_EV],
+            "haze": {"seen": reading.haze.is_seen, "transmission": round(reading.haze.transmission, 3)},
             "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),

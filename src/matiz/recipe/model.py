@@ -16,7 +16,7 @@ from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replac
 SCHEMA = 1
 """Version of the JSON layout."""
 
-PROCESSING = 2
+PROCESSING = 3
 """Version of the arithmetic: a newer Matiz renders an older recipe as before, until it is moved up.
 
 2: the curves of red, green and blue act on the working primaries before the output gamut is fitted, where 1 had them

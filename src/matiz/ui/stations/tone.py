@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...develop.rendition import curve, s_curve, through
+from ...measure.haze import HazeReading
 from ...measure.patches import FullReading
 from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
@@ -54,7 +55,7 @@ class ToneStation(Station):
     """The ladder, the curves, exposure, rendition and its ends, local contrast, haze, the clip view."""
 
     number, title, key = 4, "Tone", "tone"
-    reads, shows = frozenset({"tone"}), ("tone", "noise", "range", "full", "stored")
+    reads, shows = frozenset({"tone"}), ("tone", "noise", "range", "full", "stored", "haze")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -222,6 +223,9 @@ class ToneStation(Station):
             lines.append(f"rebuilt {percent(full.rebuilt)}{black}")
         if stored is not None:
             lines[-1:] = [f"8 bits: bears a lift of {EV(stored.safe_lift_EV, signed=False)}"]
+        haze: HazeReading | None = self.reading("haze")
+        if haze is not None and not haze.is_seen and self.session.recipe.tone.haze_percent:
+            lines[-1:] = ["No haze is seen: the tape does nothing here"]
         return lines
 
 
