@@ -16,7 +16,7 @@ from scipy.optimize import minimize
 
 from matiz.colour.types import Array
 from matiz.measure.evidence import CUES, Evidence, gather
-from matiz.measure.lights import Pair, divided
+from matiz.measure.lights import TRUSTED, Pair, divided
 from matiz.measure.values import LightValue
 
 from .casts import Cast, Make, ones, twos
@@ -128,7 +128,7 @@ def pair_weights(pictures: Sequence[Tried]) -> dict[str, float]:
 
 def certainty(one: Tried, weights: dict[str, float]) -> float:
     score = weights["offset"] + sum(weights[name] * value for name, value in one.signs.items())
-    return float(1.0 / (1.0 + np.exp(-score)))
+    return float(TRUSTED / (1.0 + np.exp(-score)))
 
 
 def left_out_lights(pictures: Sequence[Seen]) -> list[Array]:

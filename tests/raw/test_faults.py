@@ -5,11 +5,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from matiz.colour.spaces import decode_sRGB
 from matiz.develop.sensor import Sensor
 from matiz.kernels.levels import mended
 from matiz.measure.noise import noise_reading
-from matiz.raw.frame import Frame
-from matiz.raw.noise import FLAT, MEDIAN, PART, Noise, _blocks, measure_noise, noise_of
+from matiz.raw.frame import Frame, Mosaic
+from matiz.raw.noise import FLAT, PART, QUIET, QUIET_SHARE, Noise, _blocks, common_noise, measure_noise, noise_of
 from matiz.raw.pattern import fixed_pattern
 from matiz.simcam import targets
 from matiz.simcam.camera import Settings, expose, light_spectrum
@@ -113,7 +114,7 @@ def supper() -> Scene:
 def test_gain_and_read_noise_come_back_from_one_textured_frame(supper, iso):
     """Both within 5 % of what the simulated sensor was given."""
     shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0052.dng")
-    found = measure_noise(expose(supper, replace(shot.settings, iso=iso)).mosaic)
+    found = measure_noise(expose(supper, replace(shot.settings, iso=iso)).mosaic, common_noise(iso))
     full = electrons_full(iso)
     assert found.source == "frame" and found.blocks > 60
     assert found.shot == pytest.approx(1 / full, rel=0.05)
@@ -124,7 +125,7 @@ def test_the_unevenness_of_a_sensor_is_not_taken_for_shot_noise():
     scene = grey(0.5)
     scene.irradiance["d"] *= np.linspace(0.002, 1.6, SIZE[0], dtype=np.float32)[None, :]
     frame = expose(scene, Settings(iso=100, ev=-0.8, lens=PERFECT, faults=Faults(nonuniformity=0.008)))
-    found = measure_noise(frame.mosaic)
+    found = measure_noise(frame.mosaic, common_noise(100))
     assert found.unevenness == pytest.approx(0.008, rel=0.1)
     assert found.shot == pytest.approx(1 / electrons_full(100), rel=0.15)
 
@@ -136,7 +137,7 @@ def test_noise_by_profile_by_frame_and_by_iso(supper):
     few = expose(targets.grey((64, 64)), Settings(iso=800))
     guess = noise_of(replace(few, noise_profile=()))
     assert guess.source == "ISO" and 0.3 < guess.shot / noise_of(few).shot < 3.0
-    assert measure_noise(few.mosaic) is None
+    assert measure_noise(few.mosaic, common_noise(800)) is None
 
 
 def test_signal_to_noise_per_zone_is_that_of_the_model():
@@ -149,7 +150,32 @@ def test_signal_to_noise_per_zone_is_that_of_the_model():
     assert reading.zones_dB[5] is None
 
 
-def test_the_median_of_blocks_of_pure_noise():
+def test_what_the_quieter_blocks_of_pure_noise_give():
     plane = np.random.default_rng(2).normal(0.0, 1.0, (1800, 2700)).astype(np.float32)
     _, variance, spread = _blocks(plane)
-    assert np.median(variance[spread < FLAT / PART**2]) == pytest.approx(MEDIAN, abs=0.003)
+    assert np.quantile(variance[spread < FLAT / PART**2], QUIET) == pytest.approx(QUIET_SHARE, abs=0.005)
+
+
+@pytest.mark.parametrize("iso, most_dB", [(400, 3.0), (6400, 1.5)])
+def test_fine_texture_is_not_taken_for_noise(iso, most_dB):
+    """Signal over noise of mid-tones on a photograph full of texture, by a sensor that is not the common one: fur."""
+    data = pytest.importorskip("skimage.data")
+    linear = decode_sRGB(data.chelsea()[:, :450] / 255.0) * np.array([0.55, 1.0, 0.7])
+    pattern = np.array([[0, 1], [1, 2]], np.uint8)
+    places = np.tile(pattern, (150, 225))[..., None].astype(int)
+    values = np.take_along_axis(linear, places, axis=2)[..., 0]
+    full = 1.3 * 30_000.0 * 100.0 / iso
+    true = Noise(1.0 / full, 5.0 / full)
+    noisy = values + np.random.default_rng(1).normal(size=values.shape) * np.sqrt(true.variance(values))
+    counts = np.clip(noisy * 15_488 + 512, 0, 16_383).round().astype(np.uint16)
+    mosaic = Mosaic(counts, pattern, np.full((2, 2), 512, np.float32), 16_000.0)
+    found = measure_noise(mosaic, common_noise(iso)) or common_noise(iso)
+    for signal in (0.05, 0.18, 0.5):
+        shown, truth = (n.shot * signal + n.read**2 for n in (found, true))
+        assert abs(10.0 * np.log10(shown / truth)) < most_dB
+
+
+def test_unevenness_is_no_noise_of_a_zone():
+    camera, zone = np.full((20, 20, 3), 0.5, np.float32), np.full((20, 20), 7)
+    even, uneven = (noise_reading(Noise(1e-4, 1e-3, each), camera, zone).zones_dB[7] for each in (0.0, 0.05))
+    assert even == uneven

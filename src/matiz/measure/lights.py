@@ -40,8 +40,9 @@ COOLEST = 0.02
 LEAST_SPLIT_MIRED = 40.0
 """Blocks that spread over less are under one light."""
 LEAST_APART_MIRED = 90.0
-LEAST_CERTAINTY = 0.4
-"""Below it nothing is said of two lights."""
+LEAST_CERTAINTY, TRUSTED = 0.3, 0.75
+"""Below the one nothing is said of two lights; the other is what the signs are trusted with: they promise a quarter too
+much on photographs that were not learned from."""
 FAINT = 0.02
 """Weight of a block in the part that it does not belong to, so that no part is empty."""
 GUESS_MIRED, GUESS_FLOOR = 15.0, 0.3
@@ -265,7 +266,7 @@ class Pair:
         """That there are two lights, both within a tenth of what they are taken for, and the map is right."""
         weights = learned("light_pairs")
         score = weights["offset"] + sum(weights[name] * value for name, value in self.signs.items())
-        return float(1.0 / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))))
+        return float(TRUSTED / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))))
 
 
 def _guided(odds: Array, mired: Array, guess_mired: float) -> Array:

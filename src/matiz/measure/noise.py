@@ -44,5 +44,7 @@ def noise_reading(noise: Noise, camera: Camera, zone: np.ndarray) -> NoiseReadin
             out.append(None)
             continue
         signal = max(total / count, 1e-9)
-        out.append(float(20.0 * np.log10(signal / np.sqrt(noise.variance(np.array(signal))))))
+        # uneven photosites are a pattern, which is always the same
+        variance = noise.shot * signal + noise.read**2
+        out.append(float(20.0 * np.log10(signal / np.sqrt(variance))))
     return NoiseReading(noise, tuple(out))

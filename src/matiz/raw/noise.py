@@ -12,14 +12,23 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import least_squares
 
 from ..colour.types import Array
 from .frame import Frame, Mosaic
 
 BLOCK, PART = 9, 3
 """Side of a block and of its parts, in photosites of one colour: so small, for few darks are flat over more."""
-MEDIAN = 0.9645
-"""Median over mean of what blocks of pure noise of this size give as its variance; by simulation, see the tests."""
+QUIET, QUIET_SHARE = 0.2, 0.7555
+"""Quantile of the blocks' variances that is taken, and what it is of the true variance for blocks of pure noise of this
+size; by simulation, see the tests."""
+LEAST_ERROR, BLOCK_ERROR = 0.06, 0.6
+"""Of a bin's variance, relative: at least, and by one block."""
+TEXTURE = 0.5
+"""Of weighted logarithms of variance: a bin that lies higher above the model counts for ever less."""
+USUAL_UNEVENNESS = 0.004
+USUAL_FACTORS = np.array([2.5, 1.6, 2.0])
+"""By what read noise, shot noise and unevenness differ from the common sensor's, as a standard deviation."""
 BINS, LEAST_IN_BIN = 28, 6
 FULL = 0.92
 LEAST_BLOCKS = 40
@@ -52,16 +61,14 @@ def noise_of(frame: Frame) -> Noise:
         # of the noisiest channel
         shot = max(a for a, _ in frame.noise_profile)
         return Noise(shot, max(max(b, 0.0) for _, b in frame.noise_profile) ** 0.5)
-    # a full well of 30,000 electrons and a read noise of 4 at ISO 100; from memory, no source
-    full = 30_000.0 * 100.0 / (frame.exposure.iso or 400.0)
-    common = Noise(1.0 / full, 4.0 / full, source="ISO")
-    if frame.mosaic is None:
-        return common
-    measured = _measured_once(_Key(frame.mosaic))
-    if measured is None:
-        return common
-    # a frame without darks does not show its read noise
-    return measured if measured.read > 0 else replace(measured, read=common.read)
+    common = common_noise(frame.exposure.iso)
+    return common if frame.mosaic is None else _measured_once(_Key(frame.mosaic), common) or common
+
+
+def common_noise(iso: float | None) -> Noise:
+    """That of a common sensor: 30,000 electrons when full, read noise 4, at ISO 100; from memory, no source."""
+    full = 30_000.0 * 100.0 / (iso or 400.0)
+    return Noise(1.0 / full, 4.0 / full, source="ISO")
 
 
 class _Key:
@@ -78,12 +85,16 @@ class _Key:
 
 
 @lru_cache(maxsize=2)
-def _measured_once(key: _Key) -> "Noise | None":
-    return measure_noise(key.mosaic)
+def _measured_once(key: _Key, common: Noise) -> Noise | None:
+    return measure_noise(key.mosaic, common)
 
 
-def measure_noise(mosaic: Mosaic) -> Noise | None:
-    """Shot and read noise from the frame's own flat places; None when it has too few of them."""
+def measure_noise(mosaic: Mosaic, common: Noise) -> Noise | None:
+    """Shot and read noise from the frame's own flat places; None when it has too few of them.
+
+    common: what such a sensor usually has. What the frame does not show, such as the read noise when it has no darks,
+    stays near it.
+    """
     rows, columns = mosaic.pattern.shape
     means, variances, spreads = [], [], []
     for row in range(rows):
@@ -99,17 +110,16 @@ def measure_noise(mosaic: Mosaic) -> Noise | None:
     mean, variance, spread = mean[usable], variance[usable], spread[usable]
     if len(mean) < LEAST_BLOCKS:
         return None
+    signal = np.maximum(mean, 0.0)
+    found, flat = common, np.ones(len(mean), bool)
     expected = variance
-    fit: Array = np.zeros(3)
-    flat = np.ones(len(mean), bool)
     for _ in range(4):
         flat = (spread < FLAT * expected / PART**2) & (variance < 4.0 * expected)
         if flat.sum() < LEAST_BLOCKS:
             return None
-        fit = _fitted(mean[flat], variance[flat])
-        signal = np.maximum(mean, 0.0)
-        expected = np.maximum(fit[0] + fit[1] * signal + fit[2] * signal**2, 1e-12)
-    return Noise(float(fit[1]), float(np.sqrt(fit[0])), float(np.sqrt(fit[2])), "frame", int(flat.sum()))
+        found = _fitted(mean[flat], variance[flat], common)
+        expected = np.maximum(found.variance(signal), 1e-12)
+    return replace(found, source="frame", blocks=int(flat.sum()))
 
 
 def _blocks(plane: NDArray[np.float32]) -> tuple[Array, Array, Array]:
@@ -132,10 +142,10 @@ def _blocks(plane: NDArray[np.float32]) -> tuple[Array, Array, Array]:
     return mean.ravel().astype(np.float64), variance.ravel().astype(np.float64), spread
 
 
-def _fitted(mean: Array, variance: Array) -> Array:
-    """(3,) read variance, shot and unevenness squared: of variance over mean, by medians of bins of like mean.
+def _fitted(mean: Array, variance: Array, common: Noise) -> Noise:
+    """Of variance over mean, by the quieter blocks of bins of like mean: what is livelier may be texture.
 
-    A term that would be negative is left out.
+    Robust least squares of logarithms, held to the common sensor's as far as the bins do not tell.
     """
     # even steps in the logarithm give the darks, where the read noise shows, their own bins
     place = np.log(np.maximum(mean, 0.0) + 3e-4)
@@ -145,16 +155,21 @@ def _fitted(mean: Array, variance: Array) -> Array:
     bins = [part for part in bins if len(part) >= LEAST_IN_BIN]
     if len(bins) < 3:
         bins = np.array_split(np.argsort(mean), 3)
-    x = np.array([mean[part].mean() for part in bins])
-    y = np.array([np.median(variance[part]) / MEDIAN for part in bins])
-    weight = np.sqrt([len(part) for part in bins]) / y
-    terms = np.stack([np.ones_like(x), x, x * x], axis=1)
-    kept = [0, 1, 2]
-    out = np.zeros(3)
-    while kept:
-        solved = np.linalg.lstsq(terms[:, kept] * weight[:, None], y * weight, rcond=None)[0]
-        if (solved >= 0).all():
-            out[kept] = solved
-            break
-        kept.pop(int(np.argmin(solved)))
-    return out
+    x = np.maximum([mean[part].mean() for part in bins], 0.0)
+    y = np.log([np.quantile(variance[part], QUIET) / QUIET_SHARE for part in bins])
+    weight = 1.0 / np.sqrt(LEAST_ERROR**2 + BLOCK_ERROR**2 / np.array([len(part) for part in bins]))
+    usual = np.log([common.read, common.shot, USUAL_UNEVENNESS])
+
+    def model(at: Array) -> Noise:
+        read, shot, unevenness = np.exp(at)
+        return Noise(float(shot), float(read), float(unevenness), common.source)
+
+    def off(at: Array) -> Array:
+        beside = (y - np.log(model(at).variance(x))) * weight
+        # more than the model is texture, and counts for little; less than it can be nothing but less noise
+        above = np.maximum(beside, 0.0)
+        beside = np.minimum(beside, 0.0) + TEXTURE * np.log1p(above / TEXTURE)
+        return np.concatenate([beside, (at - usual) / np.log(USUAL_FACTORS)])
+
+    found = least_squares(off, usual, method="trf", max_nfev=60).x
+    return model(found)
