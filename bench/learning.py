@@ -20,6 +20,7 @@ from matiz.measure.lights import TRUSTED, Pair, divided
 from matiz.measure.values import LightValue
 
 from .casts import Cast, Make, ones, twos
+from .photographs import PLAIN, photographs
 
 TARGET_MIRED, TARGET_DUV = 10.0, 0.003
 """How far beside the true light a candidate still counts as right in learning, as standard deviations."""
@@ -131,9 +132,15 @@ def certainty(one: Tried, weights: dict[str, float]) -> float:
     return float(TRUSTED / (1.0 + np.exp(-score)))
 
 
+def taught(pictures: Sequence[Seen]) -> list[Seen]:
+    """Those to learn from: scenes, and photographs whose greys are grey. Others are toned by taste, mostly warm."""
+    toned = {photograph.sha256 for photograph in photographs() if photograph.kind != PLAIN}
+    return [one for one in pictures if one.of not in toned]
+
+
 def left_out_lights(pictures: Sequence[Seen]) -> list[Array]:
     """Weights by the half that they are tested on."""
-    return [light_weights([one for one in pictures if half(one.of) != tested]) for tested in (0, 1)]
+    return [light_weights([one for one in taught(pictures) if half(one.of) != tested]) for tested in (0, 1)]
 
 
 def left_out_pairs(pictures: Sequence[Tried]) -> list[dict[str, float]]:

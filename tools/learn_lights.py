@@ -11,7 +11,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.learning import left_out_lights, light_weights, pair_weights, seen, tried
+from bench.learning import left_out_lights, light_weights, pair_weights, seen, taught, tried
 
 from matiz.measure.evidence import CUES
 
@@ -29,7 +29,7 @@ def write(name: str, weights: dict[str, float]) -> None:
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     pictures = seen(EACH)
-    write("light_cues", dict(zip(CUES, map(float, light_weights(pictures)), strict=True)))
+    write("light_cues", dict(zip(CUES, map(float, light_weights(taught(pictures))), strict=True)))
     pairs = [one for one in tried(EACH, left_out_lights(pictures)) if one.signs]
     write("light_pairs", pair_weights(pairs))
 

@@ -15,7 +15,7 @@ from matiz.findings.find import find, fixed
 from matiz.findings.model import Finding
 from matiz.measure.picture import Meter
 from matiz.raw.frame import CameraColour, Frame
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import RENDERED, Recipe, plain_recipe
 from matiz.simcam import targets
 from matiz.simcam.camera import expose
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
@@ -178,6 +178,22 @@ def test_under_exposure_is_measured_in_stops(scene_engine):
         "gap_EV"
     ]
     assert second - first == pytest.approx(1.0, abs=0.02)
+
+
+def test_what_is_dark_on_purpose_is_no_sure_claim():
+    """A stage: most in the blacks, some lit, nothing near white. A dim day is under-exposed all the same."""
+    stage = np.full((400, 600), 3.0)
+    stage[150:250, 250:350] = 70.0
+    finding = _findings(picture_of(stage))["tone.under_exposed"]
+    assert finding.claim.startswith("Dark, perhaps on purpose") and finding.certainty < 0.3
+    day = _findings(picture_of(ramp(30.0, 70.0)))["tone.under_exposed"]
+    assert day.claim.startswith("Under-exposed") and day.certainty > 0.6
+
+
+def test_pictures_that_are_rendered_already_are_judged_less_surely():
+    engine = picture_of(ramp(20.0, 70.0))
+    finished = _findings(engine, plain_recipe(RENDERED))["tone.under_exposed"]
+    assert finished.certainty <= 0.6 < _findings(engine)["tone.under_exposed"].certainty
 
 
 def test_a_clipped_thing_points_at_its_place_and_lamps_may_be_white(hall_engine, bright_hall):

@@ -10,13 +10,17 @@ from ..measure.noise import LEAST_dB
 from ..measure.picture import PictureReading
 from ..measure.tone import ZONES
 from ..recipe.leaves import Number
-from ..recipe.model import Recipe, specs
+from ..recipe.model import RENDERED, Recipe, specs
 from ..wording import EV, number, percent
 from .model import Finding, box, needs
 
 LEAST_GAP_EV = 0.5
 LEFT_GAP_EV = 0.1
 """Pull up to just before the end, not to it. Common practice, no source."""
+DARK_ZONES, MOST_DARK, ON_PURPOSE = 3, 0.45, 0.25
+"""Of the picture in zones 0 to II: more is night, stage or silhouette. Common practice, no source."""
+FINISHED = 0.6
+"""Most certainty about the exposure of a picture that somebody rendered already."""
 PAPER_WHITE = 245.0
 """Of 255: more is bare paper and holds no detail in print. Common practice, no source."""
 LEAST_PATCH_SHARE = 2e-4
@@ -34,18 +38,31 @@ def under_exposed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         return
     raise_EV = gap_EV - LEFT_GAP_EV
     wanted = min(recipe.tone.exposure_EV + raise_EV, _exposure().high)
+    certainty = float(np.clip(0.5 + gap_EV / 4.0, 0.0, 0.95))
+    claim = f"Under-exposed by {EV(gap_EV, signed=False)}: only the brightest 0.5 % lies nearer to white"
+    dark = float(sum(reading.tone.zones[:DARK_ZONES]))
+    if dark > MOST_DARK:
+        # under-exposed scenes keep their middle tones together; nights, stages and silhouettes lie in the blacks
+        claim = (
+            f"Dark, perhaps on purpose: {percent(dark, 0)} of it lies in zones 0 to {ZONES[DARK_ZONES - 1]}, white is "
+        )
+        claim += f"{EV(gap_EV, signed=False)} away"
+        certainty = ON_PURPOSE
+    elif recipe.start == RENDERED:
+        certainty = min(certainty - 0.2, FINISHED)
     yield Finding(
         id="tone.under_exposed",
         station="tone",
-        claim=f"Under-exposed by {EV(gap_EV, signed=False)}: only the brightest 0.5 % lies nearer to white",
+        claim=claim,
         evidence={
             "gap_EV": round(gap_EV, 2),
+            "dark_%": round(100.0 * dark, 1),
             "headroom_EV": round(reading.range.headroom_EV, 2),
             "middle_EV": round(reading.tone.middle_EV, 2),
         },
         fix=(("tone.exposure_EV", round(wanted, 3)),),
         fix_label=f"Raise exposure by {EV(wanted - recipe.tone.exposure_EV)}",
-        certainty=float(np.clip(0.5 + gap_EV / 4.0, 0.0, 0.95)),
+        certainty=certainty,
     )
 
 
@@ -87,7 +104,7 @@ def clipped(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         outlines=(box(largest.area),),
         fix=(("tone.exposure_EV", round(wanted, 4)),) if possible else None,
         fix_label=f"Lower by {EV(lower_EV, signed=False)}, to {number(PAPER_WHITE, 0)} of 255" if possible else "",
-        certainty=0.9,
+        certainty=FINISHED if recipe.start == RENDERED else 0.9,
     )
 
 
