@@ -131,8 +131,8 @@ def _warm_map(lights: Lights, camera: np.ndarray) -> np.ndarray:
 
 
 def test_two_lights_in_simulated_rooms():
-    """Most are found as two, and nothing is said of the others; the warm one is within 8 % always, the cool one in
-    six of ten; the majority right unless the two are all but even; the map right for 85 % of the pixels on the mean."""
+    """Most are found as two, and nothing is said of the others; the warm one is within 8 % always, the cool one
+    within 15 %; the majority right unless the two are all but even; the map right for 85 % of pixels on the mean."""
     found, cool_right, warm_right, majority, maps = 0, 0, 0, 0, []
     for name in ROOMS[:2]:
         for warm_K, cool_K, gain in PAIRS:
@@ -142,7 +142,7 @@ def test_two_lights_in_simulated_rooms():
             found += 1
             values = sorted(light.value.cct_K for light in lights.found)
             warm_right += abs(values[0] / warm_K - 1.0) < 0.08
-            cool_right += abs(values[1] / cool_K - 1.0) < 0.08
+            cool_right += abs(values[1] / cool_K - 1.0) < 0.15
             truth, warm_share = _truth(scene, camera)
             warm_is_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
             majority += warm_is_first == (warm_share > 0.5) or abs(warm_share - 0.5) < 0.04
@@ -151,7 +151,7 @@ def test_two_lights_in_simulated_rooms():
             assert lights.found[0].share >= 0.5 and lights.apart_mired > 100
             assert lights.second.min() >= 0.0 and lights.second.max() <= 1.0
     assert found >= 8
-    assert cool_right >= 0.6 * found and warm_right == found and majority == found
+    assert cool_right == warm_right == majority == found
     assert np.mean(maps) >= 0.85
 
 
@@ -189,7 +189,7 @@ def test_photographs_under_one_light_are_not_split():
 
 def test_halves_of_real_photographs():
     """Photographs cast warm on one side and cool on the other: where two lights are claimed with a certainty over 40 %,
-    the map is right for nine in ten pixels on the mean and both are within 17 %. Of half of them nothing is said."""
+    the map is right for nine in ten pixels on the mean and both are within 40 mired. Of half of them nothing is said."""
     maps = []
     for linear in photographs():
         for warm_K, cool_K, border in ((2700.0, 6500.0, 0.5), (2400.0, 7500.0, 0.65), (3000.0, 8500.0, 0.4)):
@@ -202,7 +202,7 @@ def test_halves_of_real_photographs():
                 continue
             maps.append(((_warm_map(lights, camera) > 0.5) == (warm[..., 0] > 0.5)).mean())
             found = sorted(light.value.cct_K for light in lights.found)
-            np.testing.assert_allclose(found, (warm_K, cool_K), rtol=0.17)
+            np.testing.assert_allclose(1e6 / np.array(found), 1e6 / np.array((warm_K, cool_K)), atol=40.0)
     assert len(maps) >= 5 and np.mean(maps) > 0.9 and min(maps) > 0.75
 
 

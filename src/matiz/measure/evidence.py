@@ -48,7 +48,8 @@ PEAK_MIRED, PEAK_DUV = 30.0, 0.009
 CAMERA_MIRED, CAMERA_FLOOR = 60.0, 0.3
 """How far a camera's own choice of light is usually off, as a standard deviation, and that it may be quite wrong."""
 DOUBT = 1.6
-"""Power of the probability that is shown as certainty: at 70 % shown, 80 % counted, two in a hundred were wrong."""
+"""Power of the probability that is shown as certainty: at 70 % shown, 80 % counted, two to four in
+a hundred were wrong (`./dev bench readings`)."""
 
 
 @dataclass(frozen=True, eq=False)

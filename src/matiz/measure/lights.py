@@ -45,7 +45,7 @@ LEAST_CERTAINTY, TRUSTED = 0.3, 0.75
 much on photographs that were not learned from."""
 FAINT = 0.02
 """Weight of a block in the part that it does not belong to, so that no part is empty."""
-GUESS_MIRED, GUESS_FLOOR = 15.0, 0.3
+GUESS_MIRED, GUESS_FLOOR = 15.0, 0.15
 ABOUT_MIRED = 40.0
 """About the light of the other part."""
 SURFACES_MIRED = 20.0
