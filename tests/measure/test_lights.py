@@ -189,7 +189,7 @@ def test_photographs_under_one_light_are_not_split():
 
 def test_halves_of_real_photographs():
     """Photographs cast warm on one side and cool on the other: where two lights are claimed with a certainty over 40 %,
-    the map is right for nine in ten pixels on the mean and both are within 40 mired. Of half of them nothing is said."""
+    the map is right for nine in ten pixels on the mean and both are within 40 mired. Of half nothing is said."""
     maps = []
     for linear in photographs():
         for warm_K, cool_K, border in ((2700.0, 6500.0, 0.5), (2400.0, 7500.0, 0.65), (3000.0, 8500.0, 0.4)):

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDia
 
 from matiz.errors import Cancelled
 from matiz.raw.decode import Decoder
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import PROCESSING, Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.ui.delivery_queue import DONE
@@ -330,7 +330,7 @@ def test_pictures_of_an_older_arithmetic_are_moved_up_when_asked(window):
     window.move_up()
     settle(window)
     kept = load_document(window.session.path)
-    assert kept.versions["Version 1"].recipe.processing == 1 and kept.recipe.processing == 2
+    assert kept.versions["Version 1"].recipe.processing == 1 and kept.recipe.processing == PROCESSING
 
 
 class _FullDisk:

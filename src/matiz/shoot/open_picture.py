@@ -1,6 +1,5 @@
 """The picture at work: its pixels, its readings, until it is closed."""
 
-import time
 from pathlib import Path
 
 from ..develop.engine import Engine
@@ -16,7 +15,6 @@ class OpenPicture:
         self.engine = Engine(frame)
         self.meter = Meter(self.engine)
         self.is_closed = False
-        self.opened_at = time.monotonic()
 
     @property
     def frame(self) -> Frame:

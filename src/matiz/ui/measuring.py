@@ -12,8 +12,6 @@ from ..recipe.model import Recipe
 from ..shoot.open_picture import OpenPicture
 from .worker import LatestWorker
 
-HEAD_START_S = 0.08
-"""Of the picture over what is measured of it, when it is opened."""
 PAUSE_S = 0.06
 """Between readings while the hand moves: the picture comes first."""
 
@@ -55,7 +53,6 @@ class Measurer(LatestWorker):
         return not self.outdated()
 
     def _measure(self, wanted: Wanted, emit: Callable[[Measured], None]) -> None:
-        time.sleep(max(0.0, wanted.picture.opened_at + HEAD_START_S - time.monotonic()))
         meter, recipe = wanted.picture.meter, wanted.recipe
         if wanted.moving and not self._paced():
             return
