@@ -30,6 +30,7 @@ BORDERS = {"half": 0.004, "soft": 0.03, "gradient": 0.12}
 """How wide the border between two lights is, of the long side."""
 ROOMS = ("CORVA_0052", "CORVA_0056")
 SCENES = ("CORVA_0031", "CORVA_0011", "CORVA_0054", *ROOMS)
+BALANCE_XY = cct_to_xy(4500.0)
 SPECTRA = ("planck:2800", "planck:4500", "daylight:5500", "daylight:8000", "LED-B3", "daylight:6500")
 
 
@@ -123,17 +124,20 @@ def _met(shape: tuple[int, ...], rng: np.random.Generator) -> tuple[str, Array]:
 
 
 @lru_cache(maxsize=8)
-def _scene(name: str) -> tuple[Any, Any]:
+def scene_and_shot(name: str) -> tuple[Any, Any]:
     shot = next(s for s in DEMO_SHOTS if s.name.startswith(name))
     return scene_of(shot.scene, (600, 400), view=shot.view), shot
 
 
-def simulated(name: str, spectra: dict[str, Array], gains: dict[str, float] | None = None) -> tuple[Any, Any, Camera]:
+def simulated(
+    name: str, spectra: dict[str, Array], balance_xy: Array, gains: dict[str, float] | None = None
+) -> tuple[Any, Any, Camera]:
     """A demo scene under other lights, the frame, and its camera values at half size.
 
-    spectra: by the scene's light, "all" for the rest. gains: of "lanterns" and "window".
+    spectra: by the scene's light, "all" for the rest. gains: of "lanterns" and "window". balance_xy: the camera's own
+    choice.
     """
-    base, shot = _scene(name)
+    base, shot = scene_and_shot(name)
     scene = base.copy()
     scene.lights = {light: spectra.get(light, spectra["all"]) for light in scene.lights}
     scene.glows = {glow: spectra.get(glow, spectra["all"]) for glow in scene.glows}
@@ -142,13 +146,13 @@ def simulated(name: str, spectra: dict[str, Array], gains: dict[str, float] | No
         glow = {"lanterns": "flame", "window": "outside"}[light]
         if glow in scene.emission:
             scene.emission[glow] *= gain
-    frame = expose(scene, replace(shot.settings, balance_xy=cct_to_xy(4500.0)))
+    frame = expose(scene, replace(shot.settings, balance_xy=balance_xy))
     return scene, frame, Engine(frame).render(Recipe(), 1, result="camera")
 
 
 def simulated_one(name: str, light: str) -> Cast:
     spectrum = light_spectrum(light)
-    _, frame, camera = simulated(name, {"all": spectrum})
+    _, frame, camera = simulated(name, {"all": spectrum}, BALANCE_XY)
     cct_K, duv = xy_to_cct(light_xy_of(spectrum))
     return Cast(name, "one", frame.colour, camera, (1e6 / float(cct_K),), float(duv), None)
 
@@ -158,7 +162,10 @@ def simulated_two(name: str, seed: int) -> Cast:
     warm_K, cool_K, gain = rng.uniform(*WARM_K), rng.uniform(5200.0, 8000.0), rng.uniform(0.7, 1.4)
     warm = black_body(warm_K)
     scene, frame, camera = simulated(
-        name, {"lanterns": warm, "flame": warm, "all": daylight(cool_K)}, {"lanterns": gain, "window": 1.0 / gain}
+        name,
+        {"lanterns": warm, "flame": warm, "all": daylight(cool_K)},
+        BALANCE_XY,
+        {"lanterns": gain, "window": 1.0 / gain},
     )
     share = cv2.resize(scene.light_shares()["lanterns"], camera.shape[1::-1], interpolation=cv2.INTER_AREA)
     return Cast(name, "room", frame.colour, camera, (1e6 / warm_K, 1e6 / cool_K), 0.0, share)

@@ -1,11 +1,11 @@
 """Lights measured against what the simulated camera knows, and on real photographs under known casts."""
 
 from dataclasses import replace
-from functools import lru_cache
 
 import cv2
 import numpy as np
 import pytest
+from bench.casts import scene_and_shot, simulated
 
 from matiz.colour.illuminants import black_body, daylight
 from matiz.colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
@@ -20,31 +20,9 @@ from matiz.measure.values import LightValue, value_of
 from matiz.raw.frame import CameraColour
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import expose, light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
 
 SIZE = (600, 400)
 ROOMS = ("CORVA_0052", "CORVA_0056", "CORVA_0054")
-
-
-@lru_cache
-def scene_and_shot(name: str):
-    shot = next(s for s in DEMO_SHOTS if s.name.startswith(name))
-    return scene_of(shot.scene, SIZE, view=shot.view), shot
-
-
-def camera_under(name: str, spectra: dict, balance_xy, gains: dict | None = None, **settings):
-    """Camera values of a demo scene under other lights."""
-    base, shot = scene_and_shot(name)
-    scene = base.copy()
-    scene.lights = {light: spectra.get(light, spectra["all"]) for light in scene.lights}
-    scene.glows = {glow: spectra.get(glow, spectra["all"]) for glow in scene.glows}
-    for light, gain in (gains or {}).items():
-        scene.irradiance[light] *= gain
-        glow = {"lanterns": "flame", "window": "outside"}[light]
-        if glow in scene.emission:
-            scene.emission[glow] *= gain
-    frame = expose(scene, replace(shot.settings, balance_xy=balance_xy, **settings))
-    return frame, scene, Engine(frame).render(Recipe(), 1, result="camera")
 
 
 def usable(camera: np.ndarray) -> np.ndarray:
@@ -70,7 +48,7 @@ def test_the_light_of_simulated_scenes():
             spectrum = light_spectrum(light)
             xy = light_xy_of(spectrum)
             wrong = cct_to_xy(1e6 / np.clip(1e6 / xy_to_cct(xy)[0] + rng.normal(0, 40), 60, 450))
-            frame, _, camera = camera_under(name, {"all": spectrum}, wrong)
+            _, frame, camera = simulated(name, {"all": spectrum}, wrong)
             truth, samples = xy_to_neutral(frame.colour, xy), usable(camera)
             found = measured_light(gather(frame.colour, camera), value_of(as_shot_xy(frame.colour)))
             ours.append(angle(xy_to_neutral(frame.colour, found.xy), truth))
@@ -112,7 +90,7 @@ PAIRS = [
 def two_lights(name: str, warm_K: float, cool_K: float, gain: float):
     spectra = {"lanterns": black_body(warm_K), "flame": black_body(warm_K), "all": daylight(cool_K)}
     gains = {"lanterns": gain, "window": 1.0 / gain}
-    frame, scene, camera = camera_under(name, spectra, cct_to_xy(4000.0), gains)
+    scene, frame, camera = simulated(name, spectra, cct_to_xy(4000.0), gains)
     return read_lights(frame.colour, camera, None), scene, camera
 
 
@@ -210,7 +188,7 @@ def test_halves_of_real_photographs():
 @pytest.mark.parametrize("light", ["planck:2800", "planck:4500", "daylight:6500"])
 def test_one_light_is_not_split(name, light):
     spectrum = light_spectrum(light)
-    frame, _, camera = camera_under(name, {"all": spectrum}, light_xy_of(spectrum))
+    _, frame, camera = simulated(name, {"all": spectrum}, light_xy_of(spectrum))
     assert len(read_lights(frame.colour, camera, LightValue(5000.0, 0.0)).found) == 1
 
 

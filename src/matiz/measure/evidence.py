@@ -20,6 +20,7 @@ from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
 from ..develop.camera_colour import neutral_under
 from ..errors import ArgumentError
+from ..image.reduce import reduced
 from ..raw.frame import CameraColour
 from .learned import learned
 from .values import ColourKey, LightValue
@@ -180,7 +181,7 @@ def gather(colour: CameraColour, camera: Camera) -> Evidence | None:
     None when the picture has too few usable pixels, or the camera sees no likely light.
     """
     candidates = _candidates(ColourKey(colour))
-    camera = _small(camera)
+    camera = reduced(camera, WORKING_PX)
     usable = ((camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.003)).ravel()
     if candidates is None or np.count_nonzero(usable) < LEAST_PIXELS:
         return None
@@ -198,15 +199,6 @@ def gather(colour: CameraColour, camera: Camera) -> Evidence | None:
     for weight in (luminance**4, luminance, np.ones_like(luminance)):
         kinds.append(_marks(candidates, values, weight, block, rows * columns))
     return Evidence(candidates, tuple(kinds), rows, columns)
-
-
-def _small(camera: Camera) -> Camera:
-    height, width = camera.shape[:2]
-    scale = WORKING_PX / max(height, width)
-    if scale >= 1.0:
-        return camera
-    size = max(1, round(width * scale)), max(1, round(height * scale))
-    return np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _edges(camera: Camera, radius_px: float) -> list[Camera]:

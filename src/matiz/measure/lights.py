@@ -25,6 +25,7 @@ from ..colour.types import Array, Camera
 from ..develop.camera_colour import neutral_under
 from ..errors import ArgumentError
 from ..image.guided import coefficients
+from ..image.reduce import reduced
 from ..raw.frame import CameraColour
 from .evidence import Estimate, Evidence, gather
 from .learned import learned
@@ -163,7 +164,7 @@ def read_lights(
     certainty = pair.certainty
     if certainty < LEAST_CERTAINTY or pair.apart_mired < LEAST_APART_MIRED:
         return one
-    small = _small(camera)
+    small = reduced(camera, WORKING_PX)
     weight = np.minimum(small[..., 1], 1.0)
     warm_share = float((split.share * weight).sum() / max(float(weight.sum()), 1e-9))
     if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
@@ -192,7 +193,7 @@ class Split:
 
 def divided(colour: CameraColour, camera: Camera) -> Split | None:
     """None when nothing in the picture could show two lights."""
-    camera = _small(camera)
+    camera = reduced(camera, WORKING_PX)
     table = _table(ColourKey(colour))
     if table is None or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
         return None
@@ -273,15 +274,6 @@ def _guided(odds: Array, mired: Array, guess_mired: float) -> Array:
     """Probabilities (n,) of lights with a guess at the light, which may be quite wrong."""
     guided = odds * (GUESS_FLOOR + np.exp(-0.5 * ((mired - guess_mired) / GUESS_MIRED) ** 2))
     return np.asarray(guided / guided.sum())
-
-
-def _small(camera: Camera) -> Camera:
-    height, width = camera.shape[:2]
-    scale = WORKING_PX / max(height, width)
-    if scale >= 1.0:
-        return camera
-    size = max(1, round(width * scale)), max(1, round(height * scale))
-    return np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _line(colour: CameraColour) -> tuple[Array, Array]:
