@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 
 
 def reduced(picture: NDArray[np.float32], long_px: int) -> NDArray[np.float32]:
-    """The picture (height, width, 3) with a long side of `long_px` px, by means of areas; one that is smaller as it is."""
+    """The picture (height, width, 3) with a long side of `long_px` px, by means of areas; smaller ones as they are."""
     height, width = picture.shape[:2]
     scale = long_px / max(height, width)
     if scale >= 1.0:
