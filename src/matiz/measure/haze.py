@@ -6,7 +6,10 @@ import numpy as np
 
 from ..colour.types import SceneLinear
 from ..develop.haze import haze_of
+from ..image.reduce import reduced
 
+WORKING_PX = 300
+"""Long side of the picture that is read."""
 FAR = 0.05
 """Quantile of the transmission that stands for what is far away."""
 
@@ -23,5 +26,5 @@ class HazeReading:
 
 def read_haze(small: SceneLinear) -> HazeReading:
     """small: linear Rec.2020 (height, width, 3) of the whole picture, some hundred px long."""
-    haze = haze_of(small)
+    haze = haze_of(reduced(small, WORKING_PX))
     return HazeReading(haze.is_seen, float(np.quantile(haze.transmission, FAR)) if haze.is_seen else 1.0)
