@@ -16,7 +16,7 @@ from scipy.optimize import minimize
 
 from matiz.colour.types import Array
 from matiz.measure.evidence import CUES, Evidence, gather
-from matiz.measure.lights import TRUSTED, Pair, divided
+from matiz.measure.lights import Pair, divided
 from matiz.measure.values import LightValue
 
 from .casts import Cast, Make, ones, twos
@@ -125,11 +125,6 @@ def pair_weights(pictures: Sequence[Tried]) -> dict[str, float]:
     found = minimize(loss, np.zeros(len(names) + 1), jac=True, method="L-BFGS-B", options={"maxiter": 300}).x
     weights = found[:-1] / spread
     return {**dict(zip(names, map(float, weights), strict=True)), "offset": float(found[-1] - weights @ middle)}
-
-
-def certainty(one: Tried, weights: dict[str, float]) -> float:
-    score = weights["offset"] + sum(weights[name] * value for name, value in one.signs.items())
-    return float(TRUSTED / (1.0 + np.exp(-score)))
 
 
 def taught(pictures: Sequence[Seen]) -> list[Seen]:

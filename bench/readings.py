@@ -10,14 +10,13 @@ import numpy as np
 
 from matiz.colour.types import Array
 from matiz.measure.evidence import NEAR_MIRED, Estimate
-from matiz.measure.lights import LEAST_CERTAINTY
+from matiz.measure.lights import LEAST_CERTAINTY, believed
 
 from .learning import (
     RIGHT_MAP,
     Seen,
     Tried,
     camera_choice,
-    certainty,
     half,
     left_out_lights,
     left_out_pairs,
@@ -66,7 +65,7 @@ def _lights() -> dict[str, float]:
     weights = left_out_lights(pictures)
     pairs = tried(EACH, weights)
     learned = left_out_pairs([one for one in pairs if one.signs])
-    sure = np.array([certainty(one, learned[half(one.of)]) if one.signs else 0.0 for one in pairs])
+    sure = np.array([believed(one.signs, learned[half(one.of)]) if one.signs else 0.0 for one in pairs])
     return {**_one(pictures, weights), **_literature(pictures), **_two(pairs, sure)}
 
 

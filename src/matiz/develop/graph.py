@@ -19,7 +19,7 @@ from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import channel_curves, display_table
 from .sensor import HIGHLIGHTS_LEVEL
-from .tone import scene_node
+from .tone import haze_node, scene_node
 
 MAPPED_HIGHLIGHTS = 2
 """Version of the arithmetic from which on the colour round clipped places moves with the lens's correction."""
@@ -137,12 +137,13 @@ HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
 SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
 CAMERA, WORKING = _working("", SENSOR)
 SMALL_CAMERA, SMALL = _working(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size))
+HAZE = haze_node(SMALL)
 _, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))
 
 
 def _shown(name: str, working: Node) -> tuple[Node, Node, Node]:
     """The nodes from scene-linear Rec.2020 to what is shown: scene, display-referred, fitted."""
-    scene = scene_node(f"scene{name}", working, SMALL)
+    scene = scene_node(f"scene{name}", working, SMALL, HAZE)
     rendition = Node(f"rendition{name}", _rendition, (scene,), _RENDITION)
     return scene, rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
@@ -151,7 +152,7 @@ SCENE, RENDITION, FIT = _shown("", WORKING)
 SMALL_SCENE, SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL)
 REFERENCE = RENDITION
 SCREEN = Node("screen", _screen, (SCENE,), _RENDITION)
-DRAFT = Node("draft", _screen, (scene_node("scene of the draft", QUICK, SMALL),), _RENDITION)
+DRAFT = Node("draft", _screen, (scene_node("scene of the draft", QUICK, SMALL, HAZE),), _RENDITION)
 
 ENDS: dict[str, Node] = {
     "camera": CAMERA,

@@ -60,12 +60,13 @@ def haze_of(small: SceneLinear) -> Haze:
     How bright the air is, the haziest places show; which colour it has, the shadows of the hazy ones, where
     next to nothing is added to the veil.
     """
-    light, dark = _light(small), _dark(small)
+    light = _light(small)
+    dark = _dark(light)
     if np.quantile(dark, FAR) < LEAST_VEIL * np.quantile(light.max(axis=2), BRIGHTEST_AIR):
         nothing = np.zeros(small.shape[:2], np.float32)
         return Haze(np.ones(3), nothing + 1.0, (nothing, nothing + 1.0), is_seen=False)
-    air = _air(light, dark)
-    veil = np.clip((small / np.maximum(air, 1e-6).astype(np.float32)).min(axis=2), 0.0, 1.0)
+    air = np.maximum(_air(light, dark), 1e-6)
+    veil = np.clip((small / air.astype(np.float32)).min(axis=2), 0.0, 1.0)
     least = cv2.erode(veil, _window(small, DARK_WINDOW))
     least = cv2.dilate(least, _window(small, REACH_BACK * DARK_WINDOW))
     return _refined(air, veil, least, REFINED * max(small.shape[:2]), VEIL_EDGE)
@@ -74,7 +75,7 @@ def haze_of(small: SceneLinear) -> Haze:
 def haze_by_luminance(small: SceneLinear) -> Haze:
     """The same as recipes of processing versions 1 and 2 have it: always, and following log luminance closely."""
     light, window = _light(small), _window(small, DARK_WINDOW)
-    air = _air(light, _dark(small))
+    air = _air(light, _dark(light))
     least = cv2.erode((light / np.maximum(air, 1e-6).astype(np.float32)).min(axis=2), window)
     return _refined(air, log_luminance(small), least, len(window) // 4, OLD_EDGE_EV)
 
@@ -90,9 +91,9 @@ def _light(small: SceneLinear) -> SceneLinear:
     return np.asarray(np.clip(small, 1e-6, np.quantile(small, BRIGHTEST_AIR)), np.float32)
 
 
-def _dark(small: SceneLinear) -> Plane:
+def _dark(light: SceneLinear) -> Plane:
     """The dark channel: in clear air something is dark everywhere."""
-    return np.asarray(cv2.erode(_light(small).min(axis=2), _window(small, DARK_WINDOW)), np.float32)
+    return np.asarray(cv2.erode(light.min(axis=2), _window(light, DARK_WINDOW)), np.float32)
 
 
 def _air(light: SceneLinear, dark: Plane) -> Array:

@@ -16,7 +16,7 @@ from ..kernels.guided import MOST_RADIUS, calmed
 from ..kernels.tone import log_luminance, scene_toned, table_EV
 from ..recipe.leaves import Values
 from ..recipe.model import Tone
-from .haze import haze_by_luminance, haze_of
+from .haze import Haze, haze_by_luminance, haze_of
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
 from .tiles import Region, level_for
@@ -84,9 +84,19 @@ def contrast_gain(dB: float) -> float:
     return float(10.0 ** (dB / 20.0)) - 1.0
 
 
-def scene_node(name: str, working: Node, small: Node) -> Node:
+def haze_node(small: Node) -> Node:
+    """The haze of the picture, however much of it is taken away: it is worked out once, not at every step of a hand."""
+
+    def run(work: Work) -> Haze:
+        picture = work.ask.whole(small, level_for(work.mapping.size, SMALL_PX))
+        return haze_of(picture) if _is_by_veil(work) else haze_by_luminance(picture)
+
+    return product("haze", run, (small,))
+
+
+def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
     """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
-    plan = product(f"plan of the {name}", lambda work: _plan(work, small), (small,), ("tone.haze_percent",))
+    plan = product(f"plan of the {name}", lambda work: _plan(work, small, haze), (small, haze), ("tone.haze_percent",))
 
     def run(work: Work, patch: Patch) -> Pixels:
         return _toned(work, patch, work.ask.product(plan))
@@ -137,16 +147,20 @@ class Plan:
     """Whether the transmission follows the veil, or luminance as it did once."""
 
 
-def _plan(work: Work, whole: Node) -> Plan:
+def _is_by_veil(work: Work) -> bool:
+    return work.recipe.processing >= HAZE_BY_VEIL
+
+
+def _plan(work: Work, whole: Node, haze_node: Node) -> Plan:
     small = work.ask.whole(whole, level_for(work.mapping.size, SMALL_PX))
     long_side = max(small.shape[:2])
     nothing = np.zeros(small.shape[:2], np.float32)
-    through, air, by_veil = (nothing, nothing + 1.0), np.ones(3, np.float32), work.recipe.processing >= HAZE_BY_VEIL
+    through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
     share = work.recipe.tone.haze_percent / 100.0
     if share:
-        haze = haze_of(small) if by_veil else haze_by_luminance(small)
+        haze: Haze = work.ask.product(haze_node)
         through, air = haze.coefficients, haze.air.astype(np.float32)
         small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
     level = log_luminance(np.ascontiguousarray(small))
     bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
-    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air, by_veil)
+    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air, _is_by_veil(work))

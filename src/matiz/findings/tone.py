@@ -44,9 +44,9 @@ def under_exposed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     if dark > MOST_DARK:
         # under-exposed scenes keep their middle tones together; nights, stages and silhouettes lie in the blacks
         claim = (
-            f"Dark, perhaps on purpose: {percent(dark, 0)} of it lies in zones 0 to {ZONES[DARK_ZONES - 1]}, white is "
+            f"Dark, perhaps on purpose: {percent(dark, 0)} of it lies in zones 0 to {ZONES[DARK_ZONES - 1]}, "
+            f"white is {EV(gap_EV, signed=False)} away"
         )
-        claim += f"{EV(gap_EV, signed=False)} away"
         certainty = ON_PURPOSE
     elif recipe.start == RENDERED:
         certainty = min(certainty - 0.2, FINISHED)

@@ -69,9 +69,6 @@ class Candidates:
     place: NDArray[np.int64]
     """(n, 2) of each in that table."""
 
-    def nearest(self, mired: float, duv: float) -> int:
-        return int(np.argmin(((self.mired - mired) / 8.0) ** 2 + ((self.duv - duv) / 0.004) ** 2))
-
 
 @dataclass(frozen=True, eq=False)
 class Marks:
@@ -93,7 +90,6 @@ class Estimate:
     duv: float
     probability: float
     """That the light is within NEAR_MIRED of it."""
-    spread_mired: float
 
     @property
     def certainty(self) -> float:
@@ -164,7 +160,6 @@ class Evidence:
             middle,
             float(peak @ duv),
             float(probabilities[np.abs(mired - middle) < NEAR_MIRED].sum()),
-            float(np.sqrt(probabilities @ (mired - middle) ** 2)),
         )
 
 
@@ -189,11 +184,13 @@ def gather(colour: CameraColour, camera: Camera) -> Evidence | None:
     block = block[usable]
     kinds = []
     for radius in EDGE_PX.values():
-        steps, sides = _edges(camera, radius), 2
+        steps = _edges(camera, radius)
         values = np.concatenate([step.reshape(-1, 3)[usable] for step in steps])
         green = values[:, 1]
         strong = (values.min(axis=1) > 1e-6) & (green > np.quantile(green, STRONG))
-        kinds.append(_marks(candidates, values[strong], green[strong], np.tile(block, sides)[strong], rows * columns))
+        kinds.append(
+            _marks(candidates, values[strong], green[strong], np.tile(block, len(steps))[strong], rows * columns)
+        )
     values = camera.reshape(-1, 3)[usable]
     luminance = values @ np.array([0.25, 0.6, 0.15], np.float32)
     for weight in (luminance**4, luminance, np.ones_like(luminance)):

@@ -4,12 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..colour.types import SceneLinear
-from ..develop.haze import haze_of
-from ..image.reduce import reduced
+from ..develop.haze import Haze
 
-WORKING_PX = 300
-"""Long side of the picture that is read."""
 FAR = 0.05
 """Quantile of the transmission that stands for what is far away."""
 
@@ -19,12 +15,11 @@ class HazeReading:
     """How clear the air of a picture is."""
 
     is_seen: bool
-    """False where nothing far away shows any: in halls, close by, and in clear air."""
+    """False where nothing far away shows any, as in halls and in clear air: then none is taken away."""
     transmission: float
     """Share of their own light that arrives from the furthest things, 0..1; 1 when no haze is seen."""
 
 
-def read_haze(small: SceneLinear) -> HazeReading:
-    """small: linear Rec.2020 (height, width, 3) of the whole picture, some hundred px long."""
-    haze = haze_of(reduced(small, WORKING_PX))
-    return HazeReading(haze.is_seen, float(np.quantile(haze.transmission, FAR)) if haze.is_seen else 1.0)
+def read_haze(haze: Haze) -> HazeReading:
+    """haze: the one that the picture is developed with."""
+    return HazeReading(haze.is_seen, float(np.quantile(haze.transmission, FAR)))

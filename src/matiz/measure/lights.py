@@ -265,9 +265,13 @@ class Pair:
     @property
     def certainty(self) -> float:
         """That there are two lights, both within a tenth of what they are taken for, and the map is right."""
-        weights = learned("light_pairs")
-        score = weights["offset"] + sum(weights[name] * value for name, value in self.signs.items())
-        return float(TRUSTED / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))))
+        return believed(self.signs, learned("light_pairs"))
+
+
+def believed(signs: dict[str, float], weights: dict[str, float]) -> float:
+    """The certainty that signs of two lights give, 0..1, by weights of them and their offset."""
+    score = weights["offset"] + sum(weights[name] * value for name, value in signs.items())
+    return float(TRUSTED / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))))
 
 
 def _guided(odds: Array, mired: Array, guess_mired: float) -> Array:

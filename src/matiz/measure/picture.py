@@ -5,6 +5,7 @@ from typing import Any
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
+from ..develop.graph import HAZE
 from ..raw.noise import noise_of
 from ..recipe.model import Recipe
 from . import table
@@ -115,7 +116,7 @@ READINGS = (
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), under=_plain),
-    Reading("haze", lambda s: read_haze(s.picture("small working")), looks_at=("small working",)),
+    Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",)),
     Reading("mend", lambda s: read_mend(s.frame)),
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",)),

@@ -31,7 +31,7 @@ class Saver(QObject):
         self._soon.start(AFTER_MS)
 
     def drag(self) -> None:
-        """A hand moves: what it shows is written every second."""
+        """A hand moves: what it shows is written every EVERY_S."""
         if time.monotonic() - self._saved_at > EVERY_S:
             self._save()
 
