@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import Recipe
@@ -35,6 +35,60 @@ def test_a_dark_pick_is_no_white(window):
     window.light.land_at(200, 330)
     settle(window)
     assert "too dark for a white" in said[-1] and window.session.recipe.light.source == "as_shot"
+
+
+def test_a_grey_in_each_light_is_clicked(window, shoot):
+    said = []
+    window.session.open_picture(shoot / "CORVA_0052.dng")
+    settle(window)
+    window.session.said.connect(said.append)
+    width, height = window.session.engine.frame.size
+    window.light.pick.setChecked(True)
+    window.light.two_greys.setChecked(True)
+    assert not window.light.pick.isChecked() and len(window.view.tools) == 3
+    for x, y in ((0.85 * width, 0.3 * height), (0.43 * width, 0.92 * height)):
+        QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(x, y).toPoint())
+        settle(window)
+        assert not [text for text in said if "Pick something" in text], said
+    assert "in the other light" in said[0]
+    greys = window.session.recipe.light.greys
+    np.testing.assert_allclose(greys, ((0.85, 0.3 * height / width), (0.43, 0.92 * height / width)), atol=0.01)
+    assert not window.light.two_greys.isChecked() and window.light.map.isChecked()
+    assert [light.value.certainty for light in window.session.reading.light.lights.found] == [1.0, 1.0]
+    window.undo()
+    assert window.session.recipe == Recipe()
+
+
+def test_a_fix_is_compared_before_it_is_done(window):
+    """Now at the left and with the fix at the right; the picture itself is left alone. A change, another station,
+    Escape or the button again end it."""
+    window.go_to(window.tone)
+    window.session.commit([("tone.exposure_EV", -2.0)], "Dark")
+    settle(window)
+    card = next(card for card in window.findings.cards() if card.finding.has_fix)
+    button = card.findChild(QPushButton, "compare")
+    before, after = window.session.recipe, window.session.recipe.change_all(card.finding.fix, label="x")[0]
+    plain = window.view.grab().toImage()
+    button.click()
+    settle(window)
+    seen = window.view.grab().toImage()
+    place = window.view.image_place().toRect()
+    left, right = (QPoint(place.left() + place.width() * n // 8, place.center().y()) for n in (1, 7))
+    assert seen.pixel(left) == plain.pixel(left) and seen.pixel(right) != plain.pixel(right)
+    assert window.session.recipe == before
+    window.session.commit(card.finding.fix, "fix")
+    settle(window)
+    assert window.session.recipe == after and window.view.comparison.mode == "off"
+    assert window.view.grab().toImage().pixel(right) == seen.pixel(right), "what was shown is what comes"
+    window.undo()
+    settle(window)
+    for end in (lambda: button.click(), lambda: QTest.keyClick(window, Qt.Key.Key_Escape), lambda: window.go_to(window.light)):
+        card = next(card for card in window.findings.cards() if card.finding.has_fix)
+        button = card.findChild(QPushButton, "compare")
+        button.click()
+        assert window.view.comparison.mode == "trial"
+        end()
+        assert window.view.comparison.mode == "off"
 
 
 def test_a_tone_is_pulled_in_the_picture(window):

@@ -51,7 +51,7 @@ def grey_card(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
 
 
 @needs("light", "balance")
-def two_lights(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
+def two_lights(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Two lights fall on the picture, and it is balanced for neither of them, or for the lesser one."""
     lights = reading.light.lights
     if reading.light.card is not None:
@@ -78,6 +78,7 @@ def two_lights(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
         },
         fix=manual_light(first.value.cct_K, first.value.duv),
         fix_label=f"Balance for the greater, {kelvin(first.value.cct_K)}",
+        then="" if recipe.light.greys else "Two greys, below the tapes, measures both lights where you say.",
         certainty=first.value.certainty,
     )
 

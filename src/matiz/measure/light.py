@@ -14,12 +14,17 @@ from ..colour.types import Array, Camera
 from ..develop.camera_colour import as_shot_xy, interpolated, neutral_to_xy
 from ..errors import ArgumentError
 from ..raw.frame import CameraColour, Frame
+from ..recipe.leaves import Points
 from .card import Card, grey_card
 from .evidence import Evidence, gather
-from .lights import Lights, read_lights
+from .lights import KnownLight, Lights, known_lights, read_lights
 from .values import LightValue, value_of
 
 MOST_SAMPLES = 60_000
+GREY_PX = 2
+"""Half-width of what is read around a place that was named as grey, px of the small picture."""
+FULL = 0.97
+"""Camera value over which a place may be clipped."""
 
 
 @dataclass(frozen=True)
@@ -44,9 +49,9 @@ def neutral_light(colour: CameraColour, raw: Array) -> LightValue:
     return value_of(neutral_to_xy(colour, raw))
 
 
-def read_light(frame: Frame, camera: Camera, step: int = 1) -> LightReading:
+def read_light(frame: Frame, camera: Camera, step: int = 1, greys: Points = ()) -> LightReading:
     """camera: upright camera values at a small level, from 100 px long to a few hundred; step: full-size px per
-    px of it."""
+    px of it. greys: two points in units of the long side that are grey, each in a light of its own."""
     samples = _usable(camera)
     try:
         # a developed picture has no light of the camera's choice any more
@@ -56,7 +61,11 @@ def read_light(frame: Frame, camera: Camera, step: int = 1) -> LightReading:
     uv = _neutral_cloud(frame.colour, samples, as_shot)
     evidence = gather(frame.colour, camera)
     measured = measured_light(evidence, as_shot)
-    lights = read_lights(frame.colour, camera, measured, evidence)
+    picked = [known for point in greys if (known := _light_at(frame.colour, camera, point))]
+    if len(picked) == 2:
+        lights = known_lights(frame.colour, camera, picked[0], picked[1])
+    else:
+        lights = read_lights(frame.colour, camera, measured, evidence)
     return LightReading(as_shot, measured, lights, uv, grey_card(frame.colour, camera, step))
 
 
@@ -65,6 +74,21 @@ def measured_light(evidence: Evidence | None, as_shot: LightValue) -> LightValue
     if evidence is None:
         return None
     return evidence.estimate(evidence.probabilities(as_shot=as_shot)).value
+
+
+def _light_at(colour: CameraColour, camera: Camera, point: tuple[float, float]) -> KnownLight | None:
+    """The light that makes a place grey; None when there is none, or the place is black or clipped."""
+    height, width = camera.shape[:2]
+    x, y = (min(max(round(value * max(width, height)), 0), most - 1) for value, most in zip(point, (width, height)))
+    near = camera[max(0, y - GREY_PX) : y + GREY_PX + 1, max(0, x - GREY_PX) : x + GREY_PX + 1].reshape(-1, 3)
+    mean = near.mean(axis=0).astype(np.float64)
+    if mean.max() > FULL or mean.min() <= 0.0:
+        return None
+    try:
+        light = neutral_light(colour, mean)
+    except ArgumentError:
+        return None
+    return KnownLight(light, (x / width, y / height))
 
 
 def _usable(camera: Camera) -> Array:

@@ -41,6 +41,11 @@ COOLEST = 0.02
 LEAST_SPLIT_MIRED = 40.0
 """Blocks that spread over less are under one light."""
 LEAST_APART_MIRED = 90.0
+LEAST_KNOWN_APART_MIRED = 10.0
+"""Of lights that were picked: nearer ones are the same."""
+PICK_BLOCKS, PICK_WEIGHT, UNKNOWN = 1.5, 5.0, 0.05
+"""How far a pick tells of the place around it, in blocks, and what it weighs beside a block's own guess; and what it
+weighs that nothing is known of a block."""
 LEAST_CERTAINTY, TRUSTED = 0.3, 0.75
 """Below the one nothing is said of two lights; the other is what the signs are trusted with: they promise a quarter too
 much on photographs that were not learned from."""
@@ -164,16 +169,18 @@ def read_lights(
     certainty = pair.certainty
     if certainty < LEAST_CERTAINTY or pair.apart_mired < LEAST_APART_MIRED:
         return one
-    small = reduced(camera, WORKING_PX)
-    weight = np.minimum(small[..., 1], 1.0)
-    warm_share = float((split.share * weight).sum() / max(float(weight.sum()), 1e-9))
-    if not LEAST_SHARE < warm_share < 1.0 - LEAST_SHARE:
-        return one
-    warm, cool = (
-        FoundLight(LightValue(1e6 / found.mired, found.duv, certainty), share)
-        for found, share in ((pair.warm, warm_share), (pair.cool, 1.0 - warm_share))
-    )
-    return Lights((warm, cool), 1.0 - split.share) if warm_share >= 0.5 else Lights((cool, warm), split.share)
+    warm, cool = (LightValue(1e6 / found.mired, found.duv, certainty) for found in (pair.warm, pair.cool))
+    lights = _by_share(camera, warm, cool, split.share)
+    return lights if lights.found[1].share > LEAST_SHARE else one
+
+
+def _by_share(camera: Camera, warm: LightValue, cool: LightValue, share: Grid) -> Lights:
+    """Two lights, by the share of the warm one in every pixel of the small picture; that of the greater exposure
+    first."""
+    weight = np.minimum(reduced(camera, WORKING_PX)[..., 1], 1.0)
+    warm_share = float((share * weight).sum() / max(float(weight.sum()), 1e-9))
+    found = FoundLight(warm, warm_share), FoundLight(cool, 1.0 - warm_share)
+    return Lights(found, 1.0 - share) if warm_share >= 0.5 else Lights(found[::-1], share)
 
 
 @dataclass(frozen=True, eq=False)
@@ -194,14 +201,10 @@ class Split:
 def divided(colour: CameraColour, camera: Camera) -> Split | None:
     """None when nothing in the picture could show two lights."""
     camera = reduced(camera, WORKING_PX)
-    table = _table(ColourKey(colour))
-    if table is None or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
+    guessed = _guessed(colour, camera)
+    if guessed is None:
         return None
-    logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
-    place = np.clip(np.rint((logs + TABLE_REACH) / TABLE_STEP), 0, len(table) - 1).astype(np.int64)
-    mired, off = np.moveaxis(table[place[..., 0], place[..., 1]], -1, 0)
-    usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
-    blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
+    mired, off, usable, blocks = guessed
     known = blocks[np.isfinite(blocks)]
     likely = usable & (off < NEAR_LOCUS_BRIGHT_EV)
     if len(known) < LEAST_BLOCKS or not likely.any():
@@ -212,8 +215,64 @@ def divided(colour: CameraColour, camera: Camera) -> Split | None:
     warm = max(float(np.quantile(bright, WARMEST_BRIGHT)), float(np.quantile(known, WARMEST_BLOCKS)))
     if warm - cool < LEAST_SPLIT_MIRED:
         return None
-    share = _followed(_shares(blocks, cool, warm), mired)
+    share = _followed(_shares(blocks, cool + SURFACES_MIRED, warm - SURFACES_MIRED / 2.0), mired)
     return Split(share, warm, cool, float(known.std()), len(known) / blocks.size)
+
+
+@dataclass(frozen=True)
+class KnownLight:
+    """The light of a place that was named as grey."""
+
+    value: LightValue
+    at: tuple[float, float]
+    """Of the picture's width and height, 0..1."""
+
+
+def known_lights(colour: CameraColour, camera: Camera, first: KnownLight, second: KnownLight) -> Lights:
+    """The lights of a picture of which two are known; one when they are the same or nothing tells where each falls."""
+    warm, cool = sorted((first, second), key=lambda known: -known.value.mired)
+    share = None
+    if warm.value.mired - cool.value.mired >= LEAST_KNOWN_APART_MIRED:
+        share = parted(colour, camera, warm, cool)
+    if share is None:
+        return Lights((FoundLight(first.value, 1.0),), None)
+    return _by_share(camera, warm.value, cool.value, share)
+
+
+def parted(colour: CameraColour, camera: Camera, warm: KnownLight, cool: KnownLight) -> Grid | None:
+    """Share of the warm one of two known lights in every pixel of the small picture; None when nothing tells."""
+    camera = reduced(camera, WORKING_PX)
+    guessed = _guessed(colour, camera)
+    if guessed is None:
+        return None
+    mired, _, _, blocks = guessed
+    low, high = cool.value.mired, warm.value.mired
+    # a place looks as warm as its light, or warmer
+    surfaces = min(SURFACES_MIRED, (high - low) / 4.0) / 2.0
+    share = np.clip((blocks - low - surfaces) / (high - low - 2.0 * surfaces), 0.0, 1.0)
+    known = np.isfinite(blocks)
+    share, weight = np.where(known, share, 0.5), np.where(known, 1.0, UNKNOWN)
+    rows, columns = blocks.shape
+    y, x = np.mgrid[0:rows, 0:columns] + 0.5
+    for light, there in ((warm, 1.0), (cool, 0.0)):
+        square = (x - light.at[0] * columns) ** 2 + (y - light.at[1] * rows) ** 2
+        near = PICK_WEIGHT * np.exp(-0.5 * square / PICK_BLOCKS**2)
+        share, weight = (share * weight + there * near) / (weight + near), weight + near
+    return _followed(share.astype(np.float32), mired)
+
+
+def _guessed(colour: CameraColour, camera: Camera) -> tuple[Array, Array, NDArray[np.bool_], Array] | None:
+    """Of every pixel: the mired of the light that would make it grey, how far it lies from such a light, whether it is
+    neither clipped nor black; and the guess at the light in every block. None when there is too little to tell."""
+    table = _table(ColourKey(colour))
+    if table is None or min(camera.shape[:2]) < 4 * BLOCKS_LONG // 10:
+        return None
+    logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
+    place = np.clip(np.rint((logs + TABLE_REACH) / TABLE_STEP), 0, len(table) - 1).astype(np.int64)
+    mired, off = np.moveaxis(table[place[..., 0], place[..., 1]], -1, 0)
+    usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
+    blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
+    return (mired, off, usable, blocks) if np.isfinite(blocks).any() else None
 
 
 @dataclass(frozen=True, eq=False)
@@ -370,5 +429,5 @@ def _shares(blocks: Array, cool: float, warm: float) -> Grid:
         fresh = ~known & (around > 0.05)
         filled = np.where(fresh, mean, filled)
         known = known | fresh
-    share = (filled - cool - SURFACES_MIRED) / (warm - cool - 1.5 * SURFACES_MIRED)
+    share = (filled - cool) / (warm - cool)
     return np.clip(share, 0.0, 1.0).astype(np.float32)

@@ -9,11 +9,11 @@ from ..develop.tiles import Region
 from ..errors import ArgumentError
 from ..recipe.model import Recipe
 from ..wording import duv
-from .light import neutral_light
+from .light import FULL, neutral_light
 from .values import LightValue
 
-FULL, FULL_SHARE = 0.97, 0.1
-"""A pick is clipped when this share of its values lies over that camera value."""
+FULL_SHARE = 0.1
+"""A pick is clipped when this share of its values lies over FULL."""
 MOST_DUV = 0.03
 """Further from the black bodies no light lies that a recipe takes."""
 

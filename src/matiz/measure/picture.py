@@ -59,8 +59,8 @@ class PictureReading:
         return all(name in self.values for name in names)
 
 
-def _plain(recipe: Recipe) -> Recipe:
-    return recipe.with_plain()
+def _plain_with_greys(recipe: Recipe) -> Recipe:
+    return recipe.with_plain().applied([("light.greys", recipe.light.greys)])
 
 
 def _balance(sight: Sight) -> LightValue:
@@ -84,7 +84,7 @@ def _noise(sight: Sight) -> NoiseReading | None:
 
 
 def _light(sight: Sight) -> LightReading:
-    return read_light(sight.frame, sight.picture("small camera"), sight.step)
+    return read_light(sight.frame, sight.picture("small camera"), sight.step, sight.recipe.light.greys)
 
 
 def _full(sight: Sight) -> FullReading:
@@ -115,7 +115,8 @@ READINGS = (
             looks_at=("small display", "small rendered")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
-    Reading("light", _light, looks_at=("small camera",), under=_plain),
+    Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),
+            under=_plain_with_greys),
     Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",)),
     Reading("mend", lambda s: read_mend(s.frame)),
     Reading("stored", lambda s: read_stored(s.frame)),

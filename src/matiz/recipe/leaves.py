@@ -126,6 +126,31 @@ class CurvePoints:
         return {"type": "array", "items": point, "minItems": 2, "default": default, "description": self.help}
 
 
+@dataclass(frozen=True)
+class FramePoints:
+    """Up to `most` points x, y of the frame: x right, y down, in units of its long side; none by default."""
+
+    help: str
+    most: int
+    default: Points = ()
+
+    def check(self, path: str, value: Any) -> Points:
+        if not isinstance(value, list | tuple) or len(value) > self.most:
+            raise RecipeError(f"{path}: expected up to {self.most} points [x, y], got {_shown(value)}")
+        each = Number("", 0.0, 1.0, 0.0, 0.01, 4, "")
+        points = []
+        for n, point in enumerate(value):
+            if not isinstance(point, list | tuple) or len(point) != 2:
+                raise RecipeError(f"{path}[{n}]: expected a point [x, y], got {_shown(point)}")
+            points.append((each.check(f"{path}[{n}].x", point[0]), each.check(f"{path}[{n}].y", point[1])))
+        return tuple(points)
+
+    def schema(self) -> dict[str, Any]:
+        unit = {"type": "number", "minimum": 0, "maximum": 1}
+        point = {"type": "array", "items": unit, "minItems": 2, "maxItems": 2}
+        return {"type": "array", "items": point, "maxItems": self.most, "default": [], "description": self.help}
+
+
 Values = tuple[float, ...]
 
 
@@ -162,7 +187,7 @@ class Numbers:
         }
 
 
-Leaf = Number | Choice | Text | ShapeKey | CurvePoints | Numbers
+Leaf = Number | Choice | Text | ShapeKey | CurvePoints | FramePoints | Numbers
 
 
 def described(spec: Leaf) -> Any:

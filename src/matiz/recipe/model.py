@@ -10,7 +10,7 @@ from ..colour.temperature import duv_limit
 from ..errors import RecipeError
 from . import tree
 from .change import Change, Settings, changed
-from .leaves import Choice, CurvePoints, Leaf, Number, Numbers, Points, Values, described
+from .leaves import Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Points, Values, described
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
 SCHEMA = 1
@@ -77,6 +77,9 @@ class Light(Section):
     )
     adaptation_percent: float = described(
         Number("%", 0.0, 100.0, 100.0, 1.0, 0, "How far the light is made neutral; less keeps some of its mood.")
+    )
+    greys: Points = described(
+        FramePoints("Something grey in each of two lights, of the frame's long side: they are measured there.", 2)
     )
     active: str = _active()
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from ..errors import RecipeError
-from .leaves import Choice, CurvePoints, Leaf, Number, Numbers, Values
+from .leaves import Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Values
 from .model import Recipe
 from .tree import leaf_at
 
@@ -28,7 +28,7 @@ def parsed(spec: Leaf, path: str, text: str) -> Any:
             return number(spec, path, text)
         case Numbers():
             return numbers(spec, path, text)
-        case CurvePoints():
+        case CurvePoints() | FramePoints():
             try:
                 return spec.check(path, json.loads(text))
             except (json.JSONDecodeError, RecursionError):

@@ -1,4 +1,4 @@
-"""Before and after in one view: a split with a line to drag, or a map of what changed."""
+"""Two pictures in one view: before and after, or now and with a fix; a split with a line to drag, or a map of what changed."""
 
 from typing import Any
 
@@ -17,11 +17,11 @@ from .viewport import Viewport
 from .worker import LatestWorker
 
 GRAB_PX = 8.0
-OFF, SPLIT, CHANGE = "off", "split", "change"
+OFF, SPLIT, CHANGE, TRIAL = "off", "split", "change", "trial"
 
 
 class Comparison(QObject):
-    """The untouched picture beside the one that is seen."""
+    """Another picture beside the one that is seen: the untouched one, or one that a fix would make."""
 
     changed = Signal()
 
@@ -30,8 +30,9 @@ class Comparison(QObject):
         self.mode = OFF
         self.share = 0.5
         """Where the split lies, of the width of the widget."""
-        self._before: Rendered | None = None
-        self._asked: tuple[Engine, Viewport] | None = None
+        self._other: Rendered | None = None
+        self._trial: Recipe | None = None
+        self._asked: RenderRequest | None = None
         self._lines: dict[float, list[np.ndarray]] = {}
         self._mapped: tuple[int, int] | None = None
         self._renderer = Renderer()
@@ -40,17 +41,29 @@ class Comparison(QObject):
         self._mapper.answered.connect(self._on_mapped)
 
     def toggle(self, mode: str) -> None:
-        self.mode = OFF if self.mode == mode else mode
+        self.mode, self._trial = OFF if self.mode == mode else mode, None
         self.changed.emit()
 
+    def set_trial(self, recipe: Recipe | None) -> None:
+        """Compare what is seen with what another recipe makes; None to end it."""
+        if recipe is not None or self.mode == TRIAL:
+            self.mode, self._trial = (OFF if recipe is None else TRIAL), recipe
+            self.changed.emit()
+
+    def tries(self, recipe: Recipe) -> bool:
+        """Whether this recipe is compared with now."""
+        return self.mode == TRIAL and self._trial == recipe
+
     def ask(self, engine: Engine, before: Recipe, view: Viewport) -> None:
-        """Have the untouched picture rendered for a view, if it is wanted and was not asked for already."""
-        if self.mode != OFF and self._asked != (engine, view):
-            self._asked = (engine, view)
-            self._renderer.ask(RenderRequest(engine, before, view))
+        """Have the other picture rendered for a view, if it is wanted and was not asked for already."""
+        wanted = RenderRequest(engine, before if self._trial is None else self._trial, view)
+        if self.mode != OFF and self._asked != wanted:
+            self._asked, self._other = wanted, None
+            self._renderer.ask(wanted)
 
     def forget(self) -> None:
-        self._before, self._asked, self._lines, self._mapped = None, None, {}, None
+        self.set_trial(None)
+        self._other, self._asked, self._lines, self._mapped = None, None, {}, None
         self._renderer.forget()
 
     def is_idle(self) -> bool:
@@ -67,7 +80,7 @@ class Comparison(QObject):
 
     def holds(self, x: float, width: int) -> bool:
         """Whether a press at x takes the line of the split."""
-        return self.mode == SPLIT and abs(x - self.line_x(width)) <= GRAB_PX
+        return self.mode in (SPLIT, TRIAL) and abs(x - self.line_x(width)) <= GRAB_PX
 
     def drag_to(self, x: float, width: int) -> None:
         self.share = min(max(x / max(width, 1), 0.02), 0.98)
@@ -77,10 +90,10 @@ class Comparison(QObject):
 
     def paint(self, painter: QPainter, widget: QRectF, place: QRectF, after: Rendered) -> None:
         """place: where `after` lies in the widget."""
-        if self.mode == OFF or self._before is None or self._before.view != after.view:
+        if self.mode == OFF or self._other is None or self._other.view != after.view:
             return
         painter.save()
-        if self.mode == SPLIT:
+        if self.mode in (SPLIT, TRIAL):
             self._paint_split(painter, widget, place)
         else:
             self._compare(after.image)
@@ -88,15 +101,16 @@ class Comparison(QObject):
         painter.restore()
 
     def _paint_split(self, painter: QPainter, widget: QRectF, place: QRectF) -> None:
-        x = self.line_x(int(widget.width()))
-        painter.setClipRect(QRectF(0, 0, x, widget.height()))
-        painter.drawImage(place, self._before.image)  # type: ignore[union-attr]
+        x, tries = self.line_x(int(widget.width())), self.mode == TRIAL
+        painter.setClipRect(QRectF(x, 0, widget.width() - x, widget.height()) if tries else QRectF(0, 0, x, widget.height()))
+        painter.drawImage(place, self._other.image)  # type: ignore[union-attr]
         painter.setClipping(False)
         for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2)):
             painter.setPen(pen)
             painter.drawLine(QPointF(x, place.top()), QPointF(x, place.bottom()))
-        label(painter, "before", QPointF(x - 8, place.top() + 8), Qt.AlignmentFlag.AlignRight)
-        label(painter, "after", QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
+        left, right = ("now", "with the fix") if tries else ("before", "after")
+        label(painter, left, QPointF(x - 8, place.top() + 8), Qt.AlignmentFlag.AlignRight)
+        label(painter, right, QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
 
     def _paint_change(self, painter: QPainter, place: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -120,17 +134,17 @@ class Comparison(QObject):
             )
 
     def _compare(self, after: QImage) -> None:
-        before = self._before.image  # type: ignore[union-attr]
+        before = self._other.image  # type: ignore[union-attr]
         key = (before.cacheKey(), after.cacheKey())
         if before.size() == after.size() and key != self._mapped:
             self._mapped = key
             self._mapper.ask((before, after))
 
     def _on_rendered(self, request: RenderRequest, rendered: Rendered) -> None:
-        if self._asked != (request.engine, request.view):
+        if self._asked is not request:
             return
-        if not rendered.is_draft or self._before is None or self._before.view != rendered.view:
-            self._before = rendered
+        if not rendered.is_draft or self._other is None:
+            self._other = rendered
             self.changed.emit()
 
     def _on_mapped(self, _: Any, lines: dict[float, list[np.ndarray]]) -> None:

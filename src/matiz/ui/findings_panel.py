@@ -36,6 +36,7 @@ class Card(QFrame):
 
     done = Signal(object)
     shown = Signal(object)
+    compared = Signal(object)
     silenced = Signal(object, bool)
 
     def __init__(self, finding: Finding) -> None:
@@ -61,6 +62,9 @@ class Card(QFrame):
         row.setSpacing(0)
         if finding.outlines:
             row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
+        if finding.has_fix:
+            tip = "Now and with the fix, side by side, before it is done; again to end it"
+            row.addWidget(self._small("compare", tip, lambda: self.compared.emit(finding)))
         row.addStretch(1)
         row.addWidget(
             self._small("not here", "Say no more of it for this picture", lambda: self.silenced.emit(finding, False))
@@ -72,6 +76,7 @@ class Card(QFrame):
 
     def _small(self, text: str, tip: str, act) -> QPushButton:
         button = push(text)
+        button.setObjectName(text)
         button.setProperty("flat", "true")
         button.setToolTip(tip)
         button.setAccessibleName(f"{text}: {self.finding.claim}")
@@ -88,6 +93,7 @@ class FindingsPanel(QWidget):
 
     done = Signal(object)
     shown = Signal(object)
+    compared = Signal(object)
     silenced = Signal(object, bool)
 
     def __init__(self) -> None:
@@ -156,6 +162,7 @@ class FindingsPanel(QWidget):
             card = Card(finding)
             card.done.connect(self.done)
             card.shown.connect(self.shown)
+            card.compared.connect(self.compared)
             card.silenced.connect(self.silenced)
             self._cards.addWidget(card)
         self._cards.addStretch(1)

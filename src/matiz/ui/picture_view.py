@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QTabletEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from ..recipe.model import Recipe
 from . import theme
 from .comparison import Comparison
 from .painted import painting
@@ -58,8 +59,8 @@ class PictureView(QWidget):
         session.pictureOpened.connect(self._on_opened)
         session.pictureFailed.connect(self._on_failed)
         session.pictureClosed.connect(self._on_closed)
-        session.recipeChanging.connect(lambda _: self._on_recipe())
-        session.recipeChanged.connect(lambda _: self._on_recipe())
+        session.recipeChanging.connect(self._on_recipe)
+        session.recipeChanged.connect(self._on_recipe)
         session.editCancelled.connect(self.let_go)
         for tool in (Pan(), SplitLine()):
             self.take(tool)
@@ -292,6 +293,11 @@ class PictureView(QWidget):
         self.comparison.toggle(mode)
         self.ask()
 
+    def try_out(self, recipe: Recipe | None) -> None:
+        """Show beside the picture what another recipe would make of it; None to end it."""
+        self.comparison.set_trial(recipe)
+        self.ask()
+
     def _on_opening(self, path) -> None:
         self._busy = True
         self._phase = 0.0
@@ -311,9 +317,11 @@ class PictureView(QWidget):
         self._renderer.forget()
         self.comparison.forget()
 
-    def _on_recipe(self) -> None:
+    def _on_recipe(self, changed: frozenset[str]) -> None:
         """The picture may have another size now."""
         if self.session.picture is not None:
+            if changed:
+                self.comparison.set_trial(None)
             size = self._picture_size()
             if size != self.viewport.picture:
                 self.viewport = Viewport(size, self.viewport.window, self.viewport.zoom, self.viewport.centre)

@@ -25,6 +25,7 @@ from ..recipe.model import PROCESSING
 from . import theme
 from .actions import ACTIONS, ActionSpec
 from .commands import CommandSheet
+from .comparison import TRIAL
 from .demo import DemoMaker
 from .findings_panel import FindingsPanel
 from .gifts import Gifts
@@ -153,6 +154,7 @@ class Window(QMainWindow):
         self.route.set_current(self.stations.index(station))
         main.setFocus()
         self._highlight.outlines = ()
+        self.view.try_out(None)
         self._show_findings()
         self.view.update()
 
@@ -383,6 +385,7 @@ class Window(QMainWindow):
         self.tries.taken.connect(self._on_try_taken)
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)
+        self.findings.compared.connect(self._on_compared)
         self.findings.silenced.connect(lambda finding, good: self.session.silence(finding, for_good=good))
         session = self.session
         session.findingsChanged.connect(self._show_findings)
@@ -439,6 +442,9 @@ class Window(QMainWindow):
         if self.is_asking:
             self.view.put_away(self._ask)
             return True
+        if self.view.comparison.mode == TRIAL:
+            self.view.try_out(None)
+            return True
         if self._alone:
             self.toggle_alone()
             return True
@@ -469,6 +475,12 @@ class Window(QMainWindow):
     def _on_shown(self, finding: Finding) -> None:
         self._highlight.outlines = () if self._highlight.outlines == finding.outlines else finding.outlines
         self.view.update()
+
+    def _on_compared(self, finding: Finding) -> None:
+        """Now and with the fix side by side; again to end it."""
+        recipe = self.session.recipe
+        tried = recipe.change_all(finding.settings(recipe), label=finding.fix_label)[0]
+        self.view.try_out(None if self.view.comparison.tries(tried) else tried)
 
     def _show_findings(self) -> None:
         self.findings.show_findings(self.station_findings(), measured=self.session.is_measured)

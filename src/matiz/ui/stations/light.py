@@ -50,7 +50,12 @@ class LightStation(Station):
         self.instrument = Chromaticity()
         self.row.addWidget(self.instrument, 5)
         self.row.addLayout(self._controls(), 6)
-        self._clicks = {self.pick: Click(self.pick_at), self.white: Click(self.land_at)}
+        self._first_grey: tuple[float, float] | None = None
+        self._clicks = {
+            self.pick: Click(self.pick_at),
+            self.white: Click(self.land_at),
+            self.two_greys: Click(self.grey_at),
+        }
         hold_drags(
             self.instrument, session, lambda light: manual_light(*light), lambda light: f"Light {kelvin(light[0])}"
         )
@@ -80,10 +85,6 @@ class LightStation(Station):
         sources.addWidget(self.white)
         sources.addWidget(self.as_shot)
         sources.addWidget(self.named, 1)
-        self.map = push("Light map", checkable=True)
-        self.map.setToolTip("Outlines of where each of two lights gives the most, with its temperature and share")
-        self.map.toggled.connect(lambda _: self.view.update())
-        sources.addWidget(self.map)
         column.addLayout(sources)
         self.kelvin = tape_for("light.cct_K", "Colour temperature", mired_ruling(), round_to=10.0)
         self.duv = tape_for("light.duv", "Duv, green to the right")
@@ -103,13 +104,24 @@ class LightStation(Station):
         column.addLayout(tapes)
         self.note = caption()
         self.note.setWordWrap(True)
-        column.addWidget(self.note)
+        self.two_greys = push("Two greys", checkable=True)
+        self.two_greys.setToolTip("Where two lights meet: then click something grey in the one, and in the other")
+        self.two_greys.toggled.connect(self._on_pick_toggled)
+        self.map = push("Light map", checkable=True)
+        self.map.setToolTip("Outlines of where each of two lights gives the most, with its temperature and share")
+        self.map.toggled.connect(lambda _: self.view.update())
+        below = QHBoxLayout()
+        below.setSpacing(4)
+        below.addWidget(self.note, 1)
+        below.addWidget(self.two_greys)
+        below.addWidget(self.map)
+        column.addLayout(below)
         column.addStretch(1)
         return column
 
     def leave(self) -> None:
-        self.pick.setChecked(False)
-        self.white.setChecked(False)
+        for button in self._clicks:
+            button.setChecked(False)
         super().leave()
 
     def reading_text(self) -> str:
@@ -136,6 +148,10 @@ class LightStation(Station):
         for outline in self._territories[1].outlines if len(self._territories) > 1 else ():
             points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in mapping.to_picture(outline)])
             stroked(painter, partial(painter.drawPolyline, points), px=1.4, dashed=True)
+        long_side = max(engine.frame.size)
+        for point in self.session.recipe.light.greys:
+            at = view.to_widget(*mapping.to_picture([(point[0] * long_side, point[1] * long_side)])[0])
+            stroked(painter, partial(painter.drawRect, QRectF(at.x() - 6, at.y() - 6, 12, 12)))
         for territory in self._territories:
             light = territory.light
             text = f"{kelvin(light.value.cct_K)}   {percent(light.share, 0)} of the exposure"
@@ -166,6 +182,27 @@ class LightStation(Station):
             lambda settings: self.session.commit(settings, f"Picked white at {number(code, 0)}"),
         )
 
+    def grey_at(self, x: float, y: float) -> None:
+        """Hear of something grey in one light, then in the other: both lights are measured there."""
+        engine = self.session.engine
+        if engine is None:
+            return
+        width, height = engine.frame.size
+        at = engine.mapping(self.session.recipe).to_frame([(x, y)])[0] / max(width, height)
+        here = float(at[0]), float(at[1])
+
+        def known(pick: Pick) -> None:
+            first = self._first_grey
+            if first is None:
+                self._first_grey = here
+                self.session.said.emit(f"{kelvin(pick.light.cct_K)} here. Now click something grey in the other light.")
+                return
+            self.two_greys.setChecked(False)
+            self.session.commit([("light.greys", (first, here))], "Two greys")
+            self.map.setChecked(True)
+
+        self._read_aside(x, y, picked, known)
+
     def _read_aside(
         self, x: float, y: float, read: Callable[[Engine, Recipe, Region], Any], then: Callable[[Any], None]
     ) -> None:
@@ -179,14 +216,15 @@ class LightStation(Station):
         self.session.do_aside(lambda _: read(engine, recipe, area), "pick", then)
 
     def forget(self) -> None:
-        self._picked, self._lights, self._territories = None, None, ()
+        self._picked, self._lights, self._territories, self._first_grey = None, None, (), None
         self.instrument.show_reading(None)
 
     def _on_pick_toggled(self, on: bool) -> None:
-        if self.sender() is self.pick and on:
-            self.white.setChecked(False)
-        elif on:
-            self.pick.setChecked(False)
+        self._first_grey = None
+        if on:
+            for button in self._clicks:
+                if button is not self.sender():
+                    button.setChecked(False)
         for button, click in self._clicks.items():
             (self.view.take if button.isChecked() else self.view.put_away)(click)
 
