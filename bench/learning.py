@@ -16,7 +16,7 @@ from scipy.optimize import minimize
 
 from matiz.colour.types import Array
 from matiz.measure.evidence import CUES, Evidence, gather
-from matiz.measure.lights import Pair, divided
+from matiz.measure.lights import KnownLight, Pair, divided, parted
 from matiz.measure.values import LightValue
 
 from .casts import Cast, Make, ones, twos
@@ -65,6 +65,8 @@ class Tried:
     cool_off: float
     """Relative, of the temperature in K."""
     map_right: float
+    known_right: float = 0.0
+    """Share of the pixels that the map has right as soon as a grey place of each light is named."""
 
     @property
     def is_right(self) -> bool:
@@ -166,10 +168,31 @@ def _tried(item: tuple[Make, Array]) -> Tried:
     pair = Pair.measured(evidence, split, weights)
     if cast.warm_share is None:
         return Tried(cast.of, cast.kind, pair.signs, 1.0, 1.0, 0.0)
-    found = cv2.resize(split.share, cast.camera.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    right = float(((found > 0.5) == (cast.warm_share > 0.5)).mean())
+    right = map_right(split.share, cast.warm_share)
     warm_off, cool_off = (abs(true / e.mired - 1.0) for true, e in zip(cast.mired, (pair.warm, pair.cool), strict=True))
-    return Tried(cast.of, cast.kind, pair.signs, warm_off, cool_off, right)
+    known = parted(cast.colour, cast.camera, *named(cast))
+    known_right = 0.0 if known is None else map_right(known, cast.warm_share)
+    return Tried(cast.of, cast.kind, pair.signs, warm_off, cool_off, right, known_right)
+
+
+def map_right(found: Array, truth: Array) -> float:
+    """Share of the pixels (height, width) of `truth` in which the same of two lights gives the more."""
+    found = cv2.resize(found, truth.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    return float(((found > 0.5) == (truth > 0.5)).mean())
+
+
+def named(cast: Cast) -> tuple[KnownLight, KnownLight]:
+    """The warm and the cool light as a hand would name them: where each gives most, a little inside the border."""
+    assert cast.warm_share is not None
+    share = cv2.GaussianBlur(cast.warm_share.astype(np.float32), (0, 0), 0.05 * max(cast.warm_share.shape))
+    down, across = (n // 10 for n in share.shape)
+    inner = share[down:-down, across:-across]
+    lights = []
+    for mired, at in zip(cast.mired, (inner.argmax(), inner.argmin()), strict=True):
+        y, x = np.unravel_index(int(at), inner.shape)
+        place = (float(x + across) / share.shape[1], float(y + down) / share.shape[0])
+        lights.append(KnownLight(LightValue(1e6 / mired, 0.0), place))
+    return lights[0], lights[1]
 
 
 def _others(evidence: Evidence, cast: Cast) -> dict[str, float]:

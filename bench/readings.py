@@ -126,7 +126,12 @@ def _two(pairs: Sequence[Tried], sure: Array) -> dict[str, float]:
     lights = np.array([one.lights_right for one in pairs])
     maps = np.array([one.map_right for one in pairs])
     simple = np.array([one.kind in ("half", "soft", "room") for one in pairs])
-    out = {"one light said to be two, share": float((sure[single] > LEAST_CERTAINTY).mean())}
+    known = np.array([one.known_right for one in pairs])[~single]
+    out = {
+        "one light said to be two, share": float((sure[single] > LEAST_CERTAINTY).mean()),
+        "pixels of the map right once both are named, mean share": float(known.mean()),
+        f"map right for {RIGHT_MAP:.0%} of pixels once both are named, share": float((known > RIGHT_MAP).mean()),
+    }
     for least in (LEAST_CERTAINTY, SURE):
         said = (sure > least) & ~single
         out |= {

@@ -1,5 +1,6 @@
 """The tone stage: zones without rims, haze of known depth, local contrast, and nothing at all by default."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -14,6 +15,7 @@ from matiz.develop.rendition import rendered
 from matiz.develop.tone import contrast_gain, is_plain, zone_table
 from matiz.kernels.tone import log_luminance, table_EV
 from matiz.raw.frame import CameraColour, Frame
+from matiz.raw.noise import common_noise
 from matiz.recipe.model import Contrast, Curve, Mend, Recipe, Tone
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
@@ -57,7 +59,37 @@ def test_nothing_is_done_by_default(scene_engine):
     assert np.array_equal(scene, scene_engine.render(Recipe(), 0, result="working"))
 
 
-def test_rungs_at_zero_are_the_identity_exactly():
+def chroma(pixels: np.ndarray) -> np.ndarray:
+    """Largest channel's distance from luminance, as a share of it."""
+    bright = pixels @ LUMINANCE
+    return np.abs(pixels - bright[..., None]).max(axis=2) / np.maximum(bright, 1e-9)
+
+
+def test_lifted_darks_leave_the_colour_of_noise_behind():
+    """Darks at twice their noise keep half of their chroma when lifted far, their luminance all of the lift; what is
+    well above the noise keeps its colour, and so does everything that is not lifted. As before version 4: all."""
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0052.dng")
+    engine = Engine(simulate(shot.scene, (300, 200), shot.settings, view=shot.view))
+    noise = common_noise(engine.frame.exposure.iso)
+    working = engine.render(Recipe(), 0, result="working")
+    bright = working @ LUMINANCE
+    lift = Recipe(tone=Tone(zones_EV=(3.0,) * 11))
+    now, before = (engine.render(replace(lift, processing=n), 0, result="scene") for n in (4, 3))
+    np.testing.assert_allclose(now @ LUMINANCE, before @ LUMINANCE, rtol=2e-3, atol=1e-6)
+    some = bright > 1e-3
+    np.testing.assert_allclose(chroma(before)[some], chroma(working)[some], rtol=2e-3, atol=1e-4)
+    signal = np.linspace(0.0, 0.2, 4000)
+    murk = np.interp(2.0, signal / np.sqrt(noise.variance(signal)), signal)
+    at, well = (bright > 0.9 * murk) & (bright < 1.1 * murk), bright > 8.0 * murk
+    assert at.sum() > 20 and well.sum() > 200
+    # an eighth is not lifted
+    assert np.median(chroma(now)[at] / chroma(working)[at]) == pytest.approx(1.0 - 0.875 * 0.5, abs=0.03)
+    assert chroma(now)[well].sum() > 0.985 * chroma(working)[well].sum()
+    darkened = engine.render(Recipe(tone=Tone(zones_EV=(-3.0,) * 11)), 0, result="scene")
+    np.testing.assert_allclose(chroma(darkened)[at], chroma(working)[at], rtol=2e-3)
+
+
+def test_nothing_is_done_by_default_exactly():
     assert (zone_table((0.0,) * 11) == 0.0).all()
 
 

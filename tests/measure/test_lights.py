@@ -13,7 +13,7 @@ from matiz.colour.temperature import cct_to_xy, xy_to_cct
 from matiz.develop.camera_colour import as_shot_xy, xy_to_neutral
 from matiz.develop.engine import Engine
 from matiz.measure.evidence import gather
-from matiz.measure.light import measured_light
+from matiz.measure.light import light_at, measured_light
 from matiz.measure.lights import FoundLight, KnownLight, Lights, known_lights, read_lights, territories
 from matiz.measure.patches import clipped_patches
 from matiz.measure.picture import Meter
@@ -183,8 +183,19 @@ def test_greys_of_a_recipe_are_read_as_lights():
     assert ((_warm_map(lights, np.empty((400, 600, 3))) > 0.5) == (warm > 0.5)).mean() > 0.93
     meter.picture(recipe.change("tone.exposure_EV", 1.0)[0])
     assert meter.runs["light"] == runs.get("light", 0) + 1, "nothing but the greys touches it"
+    turned = meter.picture(recipe.change("light.greys", (second, first))[0]).light.lights
+    assert turned.found == lights.found and np.array_equal(turned.second, lights.second)
     one = recipe.change("light.greys", (first, (120 / 600, 345 / 600)))[0]
     assert len(meter.picture(one).light.lights.found) == 1, "twice the same light"
+
+
+def test_a_grey_place_is_where_it_was_named():
+    camera = np.full((40, 80, 3), 0.3, np.float32)
+    camera[:, 40:] = 1.0
+    found = light_at(CameraColour(), camera, (30 / 80, 10 / 80))
+    assert found.at == (30 / 80, 10 / 40) and found.value.duv == pytest.approx(0.003, abs=0.003)
+    assert light_at(CameraColour(), camera, (60 / 80, 10 / 80)) is None, "clipped"
+    assert light_at(CameraColour(), 0.0 * camera, (20 / 80, 10 / 80)) is None, "black"
 
 
 def test_the_map_follows_the_lights():

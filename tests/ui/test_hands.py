@@ -82,12 +82,17 @@ def test_a_fix_is_compared_before_it_is_done(window):
     assert window.view.grab().toImage().pixel(right) == seen.pixel(right), "what was shown is what comes"
     window.undo()
     settle(window)
-    for end in (lambda: button.click(), lambda: QTest.keyClick(window, Qt.Key.Key_Escape), lambda: window.go_to(window.light)):
+    ends = (
+        lambda pressed: pressed.click(),
+        lambda _: QTest.keyClick(window, Qt.Key.Key_Escape),
+        lambda _: window.go_to(window.light),
+    )
+    for end in ends:
         card = next(card for card in window.findings.cards() if card.finding.has_fix)
         button = card.findChild(QPushButton, "compare")
         button.click()
         assert window.view.comparison.mode == "trial"
-        end()
+        end(button)
         assert window.view.comparison.mode == "off"
 
 

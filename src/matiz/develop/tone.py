@@ -10,10 +10,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from ..colour.spaces import decode_sRGB
 from ..colour.types import Array
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
 from ..kernels.tone import log_luminance, scene_toned, table_EV
+from ..raw.noise import common_noise
 from ..recipe.leaves import Values
 from ..recipe.model import Tone
 from .haze import Haze, haze_by_luminance, haze_of
@@ -31,6 +33,13 @@ LEAST_SLOPE = 0.02
 """Of luminance after the ladder over before: two tones never change places, and never quite meet."""
 HAZE_BY_VEIL = 3
 """Version of the arithmetic from which on the haze that is taken away follows the veil, not luminance."""
+
+MURKY = 4
+"""Version of the arithmetic from which on lifted darks leave behind the colour that is noise."""
+MURKY_SNR = 2.0
+"""Signal over noise at which half of a colour is taken for noise."""
+MURKY_CODE = 5.0 / 255.0
+"""Of pictures that are rendered already: compression leaves no more colour to their darks; by eye, no source."""
 
 READS = (
     "tone.zones_EV", "tone.contrast.fine_dB", "tone.contrast.middle_dB", "tone.contrast.broad_dB",
@@ -112,7 +121,7 @@ def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
     contrast = tone.contrast
     fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
     toned = scene_toned(
-        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air, by_veil=plan.by_veil,
+        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air, by_veil=plan.by_veil, murk=_murk(work),
         exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
         gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
         scale=scale, corner=(left * scale, top * scale),
@@ -135,6 +144,19 @@ def _with_margin(work: Work) -> Region:
     width, height = work.mapping.size_at(work.level)
     left, top = max(0, x - margin), max(0, y - margin)
     return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
+
+
+def _murk(work: Work) -> float:
+    """Luminance at which half of a colour is noise, as far as the ISO tells."""
+    if work.recipe.processing < MURKY:
+        return 0.0
+    frame = work.sensor.frame
+    if frame.mosaic is None:
+        return float(decode_sRGB(np.array(MURKY_CODE)))
+    noise = common_noise(frame.exposure.iso)
+    # where the signal is MURKY_SNR times the root of its variance
+    half = MURKY_SNR**2 * noise.shot / 2.0
+    return float(half + np.sqrt(half**2 + (MURKY_SNR * noise.read) ** 2))
 
 
 @dataclass(frozen=True, eq=False)

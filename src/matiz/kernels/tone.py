@@ -57,12 +57,12 @@ def _define_log_luminance() -> tuple[str, Any, list[Any]]:
 def _define_toned() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, on_grid, schedule_pixels, table
+    from .pipeline import image, luminance, on_grid, schedule_pixels, table
 
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     working, grid, zones, air = image("working", 3), image("grid", GRID), table("zones"), table("air")
     fine = hl.ImageParam(hl.Float(32), 2, "fine")
-    names = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale", "left", "top", "by_veil")
+    names = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale", "left", "top", "by_veil", "murk")
     params = {name: hl.Param(hl.Float(32), name) for name in names}
 
     around = on_grid(grid, x, y, params["scale"], params["left"], params["top"])
@@ -84,6 +84,12 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     def held(detail: Any) -> Any:
         return detail / (hl.f32(1.0) + hl.abs(detail) * hl.f32(1.0 / MOST_DETAIL_EV))
 
+    # what is lifted out of the murk leaves there the colour that is noise more than light
+    bright = luminance(*clear)
+    murk = params["murk"] * params["murk"]
+    sure = bright * bright / (bright * bright + murk + hl.f32(1e-12))
+    lifted = hl.f32(1.0) - hl.fast_exp(hl.max(moved, 0.0) * hl.f32(-np.log(2.0)))
+    kept = hl.f32(1.0) - lifted * (hl.f32(1.0) - sure)
     # the fine base is that of the picture as it came, with its haze
     moved += params["fine_gain"] * held(level - fine[x, y])
     moved += params["middle_gain"] * held(clear_level - middle)
@@ -92,7 +98,7 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     gain[x, y] = hl.fast_exp(moved * hl.f32(np.log(2.0)))
     parts = [hl.Func(f"clear_{i}") for i in range(3)]
     for func, value in zip(parts, clear, strict=True):
-        func[x, y] = value
+        func[x, y] = hl.lerp(bright, value, kept)
     out = hl.Func("scene_toned")
     chosen = hl.select(c == 0, hl.Expr(parts[0][x, y]), c == 1, hl.Expr(parts[1][x, y]), hl.Expr(parts[2][x, y]))
     out[c, x, y] = chosen * gain[x, y]
@@ -121,6 +127,7 @@ def scene_toned(
     scale: float,
     corner: tuple[float, float],
     by_veil: bool = True,
+    murk: float = 0.0,
     out: NDArray[np.float32] | None = None,
 ) -> NDArray[np.float32]:
     """A picture with haze, zones and local contrast changed.
@@ -130,7 +137,8 @@ def scene_toned(
     offsets in EV at `table_EV()`. air: (3,) colour of haze too thick to see through; by_veil: whether
     the transmission goes by the least of a pixel's values over the air's, or by log luminance. haze: the power of the
     transmission that is taken away, 1 for all of it, negative to add. fine: (height, width) log luminance
-    smoothed at the fine radius, wanted when its gain is not 0. gains: what is added of the fine, middle and
+    smoothed at the fine radius, wanted when its gain is not 0. murk: luminance at which half of a colour is noise: what
+    zones lift loses chroma by it, at the same luminance. gains: what is added of the fine, middle and
     broad detail, 0 for none. Returns float32 (height, width, 3).
     """
     working = require("working", working, np.float32, (None, None, 3))
@@ -139,6 +147,6 @@ def scene_toned(
     fine = np.zeros(working.shape[:2], np.float32) if fine is None else fine
     fine = require("fine", fine, np.float32, working.shape[:2])
     result = output("out", out, np.float32, working.shape)
-    numbers = (exposure_EV, haze, *gains, scale, *corner, 1.0 if by_veil else 0.0)
+    numbers = (exposure_EV, haze, *gains, scale, *corner, 1.0 if by_veil else 0.0, murk)
     kernel("scene_toned")(working, grid, zones, air, fine, *(float(n) for n in numbers), result)
     return result

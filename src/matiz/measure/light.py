@@ -61,7 +61,7 @@ def read_light(frame: Frame, camera: Camera, step: int = 1, greys: Points = ()) 
     uv = _neutral_cloud(frame.colour, samples, as_shot)
     evidence = gather(frame.colour, camera)
     measured = measured_light(evidence, as_shot)
-    picked = [known for point in greys if (known := _light_at(frame.colour, camera, point))]
+    picked = [known for point in greys if (known := light_at(frame.colour, camera, point))]
     if len(picked) == 2:
         lights = known_lights(frame.colour, camera, picked[0], picked[1])
     else:
@@ -76,10 +76,11 @@ def measured_light(evidence: Evidence | None, as_shot: LightValue) -> LightValue
     return evidence.estimate(evidence.probabilities(as_shot=as_shot)).value
 
 
-def _light_at(colour: CameraColour, camera: Camera, point: tuple[float, float]) -> KnownLight | None:
+def light_at(colour: CameraColour, camera: Camera, point: tuple[float, float]) -> KnownLight | None:
     """The light that makes a place grey; None when there is none, or the place is black or clipped."""
     height, width = camera.shape[:2]
-    x, y = (min(max(round(value * max(width, height)), 0), most - 1) for value, most in zip(point, (width, height)))
+    x, y = (round(value * max(width, height)) for value in point)
+    x, y = min(x, width - 1), min(y, height - 1)
     near = camera[max(0, y - GREY_PX) : y + GREY_PX + 1, max(0, x - GREY_PX) : x + GREY_PX + 1].reshape(-1, 3)
     mean = near.mean(axis=0).astype(np.float64)
     if mean.max() > FULL or mean.min() <= 0.0:

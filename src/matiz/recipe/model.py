@@ -16,12 +16,13 @@ from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replac
 SCHEMA = 1
 """Version of the JSON layout."""
 
-PROCESSING = 3
+PROCESSING = 4
 """Version of the arithmetic: a newer Matiz renders an older recipe as before, until it is moved up.
 
 2: the curves of red, green and blue act on the working primaries before the output gamut is fitted, where 1 had them
 on sRGB after it; what clipped places are rebuilt from moves with the lens's correction. 3: the
-haze that is taken away follows the veil, where 1 and 2 had it follow luminance; where none is seen, none is taken.
+haze that is taken away follows the veil, where 1 and 2 had it follow luminance; where none is seen, none is taken. 4:
+darks that are lifted leave behind the colour that is noise.
 """
 
 

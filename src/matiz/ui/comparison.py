@@ -1,4 +1,4 @@
-"""Two pictures in one view: before and after, or now and with a fix; a split with a line to drag, or a map of what changed."""
+"""Two pictures in one view, before and after or now and with a fix: a split with a line, or a map of changes."""
 
 from typing import Any
 
@@ -102,7 +102,7 @@ class Comparison(QObject):
 
     def _paint_split(self, painter: QPainter, widget: QRectF, place: QRectF) -> None:
         x, tries = self.line_x(int(widget.width())), self.mode == TRIAL
-        painter.setClipRect(QRectF(x, 0, widget.width() - x, widget.height()) if tries else QRectF(0, 0, x, widget.height()))
+        painter.setClipRect(widget.adjusted(x, 0, 0, 0) if tries else widget.adjusted(0, 0, x - widget.width(), 0))
         painter.drawImage(place, self._other.image)  # type: ignore[union-attr]
         painter.setClipping(False)
         for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2)):
