@@ -49,8 +49,9 @@ def test_an_even_scale_is_cubic_convolution(scale):
     source = np.random.default_rng(1).random((60, 83, 3), np.float32)
     middle = (41.0, 29.5)
     got = resampled(
-        source, np.full((9, 3), scale, np.float32), corner_px=60, away=(-41, -29.5), middle=middle, size=(83, 60)
-    )
+        source, np.full((9, 3), scale, np.float32), corner_px=60, away=(-41, -29.5), middle=middle, size=(83, 60),
+        sharp=False,
+    )  # fmt: skip
     across = _keys((np.arange(83) - 41.0) * scale + 41.0, 83)
     down = _keys((np.arange(60) - 29.5) * scale + 29.5, 60)
     assert np.allclose(got, np.einsum("yj,xi,jic->yxc", down, across, source), atol=2e-5)
@@ -62,7 +63,9 @@ def test_small_pictures_are_kept_as_they_are(size):
     middle = ((size[0] - 1) / 2, (size[1] - 1) / 2)
     away = (-middle[0], -middle[1])
     ones = np.ones((5, 3), np.float32)
-    assert np.allclose(resampled(source, ones, corner_px=9, away=away, middle=middle, size=size), source, atol=1e-6)
+    for sharp, off in ((False, 1e-6), (True, 5e-3)):
+        got = resampled(source, ones, corner_px=9, away=away, middle=middle, size=size, sharp=sharp)
+        assert np.allclose(got, source, atol=off)
 
 
 def test_a_default_recipe_resamples_nothing():

@@ -17,7 +17,7 @@ from matiz.develop.mapping import Mapping
 from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.measure.picture import Meter, PictureReading
-from matiz.recipe.leaves import Choice, CurvePoints, FramePoints, Number, Numbers, described
+from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Number, Numbers, described
 from matiz.recipe.model import Contrast, Mend, Recipe, Tone
 from matiz.recipe.tree import Rows, Section, leaves, table
 
@@ -252,6 +252,8 @@ def _other(spec, value):
             return (_other(spec.each, value[0]), *value[1:])
         case CurvePoints():
             return ((0.0, 0.1), (0.5, 0.6), (1.0, 1.0))
+        case Box():
+            return (0.2, 0.1, 0.5, 0.4)
         case FramePoints():
             return ((0.2, 0.3), (0.7, 0.3))
     raise TypeError(spec)

@@ -3,6 +3,7 @@
 import hashlib
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -39,7 +40,8 @@ class Engine:
 
     def mapping(self, recipe: Recipe) -> Mapping:
         """The geometry of the picture under a recipe."""
-        return Mapping.of(self.frame, recipe.in_force().mend)
+        recipe = recipe.in_force()
+        return Mapping.of(self.frame, recipe.mend, recipe.processing)
 
     def size(self, recipe: Recipe, level: int = 0) -> Size:
         """(width, height) of the picture under a recipe."""
@@ -122,11 +124,17 @@ class _Making:
     def __init__(self, engine: Engine, recipe: Recipe) -> None:
         self._engine, self._cache = engine, engine.cache
         recipe = recipe.in_force()
-        self.work = Work(engine.sensor, recipe, Mapping.of(engine.frame, recipe.mend), self)
+        uncropped = recipe.uncropped()
+        mapping, whole = (Mapping.of(engine.frame, each.mend, each.processing) for each in (recipe, uncropped))
+        self.work = Work(engine.sensor, recipe, mapping, whole, self)
         self._digests: dict[Node, bytes] = {}
+        self._whole = self if uncropped is recipe else _Making(engine, uncropped)
+        """What makes products of the picture without its crop."""
 
     def digest(self, node: Node) -> bytes:
         """Of the values that a node reads and of its inputs; that of its input when it has nothing to do."""
+        if node.of_whole and self._whole is not self:
+            return self._whole.digest(node)
         found = self._digests.get(node)
         if found is None:
             inputs = [self.digest(each) for each in node.inputs]
@@ -140,6 +148,9 @@ class _Making:
         return found
 
     def product(self, node: Node) -> Any:
+        if node.of_whole and self._whole is not self:
+            return self._whole.product(node)
+
         def make() -> Any:
             self._engine.count(node)
             return node.run(self.work)
@@ -184,7 +195,7 @@ class _Making:
 
     def _run(self, node: Node, level: int, region: Region, get: Callable[[Node, int, Region], Pixels]) -> Pixels:
         self._engine.count(node)
-        work = Work(self.work.sensor, self.work.recipe, self.work.mapping, self, level, region)
+        work = replace(self.work, level=level, region=region)
         source = node.grow(work)
         patches = [Patch(get(each, level, source), source) for each in node.inputs if not each.is_product]
         pixels: Pixels = node.run(work, *patches)

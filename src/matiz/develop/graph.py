@@ -62,13 +62,14 @@ def _balance(work: Work) -> Balance:
 def _highlights(work: Work) -> Pixels | None:
     """Colour round clipped places on a grid of the picture; None where nothing is clipped."""
     ratios = work.sensor.highlights
-    if ratios is None or not work.mapping.moves or work.recipe.processing < MAPPED_HIGHLIGHTS:
+    mapping = work.mapping
+    if ratios is None or mapping.is_idle or (mapping.is_lens_alone and work.recipe.processing < MAPPED_HIGHLIGHTS):
         return ratios
-    width, height = work.mapping.size_at(HIGHLIGHTS_LEVEL)
     three = np.ascontiguousarray(np.dstack([ratios, ratios[..., :1]]))
-    frame = (0, 0, three.shape[1], three.shape[0])
-    moved = work.mapping.drawn(three, frame, HIGHLIGHTS_LEVEL, (0, 0, width, height))
-    return np.ascontiguousarray(moved[..., :2])
+    whole = (0, 0, *mapping.size_at(HIGHLIGHTS_LEVEL))
+    x, y, w, h = held = mapping.source(HIGHLIGHTS_LEVEL, whole)
+    source = np.ascontiguousarray(three[y : y + h, x : x + w])
+    return np.ascontiguousarray(mapping.drawn(source, held, HIGHLIGHTS_LEVEL, whole)[..., :2])
 
 
 def _light(work: Work, camera: Patch) -> Pixels:
@@ -122,7 +123,7 @@ def _working(name: str, sensor: Node) -> tuple[Node, Node]:
         (sensor,),
         mapping.PLACES,
         grow=_source,
-        is_idle=lambda work: not work.mapping.moves,
+        is_idle=lambda work: work.mapping.is_idle,
     )
     light = Node(f"light{name}", _light, (geometry, BALANCE, HIGHLIGHTS))
     fall_off = Node(

@@ -6,25 +6,36 @@ the other goes through a `Mapping`.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from ..colour.types import Array
-from ..kernels.geometry import brightened, resampled
+from ..image.orientation import stored_box, swaps_sides, upright
+from ..kernels.geometry import REACH_PX, brightened, resampled
+from ..mend.straight import USUAL_FOCAL, Straight, applied, straight
 from ..raw.frame import Frame
 from ..recipe.model import Mend
 from .lens import LensTables, lens_tables
 from .tiles import Region, Size, level_size
 
-MARGIN_PX = 3
-"""Neighbours that the interpolation looks at."""
-PLACES = ("mend.lens", "mend.distortion_percent", "mend.fringe_red_px", "mend.fringe_blue_px")
+LENS = ("mend.lens", "mend.distortion_percent", "mend.fringe_red_px", "mend.fringe_blue_px")
+PLACES = (
+    *LENS, "mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
+    "mend.quarter_turns", "mend.mirror",
+)  # fmt: skip
 """What of a recipe the places of a mapping depend on."""
 LIGHT = (*PLACES, "mend.fall_off_EV")
 """What the taking back of the lens's fall-off depends on."""
+SHARP = 4
+"""Version of the arithmetic from which on pixels that only the lens moves are moved as sharply as all others."""
 GREEN = 1
+PROBES = 17
+"""Places along each side of a region at which it is looked where it comes from."""
+_TURNS = {(0, False): 1, (1, False): 6, (2, False): 3, (3, False): 8,
+          (0, True): 2, (1, True): 7, (2, True): 4, (3, True): 5}  # fmt: skip
+"""Exif's orientation that turns as many quarters clockwise, mirrored before or not."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,20 +44,40 @@ class Mapping:
 
     frame_size: Size
     lens: LensTables
+    straight: Straight
+    orientation: int = 1
+    """How what is cut out of the plane is turned and mirrored, as Exif counts it."""
+    sharp: bool = True
+    moves: bool = field(init=False)
+    """Whether pixels are moved by other than whole pixels."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "moves", self.lens.moves or not self.straight.is_plain)
 
     @classmethod
-    def of(cls, frame: Frame, mend: Mend) -> "Mapping":
-        return cls(frame.size, lens_tables(frame, mend))
+    def of(cls, frame: Frame, mend: Mend, processing: int = SHARP) -> "Mapping":
+        how = straight(
+            frame.size, focal_px(frame), mend.level_deg, mend.vertical_deg, mend.horizontal_deg, mend.crop,
+            mend.crop_ratio,
+        )  # fmt: skip
+        turned = _TURNS[int(mend.quarter_turns), mend.mirror == "on"]
+        return cls(frame.size, lens_tables(frame, mend), how, turned, processing >= SHARP or not how.is_plain)
 
     @property
     def size(self) -> Size:
         """Of the picture, (width, height) in px at full size."""
-        return self.frame_size
+        return self._turned_size(self.straight.size)
 
     @property
-    def moves(self) -> bool:
-        """Whether pixels are moved at all."""
-        return self.lens.moves
+    def is_lens_alone(self) -> bool:
+        """Whether the picture lies as the frame does, whatever the lens did."""
+        how = self.straight
+        return how.is_plain and how.size == self.frame_size and self.orientation == 1
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether the picture's pixels are the frame's."""
+        return self.is_lens_alone and not self.moves
 
     @property
     def brightens(self) -> bool:
@@ -59,25 +90,23 @@ class Mapping:
 
     def to_frame(self, points: ArrayLike) -> Array:
         """Where points (n, 2) of the picture lie in the frame; px of the full size, as green was drawn."""
-        middle = (np.array(self.size, np.float64) - 1.0) / 2.0
-        away = np.asarray(points, np.float64).reshape(-1, 2) - middle
-        return away * self._scale((away**2).sum(axis=1), GREEN)[:, None] + (np.array(self.frame_size) - 1.0) / 2.0
+        return self._through_lens(self._to_lens(self._to_plane(points)), GREEN) + _middle(self.frame_size)
 
     def to_picture(self, points: ArrayLike) -> Array:
         """Where points (n, 2) of the frame lie in the picture; px of the full size. What the frame has beyond the
         picture's corners is put on the way there."""
-        away = np.asarray(points, np.float64).reshape(-1, 2) - (np.array(self.frame_size) - 1.0) / 2.0
+        away = np.asarray(points, np.float64).reshape(-1, 2) - _middle(self.frame_size)
         radius = np.linspace(0.0, 1.0, 2048) * self._corner_px(0)
         drawn = radius * self._scale(radius**2, GREEN)
         far = np.hypot(*away.T)
         back = np.interp(far, drawn, radius)
         share = np.where(far > 0, back / np.maximum(far, 1e-12), 1.0 / self._scale(np.zeros(1), GREEN))
-        return away * share[:, None] + (np.array(self.size, np.float64) - 1.0) / 2.0
+        return self._from_plane(applied(np.linalg.inv(self.straight.to_lens), away * share[:, None]))
 
     def area_to_picture(self, area: Region) -> Region:
         """The upright rectangle round an area of the frame, in the picture; px of the full size."""
         x, y, w, h = area
-        if not self.moves:
+        if self.is_idle:
             return area
         corners = self.to_picture([(x, y), (x + w, y), (x, y + h), (x + w, y + h)])
         (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
@@ -86,60 +115,163 @@ class Mapping:
         right, bottom = min(width, round(right)), min(height, round(bottom))
         return left, top, max(1, right - left), max(1, bottom - top)
 
+    def place_in(self, other: "Mapping") -> tuple[float, float]:
+        """Where the picture's upper left corner lies in that of another mapping of the same frame, which differs from
+        this one by its crop alone; px of the full size."""
+        corner = other._from_plane(self._to_plane([(0.0, 0.0)]))[0]
+        return float(corner[0]), float(corner[1])
+
     # ---- tiles; px of a level
 
     def source(self, level: int, region: Region) -> Region:
         """The part of the frame that a region of the picture comes from."""
-        x, y, w, h = region
+        x, y, w, h = self._unturned(level, region)
         if not self.moves:
-            return region
-        width, height = self.size_at(level)
-        across = x + np.linspace(0.0, w - 1, 33) - (width - 1) / 2
-        down = y + np.linspace(0.0, h - 1, 33) - (height - 1) / 2
-        square = np.add.outer(down**2, across**2) * 4.0**level
-        far_x, far_y = [], []
-        for channel in range(3):
-            scale = self._scale(square, channel)
-            far_x.append(across[None, :] * scale + (width - 1) / 2)
-            far_y.append(down[:, None] * scale + (height - 1) / 2)
-        left, right = _held(np.min(far_x), np.max(far_x), width)
-        top, bottom = _held(np.min(far_y), np.max(far_y), height)
+            left, top = self._cut(level)
+            return left + x, top + y, w, h
+        places = [self._probed(level, (x, y, w, h), channel) for channel in range(3)]
+        width, height = level_size(self.frame_size, level)
+        left, right = _held(min(p[..., 0].min() for p in places), max(p[..., 0].max() for p in places), width)
+        top, bottom = _held(min(p[..., 1].min() for p in places), max(p[..., 1].max() for p in places), height)
         return left, top, right - left, bottom - top
 
     def drawn(self, source: Array, held: Region, level: int, region: Region) -> Array:
-        """A region of the picture from the part `held` of the frame, float32 (height, width, 3)."""
+        """A region of the picture from the part `held` of the frame, float32 (height, width, 3), as `source` says."""
         if not self.moves:
-            return source
-        width, height = self.size_at(level)
-        return resampled(
+            return upright(source, self.orientation)
+        wanted = self._unturned(level, region)
+        middle = self._lens_middle(level)
+        made = resampled(
             source,
             self.lens.scales.astype(np.float32),
             corner_px=self._corner_px(level),
-            away=self._away(level, region),
-            middle=((width - 1) / 2 - held[0], (height - 1) / 2 - held[1]),
-            size=(region[2], region[3]),
+            away=self._away(level, wanted),
+            middle=(middle[0] - held[0], middle[1] - held[1]),
+            size=(wanted[2], wanted[3]),
+            to_lens=self._to_lens_at(level),
+            steepest=None if self.straight.is_plain else self._steepest(level, wanted),
+            sharp=self.sharp,
         )
+        return upright(made, self.orientation)
 
     def brightened(self, picture: Array, level: int, region: Region) -> Array:
         """A region of the picture with the lens's fall-off taken back."""
-        gains = self.lens.gains.astype(np.float32)
-        return brightened(picture, gains, corner_px=self._corner_px(level), away=self._away(level, region))
+        wanted = self._unturned(level, region)
+        back = _TURNED_BACK[self.orientation]
+        made = brightened(
+            upright(picture, back),
+            self.lens.gains.astype(np.float32),
+            corner_px=self._corner_px(level),
+            away=self._away(level, wanted),
+            to_lens=self._to_lens_at(level),
+        )
+        return upright(made, self.orientation)
+
+    # ---- from the picture to its plane and on to the frame
+
+    def _turned_size(self, size: Size) -> Size:
+        return (size[1], size[0]) if swaps_sides(self.orientation) else size
+
+    def _unturned(self, level: int, region: Region) -> Region:
+        """A region of the picture at a level in the px that are cut out of the plane."""
+        return stored_box(region, self.size_at(level), self.orientation)
+
+    def _cut(self, level: int) -> tuple[int, int]:
+        """Where the picture begins on the plane, in whole px of a level."""
+        wide, high = level_size(self.straight.size, level)
+        width, height = level_size(self.frame_size, level)
+        left, top = (round(start / 2.0**level) for start in (self.straight.left, self.straight.top))
+        return min(max(left, 0), width - wide), min(max(top, 0), height - high)
+
+    def _to_plane(self, points: ArrayLike) -> Array:
+        """Points (n, 2) of the picture on the plane, px of the full size from its middle."""
+        wide, high = self.straight.size
+        # about the middle, where turning needs no sizes
+        x, y = (np.asarray(points, np.float64).reshape(-1, 2) - _middle(self.size)).T
+        for _ in range(_QUARTERS[self.orientation]):
+            x, y = y, -x
+        x = -x if _MIRRORED[self.orientation] else x
+        start = np.array([self.straight.left + (wide - 1) / 2.0, self.straight.top + (high - 1) / 2.0])
+        return np.stack([x, y], axis=1) + start - _middle(self.frame_size)
+
+    def _from_plane(self, points: Array) -> Array:
+        wide, high = self.straight.size
+        start = np.array([self.straight.left + (wide - 1) / 2.0, self.straight.top + (high - 1) / 2.0])
+        x, y = (points + _middle(self.frame_size) - start).T
+        x = -x if _MIRRORED[self.orientation] else x
+        for _ in range(_QUARTERS[self.orientation]):
+            x, y = -y, x
+        return np.stack([x, y], axis=1) + _middle(self.size)
+
+    def _to_lens(self, points: Array) -> Array:
+        """Points (n, 2) of the plane, from its middle, from the middle of what the lens drew."""
+        return applied(self.straight.to_lens, points)
+
+    def _through_lens(self, away: Array, channel: int) -> Array:
+        """Where a channel of points (n, 2) lies in the frame, px of the full size from its middle."""
+        return away * self._scale((away**2).sum(axis=1), channel)[:, None]
 
     def _scale(self, square_px: Array, channel: int) -> Array:
         """How many times as far from the middle a channel lies in the frame, by squared distance in the picture."""
         entries = square_px / self._corner_px(0) ** 2 * (len(self.lens.scales) - 1)
         return np.interp(entries, np.arange(len(self.lens.scales)), self.lens.scales[:, channel])
 
-    def _corner_px(self, level: int) -> float:
-        return math.hypot(*self.size_at(level)) / 2
+    # ---- at a level
 
-    def _away(self, level: int, region: Region) -> tuple[float, float]:
-        """Where the region's first pixel lies from the middle of the picture."""
-        width, height = self.size_at(level)
-        return region[0] - (width - 1) / 2, region[1] - (height - 1) / 2
+    def _probed(self, level: int, wanted: Region, channel: int, right: float = 0.0) -> Array:
+        """Where places all over a region of the plane lie in the frame, (PROBES, PROBES, 2) px of the level. right: px
+        that they are taken further right."""
+        x, y, w, h = wanted
+        from_x, from_y = self._away(level, wanted)
+        across, down = from_x + np.linspace(0.0, w - 1.0, PROBES) + right, from_y + np.linspace(0.0, h - 1.0, PROBES)
+        points = np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level
+        moved = self._through_lens(self._to_lens(points), channel) / 2.0**level
+        return (moved + self._lens_middle(level)).reshape(PROBES, PROBES, 2)
+
+    def _steepest(self, level: int, wanted: Region) -> float:
+        """How much the shift changes from px to px along a row of a region, at most."""
+        change = self._probed(level, wanted, GREEN, 1.0) - self._probed(level, wanted, GREEN) - np.array([1.0, 0.0])
+        return float(np.abs(change).max())
+
+    def _to_lens_at(self, level: int) -> Array:
+        step = 2.0**level
+        return self.straight.to_lens * np.array([[1.0, 1.0, 1.0 / step], [1.0, 1.0, 1.0 / step], [step, step, 1.0]])
+
+    def _lens_middle(self, level: int) -> Array:
+        """The middle of what the lens drew, px of a level of the frame."""
+        return np.array(self.frame_size) / 2.0 ** (level + 1) - 0.5
+
+    def _corner_px(self, level: int) -> float:
+        return math.hypot(*self.frame_size) / 2.0 ** (level + 1)
+
+    def _away(self, level: int, wanted: Region) -> tuple[float, float]:
+        """Where the first px of a region of the plane lies from the plane's middle."""
+        middle, step = self._lens_middle(level), 2.0**level
+        return (
+            wanted[0] + self.straight.left / step - float(middle[0]),
+            wanted[1] + self.straight.top / step - float(middle[1]),
+        )
+
+
+def focal_px(frame: Frame) -> float:
+    """Focal length of a frame in its px, from the file; a usual one where it does not say."""
+    shot = frame.exposure
+    # what is not said to be longer by its sensor is taken for 36 mm wide
+    focal_mm = shot.focal_35_mm or shot.focal_mm
+    return max(frame.size) * (focal_mm / 36.0 if focal_mm else USUAL_FOCAL)
+
+
+_QUARTERS = {code: turns for (turns, _), code in _TURNS.items()}
+_MIRRORED = {code: mirrored for (_, mirrored), code in _TURNS.items()}
+_TURNED_BACK = {code: {6: 8, 8: 6}.get(code, code) for code in _QUARTERS}
+"""Of an orientation, that which takes it back."""
+
+
+def _middle(size: Size) -> Array:
+    return (np.array(size, np.float64) - 1.0) / 2.0
 
 
 def _held(low: float, high: float, length: int) -> tuple[int, int]:
-    """Begin and end of a stretch with its margin, inside the picture."""
-    begin = min(max(0, math.floor(low) - MARGIN_PX), length - 2)
-    return begin, max(begin + 2, min(length, math.ceil(high) + 1 + MARGIN_PX))
+    """Begin and end of a stretch with its margin, inside the frame."""
+    begin = min(max(0, math.floor(low) - REACH_PX), length - 2)
+    return begin, max(begin + 2, min(length, math.ceil(high) + 1 + REACH_PX))

@@ -34,6 +34,8 @@ class Work:
     sensor: Sensor
     recipe: Recipe
     mapping: Mapping
+    whole: Mapping
+    """Of the picture without its crop."""
     ask: Ask
     level: int = 0
     region: Region = (0, 0, 1, 1)
@@ -78,7 +80,16 @@ class Node:
     """True when it has nothing to do, and hands on its first input as it is."""
     keeps: Callable[[int], bool] = field(default=_always)
     """Whether its tiles at a level are worth keeping."""
+    of_whole: bool = False
+    """Whether it is made from the picture without its crop: only a product can be."""
 
 
-def product(name: str, run: Callable[[Work], Any], inputs: tuple[Node, ...] = (), reads: tuple[str, ...] = ()) -> Node:
-    return Node(name, run, inputs, reads, is_product=True)
+def product(
+    name: str,
+    run: Callable[[Work], Any],
+    inputs: tuple[Node, ...] = (),
+    reads: tuple[str, ...] = (),
+    *,
+    of_whole: bool = False,
+) -> Node:
+    return Node(name, run, inputs, reads, is_product=True, of_whole=of_whole)

@@ -97,15 +97,17 @@ def haze_node(small: Node) -> Node:
     """The haze of the picture, however much of it is taken away: it is worked out once, not at every step of a hand."""
 
     def run(work: Work) -> Haze:
-        picture = work.ask.whole(small, level_for(work.mapping.size, SMALL_PX))
+        picture = work.ask.whole(small, level_for(work.whole.size, SMALL_PX))
         return haze_of(picture) if _is_by_veil(work) else haze_by_luminance(picture)
 
-    return product("haze", run, (small,))
+    return product("haze", run, (small,), of_whole=True)
 
 
 def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
     """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
-    plan = product(f"plan of the {name}", lambda work: _plan(work, small, haze), (small, haze), ("tone.haze_percent",))
+    plan = product(
+        f"plan of the {name}", lambda work: _plan(work, small, haze), (small, haze), ("tone.haze_percent",), of_whole=True
+    )
 
     def run(work: Work, patch: Patch) -> Pixels:
         return _toned(work, patch, work.ask.product(plan))
@@ -115,23 +117,24 @@ def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
 
 def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
     tone = work.recipe.tone
-    scale = 2.0 ** (work.level - level_for(work.mapping.size, SMALL_PX))
+    scale = 2.0 ** (work.level - level_for(work.whole.size, SMALL_PX))
     x, y, w, h = work.region
     left, top = patch.region[:2]
+    cut_x, cut_y = (cut / 2.0**work.level for cut in work.mapping.place_in(work.whole))
     contrast = tone.contrast
     fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
     toned = scene_toned(
         patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air, by_veil=plan.by_veil, murk=_murk(work),
         exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
         gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
-        scale=scale, corner=(left * scale, top * scale),
+        scale=scale, corner=((left + cut_x) * scale, (top + cut_y) * scale),
     )  # fmt: skip
     return np.ascontiguousarray(toned[y - top : y - top + h, x - left : x - left + w])
 
 
 def _fine_px(work: Work) -> int:
     """The fine radius at the level; one pixel at least."""
-    wanted = round(RADII["fine"] * max(work.mapping.size) / 2**work.level)
+    wanted = round(RADII["fine"] * max(work.whole.size) / 2**work.level)
     return min(max(1, wanted), MOST_RADIUS)
 
 
@@ -174,7 +177,7 @@ def _is_by_veil(work: Work) -> bool:
 
 
 def _plan(work: Work, whole: Node, haze_node: Node) -> Plan:
-    small = work.ask.whole(whole, level_for(work.mapping.size, SMALL_PX))
+    small = work.ask.whole(whole, level_for(work.whole.size, SMALL_PX))
     long_side = max(small.shape[:2])
     nothing = np.zeros(small.shape[:2], np.float32)
     through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)

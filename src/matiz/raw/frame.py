@@ -91,6 +91,8 @@ class Exposure:
     focal_mm: float | None = None
     lens: str = ""
     focus_m: float | None = None
+    focal_35_mm: float | None = None
+    """Of the lens that sees as much on a frame of 36x24 mm."""
 
 
 @dataclass(frozen=True)

@@ -70,6 +70,7 @@ def read_metadata(path: Path) -> Told:
         _number(exiv2.focalLength, exif),
         _told(exiv2.lensName, exif) or _lens(texts),
         _number(exiv2.subjectDistance, exif),
+        _positive(texts.get("Exif.Photo.FocalLengthIn35mmFilm", "")),
     )
     camera = unique or " ".join(part for part in (maker, model) if part)
     orientation = _number(exiv2.orientation, exif)
@@ -228,6 +229,11 @@ def _time_utc(texts: Mapping[str, str]) -> str | None:
     with contextlib.suppress(ValueError, OverflowError):
         taken -= datetime.strptime(offset, "%z").utcoffset() or taken - taken
     return taken.strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _positive(text: str) -> float | None:
+    """A whole number over nothing; None for all else."""
+    return float(text) if text.strip().isdigit() and int(text) > 0 else None
 
 
 def _ratio(value: float | None) -> str:

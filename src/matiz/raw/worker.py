@@ -175,6 +175,7 @@ def _by_libraw(told: Told, raw: Any) -> Told:
         shot.focal_mm or float(other.focal_length) or None,
         shot.lens,
         shot.focus_m,
+        shot.focal_35_mm,
     )
     turned = told.orientation if told.orientation != 1 else _turned(raw.sizes.flip)
     return replace(told, exposure=found, orientation=turned)

@@ -155,6 +155,26 @@ Values = tuple[float, ...]
 
 
 @dataclass(frozen=True)
+class Box:
+    """Left, top, width and height in units of the frame's long side; none by default."""
+
+    help: str
+    default: Values = ()
+    least: float = 0.01
+
+    def check(self, path: str, value: Any) -> Values:
+        if not isinstance(value, list | tuple) or len(value) not in (0, 4):
+            raise RecipeError(f"{path}: expected [left, top, width, height] or [], got {_shown(value)}")
+        place, side = Number("", -1.0, 2.0, 0.0, 0.01, 4, ""), Number("", self.least, 3.0, 1.0, 0.01, 4, "")
+        parts = zip(("left", "top", "width", "height"), (place, place, side, side), value, strict=False)
+        return tuple(each.check(f"{path}.{name}", part) for name, each, part in parts)
+
+    def schema(self) -> dict[str, Any]:
+        number = {"type": "number", "minimum": -1, "maximum": 3}
+        return {"type": "array", "items": number, "maxItems": 4, "default": [], "description": self.help}
+
+
+@dataclass(frozen=True)
 class Numbers:
     """A fixed count of quantities of one kind, each within the same limits."""
 
@@ -187,7 +207,7 @@ class Numbers:
         }
 
 
-Leaf = Number | Choice | Text | ShapeKey | CurvePoints | FramePoints | Numbers
+Leaf = Number | Choice | Text | ShapeKey | CurvePoints | FramePoints | Box | Numbers
 
 
 def described(spec: Leaf) -> Any:

@@ -10,7 +10,7 @@ from ..colour.temperature import duv_limit
 from ..errors import RecipeError
 from . import tree
 from .change import Change, Settings, changed
-from .leaves import Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Points, Values, described
+from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Points, Values, described
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
 SCHEMA = 1
@@ -22,10 +22,11 @@ PROCESSING = 4
 2: the curves of red, green and blue act on the working primaries before the output gamut is fitted, where 1 had them
 on sRGB after it; what clipped places are rebuilt from moves with the lens's correction. 3: the
 haze that is taken away follows the veil, where 1 and 2 had it follow luminance; where none is seen, none is taken. 4:
-darks that are lifted leave behind the colour that is noise.
+darks that are lifted leave behind the colour that is noise; pixels are moved more sharply.
 """
 
 
+RATIOS = ("1:1", "4:5", "5:7", "2:3", "3:4", "16:9", "golden")
 RENDITIONS = ("linear", "standard", "soft", "strong", "as_delivered")
 RAW, RENDERED = "raw", "rendered"
 """What a picture is before anything is decided: light from a sensor, or a picture that somebody has rendered."""
@@ -56,6 +57,25 @@ class Mend(Section):
     fringe_blue_px: float = described(
         Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew blue, at the corner.")
     )
+    level_deg: float = described(
+        Number("°", -45.0, 45.0, 0.0, 0.1, 2, "How far the picture is turned clockwise about its middle.")
+    )
+    vertical_deg: float = described(
+        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "How far up the camera looked, taken back: uprights stand side by side.")
+    )
+    horizontal_deg: float = described(
+        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "How far to the right it looked, taken back: level lines stay level.")
+    )
+    crop: Values = described(
+        Box("Left, top, width, height of what is kept, of the frame's long side; none for the largest whole picture.")
+    )
+    crop_ratio: str = described(
+        Choice(("original", "free", *RATIOS), "original", "Sides of the crop, long over short, as the hand keeps them.")
+    )
+    quarter_turns: str = described(
+        Choice(("0", "1", "2", "3"), "0", "How many quarters the picture is turned clockwise, after all else.")
+    )
+    mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
     active: str = _active()
 
 
@@ -193,6 +213,13 @@ class Recipe(Section):
         """With whole stations at their defaults; all of them when none is named."""
         plain_one = plain_recipe(self.start)
         return replaced(self, **{name: getattr(plain_one, name) for name in stations or tree.parts_of(Recipe)})
+
+    def uncropped(self) -> "Recipe":
+        """With all of the picture, as it lies: what its surroundings are read from, however it is cropped."""
+        mend = self.mend
+        if not mend.crop and mend.crop_ratio in ("original", "free"):
+            return self
+        return replaced(self, mend=replaced(mend, crop=(), crop_ratio="original"))
 
     def moved_up(self) -> "Recipe":
         """The same decisions, rendered by the newest arithmetic."""

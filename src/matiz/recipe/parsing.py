@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from ..errors import RecipeError
-from .leaves import Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Values
+from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Values
 from .model import Recipe
 from .tree import leaf_at
 
@@ -28,6 +28,8 @@ def parsed(spec: Leaf, path: str, text: str) -> Any:
             return number(spec, path, text)
         case Numbers():
             return numbers(spec, path, text)
+        case Box():
+            return box(spec, path, text)
         case CurvePoints() | FramePoints():
             try:
                 return spec.check(path, json.loads(text))
@@ -55,3 +57,10 @@ def numbers(spec: Numbers, path: str, text: str) -> Values:
     """A JSON list, or numbers separated by commas."""
     parts = text.strip().strip("[]").split(",")
     return spec.check(path, [number(spec.each, f"{path}[{n}]", part) for n, part in enumerate(parts)])
+
+
+def box(spec: Box, path: str, text: str) -> Values:
+    """A JSON list, or four numbers separated by commas; nothing for none."""
+    parts = [part for part in text.strip().strip("[]").split(",") if part.strip()]
+    free = Number("", -1e9, 1e9, 0.0, 1.0, 0, "")
+    return spec.check(path, [number(free, f"{path}[{n}]", part) for n, part in enumerate(parts)])
