@@ -24,6 +24,10 @@ def duv(value: float) -> str:
     return number(value, 4, signed=True)
 
 
+def degrees(value: float, *, signed: bool = False) -> str:
+    return f"{number(value, 1, signed=signed)}°"
+
+
 def percent(share: float, decimals: int = 1) -> str:
     return number(share * 100.0, decimals, "%")
 

@@ -6,12 +6,10 @@ from typing import Any
 
 from ..develop.tiles import Region
 from ..measure.picture import PictureReading
+from ..measure.values import Outline
 from ..recipe.change import Settings
 from ..recipe.model import Recipe
 from ..recipe.tree import Rows, Section
-
-Outline = tuple[tuple[float, float], ...]
-"""A closed line of points, px of the upright full-size picture."""
 
 
 @dataclass(frozen=True)

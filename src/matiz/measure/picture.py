@@ -6,6 +6,7 @@ from typing import Any
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
 from ..develop.graph import HAZE
+from ..develop.mapping import LENS, PLACES, focal_px
 from ..raw.noise import noise_of
 from ..recipe.model import Recipe
 from . import table
@@ -18,8 +19,12 @@ from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
 from .stored import StoredReading, read_stored
 from .table import Reading, Sight
+from .tilt import TiltReading, read_tilt
 from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
-from .values import LightValue, value_of
+from .values import LightValue, Outline, value_of
+
+LINES_PX = 1000
+"""Least long side of the picture that lines are looked for in."""
 
 
 class PictureReading:
@@ -40,6 +45,10 @@ class PictureReading:
     light: LightReading
     haze: HazeReading
     mend: MendReading
+    tilt: TiltReading
+    """Of the frame: the recipe's level and perspective are not in it."""
+    leaning: tuple[Outline, ...]
+    """The lines that the tilt rests on, px of the upright full-size picture."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -57,6 +66,25 @@ class PictureReading:
 
     def has(self, names: Iterable[str]) -> bool:
         return all(name in self.values for name in names)
+
+
+def _lens_alone(recipe: Recipe) -> Recipe:
+    """What the lens did is taken back, nothing else is decided."""
+    taken = [(path, recipe.get(path)) for path in LENS]
+    return recipe.with_plain().applied(taken)
+
+
+def _tilt(sight: Sight) -> TiltReading:
+    level = sight.engine.level_for(sight.recipe, LINES_PX)
+    long_side = max(sight.frame.size)
+    return read_tilt(sight.picture("small camera", level), focal_px(sight.frame) / long_side, 2**level)
+
+
+def _leaning(sight: Sight) -> tuple[Outline, ...]:
+    found: TiltReading = sight.reading("tilt")
+    mapping, plain = sight.mapping, sight.engine.mapping(_lens_alone(sight.recipe))
+    ends = mapping.to_picture(plain.to_frame(found.lines.reshape(-1, 2))).reshape(-1, 2, 2)
+    return tuple(tuple((float(x), float(y)) for x, y in line) for line in ends)
 
 
 def _plain_with_greys(recipe: Recipe) -> Recipe:
@@ -118,6 +146,8 @@ READINGS = (
     Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),
             under=_plain_with_greys),
     Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",)),
+    Reading("tilt", _tilt, looks_at=("small camera",), under=_lens_alone),
+    Reading("leaning", _leaning, reads=PLACES, after=("tilt",)),
     Reading("mend", lambda s: read_mend(s.frame)),
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",)),

@@ -13,6 +13,7 @@ from .mend import MendReading
 from .noise import NoiseReading
 from .patches import Patch
 from .picture import PictureReading
+from .tilt import Angle
 from .values import LightValue
 
 
@@ -53,7 +54,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
         },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
-        "mend": _mend(reading.mend),
+        "mend": {**_mend(reading.mend), "tilt": _angle(reading.tilt.tilt), "vertical": _angle(reading.tilt.vertical)},
     }
 
 
@@ -91,6 +92,10 @@ def _mend(reading: MendReading) -> dict[str, Any]:
             "fall_off_EV": round(float(known.fall_off_EV[-1]), 3),
         },
     }
+
+
+def _angle(angle: Angle) -> dict[str, float]:
+    return {"deg": round(angle.deg, 3), "certainty": round(angle.certainty, 3)}
 
 
 def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:

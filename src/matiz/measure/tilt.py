@@ -51,7 +51,7 @@ class TiltReading:
     vertical: Angle
     """How far up the camera looked."""
     lines: Array
-    """(n, 4) ends x, y, x, y of the lines that it rests on, px of the full-size frame."""
+    """(n, 4) ends x, y, x, y of the lines that it rests on, px of the full-size picture with the lens taken back alone."""
 
 
 NOTHING = Angle(0.0, 0.0)

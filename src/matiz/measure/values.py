@@ -8,6 +8,9 @@ from ..colour.temperature import cct_to_xy, mired, xy_to_cct
 from ..colour.types import Chromaticity
 from ..raw.frame import CameraColour
 
+Outline = tuple[tuple[float, float], ...]
+"""A line of points, px of the upright full-size picture; one round an area ends where it begins without saying so."""
+
 
 @dataclass(frozen=True)
 class LightValue:

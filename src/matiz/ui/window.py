@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from ..errors import MatizError
-from ..findings.model import Finding, Outline
+from ..findings.model import Finding
+from ..measure.values import Outline
 from ..proposals.tries import Try
 from ..recipe.model import PROCESSING
 from . import theme
