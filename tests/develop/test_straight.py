@@ -147,7 +147,8 @@ def test_turned_and_back_loses_no_more_than_lanczos():
 
         def ours(image, degrees, middle=middle, size=(width, height)):
             return resampled(image, np.ones((9, 3), np.float32), corner_px=float(np.hypot(*middle)),
-                             away=(-middle[0], -middle[1]), middle=middle, size=size, to_lens=turned(500.0, degrees, 0, 0),
+                             away=(-middle[0], -middle[1]), middle=middle, size=size,
+                             to_lens=turned(500.0, degrees, 0, 0),
                              steepest=abs(np.sin(np.radians(degrees))))  # fmt: skip
 
         def theirs(image, degrees, middle=middle, size=(width, height)):

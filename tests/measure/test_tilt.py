@@ -34,7 +34,7 @@ def lens_of(name: str) -> Recipe:
 def test_roll_and_pitch_of_a_simulated_hall(name, roll, pitch):
     reading = Meter(shot(name, roll)).take(lens_of(name), "tilt")
     assert reading.tilt.deg == pytest.approx(roll, abs=0.1) and reading.tilt.certainty > SURE
-    # the simulated camera turns a scene by drawing it larger, so that it fills the frame: its focal length grows with it
+    # the simulated camera draws a scene larger that it turns, so that it fills the frame: its focal length grows
     grown = np.cos(np.radians(abs(roll))) + 1.5 * np.sin(np.radians(abs(roll)))
     assert reading.vertical.deg == pytest.approx(pitch / grown, abs=0.3) and reading.vertical.certainty > SURE
 

@@ -226,7 +226,7 @@ def test_light_and_mend_are_worked_by_keyboard_alone(window):
             if QApplication.focusWidget() is first:
                 break
         assert names <= reached, names - reached
-    window.mend.tapes["mend.fall_off_EV"].setFocus()
+    window.mend.lens.tapes["mend.fall_off_EV"].setFocus()
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Right)
     assert window.session.recipe.mend.fall_off_EV == 0.05
     window.go_to(window.light)

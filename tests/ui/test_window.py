@@ -597,7 +597,8 @@ def test_tone_is_worked_by_keyboard_alone(window):
 def test_mend_is_dragged_in_its_plot(window):
     QTest.keyClick(window, Qt.Key.Key_2)
     settle(window)
-    plot = window.mend.plot
+    window.mend.turn_to("Lens")
+    plot = window.mend.lens.plot
     end = plot._end("b").toPoint()
     QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=end)
     grabbed = plot.grabbed
@@ -607,7 +608,7 @@ def test_mend_is_dragged_in_its_plot(window):
     mend = window.session.recipe.mend
     moved = mend.fringe_red_px if grabbed == "r" else mend.fringe_blue_px
     assert moved > 0.3, "up is outward"
-    assert window.mend.is_decided() and "Lens" in window.mend.note.text()
+    assert window.mend.is_decided() and "Lens" in window.mend.lens.note.text()
 
 
 def test_a_pixel_is_asked_which_decision_made_it(window):

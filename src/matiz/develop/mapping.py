@@ -16,15 +16,12 @@ from ..image.orientation import stored_box, swaps_sides, upright
 from ..kernels.geometry import REACH_PX, brightened, resampled
 from ..mend.straight import USUAL_FOCAL, Straight, applied, straight
 from ..raw.frame import Frame
-from ..recipe.model import Mend
+from ..recipe.model import LIES, Mend
 from .lens import LensTables, lens_tables
 from .tiles import Region, Size, level_size
 
 LENS = ("mend.lens", "mend.distortion_percent", "mend.fringe_red_px", "mend.fringe_blue_px")
-PLACES = (
-    *LENS, "mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
-    "mend.quarter_turns", "mend.mirror",
-)  # fmt: skip
+PLACES = (*LENS, *LIES)
 """What of a recipe the places of a mapping depend on."""
 LIGHT = (*PLACES, "mend.fall_off_EV")
 """What the taking back of the lens's fall-off depends on."""
@@ -90,7 +87,7 @@ class Mapping:
 
     def to_frame(self, points: ArrayLike) -> Array:
         """Where points (n, 2) of the picture lie in the frame; px of the full size, as green was drawn."""
-        return self._through_lens(self._to_lens(self._to_plane(points)), GREEN) + _middle(self.frame_size)
+        return self._through_lens(self._to_lens(self.to_plane(points)), GREEN) + _middle(self.frame_size)
 
     def to_picture(self, points: ArrayLike) -> Array:
         """Where points (n, 2) of the frame lie in the picture; px of the full size. What the frame has beyond the
@@ -101,7 +98,7 @@ class Mapping:
         far = np.hypot(*away.T)
         back = np.interp(far, drawn, radius)
         share = np.where(far > 0, back / np.maximum(far, 1e-12), 1.0 / self._scale(np.zeros(1), GREEN))
-        return self._from_plane(applied(np.linalg.inv(self.straight.to_lens), away * share[:, None]))
+        return self.from_plane(applied(np.linalg.inv(self.straight.to_lens), away * share[:, None]))
 
     def area_to_picture(self, area: Region) -> Region:
         """The upright rectangle round an area of the frame, in the picture; px of the full size."""
@@ -118,7 +115,7 @@ class Mapping:
     def place_in(self, other: "Mapping") -> tuple[float, float]:
         """Where the picture's upper left corner lies in that of another mapping of the same frame, which differs from
         this one by its crop alone; px of the full size."""
-        corner = other._from_plane(self._to_plane([(0.0, 0.0)]))[0]
+        corner = other.from_plane(self.to_plane([(0.0, 0.0)]))[0]
         return float(corner[0]), float(corner[1])
 
     # ---- tiles; px of a level
@@ -183,7 +180,7 @@ class Mapping:
         left, top = (round(start / 2.0**level) for start in (self.straight.left, self.straight.top))
         return min(max(left, 0), width - wide), min(max(top, 0), height - high)
 
-    def _to_plane(self, points: ArrayLike) -> Array:
+    def to_plane(self, points: ArrayLike) -> Array:
         """Points (n, 2) of the picture on the plane, px of the full size from its middle."""
         wide, high = self.straight.size
         # about the middle, where turning needs no sizes
@@ -194,10 +191,11 @@ class Mapping:
         start = np.array([self.straight.left + (wide - 1) / 2.0, self.straight.top + (high - 1) / 2.0])
         return np.stack([x, y], axis=1) + start - _middle(self.frame_size)
 
-    def _from_plane(self, points: Array) -> Array:
+    def from_plane(self, points: ArrayLike) -> Array:
+        """Points (n, 2) of the plane in the picture."""
         wide, high = self.straight.size
         start = np.array([self.straight.left + (wide - 1) / 2.0, self.straight.top + (high - 1) / 2.0])
-        x, y = (points + _middle(self.frame_size) - start).T
+        x, y = (np.asarray(points, np.float64).reshape(-1, 2) + _middle(self.frame_size) - start).T
         x = -x if _MIRRORED[self.orientation] else x
         for _ in range(_QUARTERS[self.orientation]):
             x, y = -y, x
@@ -221,7 +219,7 @@ class Mapping:
     def _probed(self, level: int, wanted: Region, channel: int, right: float = 0.0) -> Array:
         """Where places all over a region of the plane lie in the frame, (PROBES, PROBES, 2) px of the level. right: px
         that they are taken further right."""
-        x, y, w, h = wanted
+        w, h = wanted[2:]
         from_x, from_y = self._away(level, wanted)
         across, down = from_x + np.linspace(0.0, w - 1.0, PROBES) + right, from_y + np.linspace(0.0, h - 1.0, PROBES)
         points = np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level

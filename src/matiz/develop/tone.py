@@ -106,7 +106,11 @@ def haze_node(small: Node) -> Node:
 def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
     """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
     plan = product(
-        f"plan of the {name}", lambda work: _plan(work, small, haze), (small, haze), ("tone.haze_percent",), of_whole=True
+        f"plan of the {name}",
+        lambda work: _plan(work, small, haze),
+        (small, haze),
+        ("tone.haze_percent",),
+        of_whole=True,
     )
 
     def run(work: Work, patch: Patch) -> Pixels:

@@ -19,8 +19,8 @@ from .model import Finding
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    tilted, converging, fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped, lifted_past_noise,
-    lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
+    tilted, converging, fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped,
+    lifted_past_noise, lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

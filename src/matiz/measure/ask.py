@@ -18,7 +18,8 @@ def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float
     area = spot(engine, recipe, x, y)
     recipe = recipe.in_force()
     whole = _Lab(engine, recipe, area)
-    plain = recipe.with_plain()
+    # how the picture lies stays: the place is the same then
+    plain = recipe.untouched()
     made: dict[str, float] = {}
     for station in dict.fromkeys(path.split(".")[0] for path in specs()):
         section = getattr(recipe, station)

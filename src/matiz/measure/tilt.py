@@ -1,14 +1,14 @@
 """How a frame lies: its tilt and how far its camera looked up or down, from the lines in it.
 
-Upright things draw lines that all run towards one point far above or below; where that point lies says roll and pitch at
-once. Lines that run across say the roll too, if they lie side by side or if one of them runs through much of the
-picture, as a horizon does. What neither shows is not claimed. Lines are found by LSD (Grompone von Gioi, Jakubowicz,
+Upright things draw lines that all run towards one point far above or below; where that point lies says roll and
+pitch at once. Lines that run across say the roll too, if they lie side by side or if one of them runs through much of
+the picture, as a horizon does. What neither shows is not claimed. Lines are found by LSD (Grompone von Gioi, Jakubowicz,
 Morel, Randall, "LSD: a Line Segment Detector", 2012); the point they run towards by a robust fit (Hartley and
 Zisserman, Multiple View Geometry, 2004, 8.6, for the geometry).
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -50,8 +50,11 @@ class TiltReading:
     """How far the scene leans clockwise."""
     vertical: Angle
     """How far up the camera looked."""
+    leans: Array
+    """(n, 3) of all lines that are nearly upright or level: degrees that each leans clockwise, an upright as it would
+    at the middle of the frame, its length over the long side, and 1 for an upright or 0."""
     lines: Array
-    """(n, 4) ends x, y, x, y of the lines that it rests on, px of the full-size picture with the lens taken back alone."""
+    """(n, 4) ends x, y, x, y of the lines that it rests on, px of the full-size picture, its lens alone taken back."""
 
 
 NOTHING = Angle(0.0, 0.0)
@@ -90,7 +93,9 @@ def read_tilt(camera: Camera, focal: float, step: int = 1) -> TiltReading:
     tilt, used = _joined(upright, across)
     middle = (np.array(lines.size * 2) - 1.0) / 2.0
     ends = (np.concatenate([each.ends for each in used]) if used else np.zeros((0, 4))) + middle
-    return TiltReading(tilt, Angle(upright.pitch, upright.certainty), (ends + 0.5) * step - 0.5)
+    leans = np.concatenate([upright.leans, across.leans])
+    leans[:, 1] /= max(lines.size)
+    return TiltReading(tilt, Angle(upright.pitch, upright.certainty), leans, (ends + 0.5) * step - 0.5)
 
 
 def found_lines(camera: Camera) -> Lines:
@@ -111,6 +116,7 @@ class _Uprights:
     pitch: float = 0.0
     certainty: float = 0.0
     lines: Lines | None = None
+    leans: Array = field(default_factory=lambda: np.zeros((0, 3)))
 
 
 def lean(roll: Array, pitch: Array, at: Array, focal_px: float) -> Array:
@@ -154,7 +160,10 @@ def _uprights(lines: Lines, focal_px: float) -> _Uprights:
         _rising(share, 0.22, 0.57) * _rising(total, 0.0, 2.5) * _rising(spread, 0.0, 0.15)
         * _usual(roll, 7.0, 3.0) * _usual(pitch, 8.0, 12.0) * (1.0 - _rising(doubt, *DOUBT))
     )  # fmt: skip
-    return _Uprights(roll, pitch, certainty, lines.part(inside))
+    # without what is due to the pitch, or to one that is not believed
+    due = lean(found[0], found[1] * float(certainty > 0.0), at, focal_px) - found[0]
+    leans = np.stack([np.degrees(angles - due), length, np.ones(len(length))], axis=1)
+    return _Uprights(roll, pitch, certainty, lines.part(inside), leans)
 
 
 def _doubt(off: Callable[[Array], Array], found: Array) -> float:
@@ -170,6 +179,7 @@ class _Across:
     roll: float = 0.0
     certainty: float = 0.0
     lines: Lines | None = None
+    leans: Array = field(default_factory=lambda: np.zeros((0, 3)))
 
 
 def _across(lines: Lines) -> _Across:
@@ -180,6 +190,7 @@ def _across(lines: Lines) -> _Across:
         return _Across()
     lines, angles = lines.part(near), angles[near]
     length, error = lines.length, ERROR + ERROR_PX / lines.length
+    leans = np.stack([angles, length, np.zeros(len(length))], axis=1)
     candidates = np.arange(-MOST_ROLL, MOST_ROLL + 0.01, 0.05)
     roll = float(candidates[int((np.exp(-0.5 * ((angles - candidates[:, None]) / error) ** 2) @ length).argmax())])
     for _ in range(6):
@@ -194,7 +205,7 @@ def _across(lines: Lines) -> _Across:
     # one line through much of the picture, or many side by side all over it
     horizon = 0.8 * _rising(_widest(lines.part(inside), roll), 0.35, 0.7) * _rising(share, 0.1, 0.3)
     many = 0.9 * _rising(share, 0.3, 0.65) * _rising(total, 1.0, 4.0) * _rising(heights, 0.05, 0.2)
-    return _Across(roll, max(horizon, many) * _usual(roll, 7.0, 3.0), lines.part(inside))
+    return _Across(roll, max(horizon, many) * _usual(roll, 7.0, 3.0), lines.part(inside), leans)
 
 
 def _widest(lines: Lines, roll: float) -> float:

@@ -49,8 +49,8 @@ class Straight:
 def straight(
     size: Size, focal_px: float, level_deg: float, vertical_deg: float, horizontal_deg: float, crop: Crop, ratio: str
 ) -> Straight:
-    """size: of the frame, (width, height) px. The picture holds no empty corner: a crop that would is drawn in about its
-    own middle; without one it is the largest there is, of the ratio named, or of the frame's own."""
+    """size: of the frame, (width, height) px. The picture holds no empty corner: a crop that would is drawn in about
+    its own middle; without one it is the largest there is, of the ratio named, or of the frame's own."""
     to_lens = turned(focal_px, level_deg, vertical_deg, horizontal_deg)
     width, height = size
     if np.array_equal(to_lens, np.eye(3)) and not crop and ratio not in RATIOS:

@@ -79,6 +79,11 @@ class Mend(Section):
     active: str = _active()
 
 
+LIES = ("mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
+        "mend.quarter_turns", "mend.mirror")  # fmt: skip
+"""How a picture lies: what decides its size and what is where in it."""
+
+
 @dataclass(frozen=True)
 class Light(Section):
     """The light that is to look neutral."""
@@ -213,6 +218,11 @@ class Recipe(Section):
         """With whole stations at their defaults; all of them when none is named."""
         plain_one = plain_recipe(self.start)
         return replaced(self, **{name: getattr(plain_one, name) for name in stations or tree.parts_of(Recipe)})
+
+    def untouched(self) -> "Recipe":
+        """With nothing decided but how the picture lies: what it is compared with."""
+        lies = [(path, self.get(path)) for path in LIES]
+        return self.with_plain().applied(lies)
 
     def uncropped(self) -> "Recipe":
         """With all of the picture, as it lies: what its surroundings are read from, however it is cropped."""

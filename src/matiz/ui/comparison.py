@@ -1,5 +1,6 @@
 """Two pictures in one view, before and after or now and with a fix: a split with a line, or a map of changes."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -56,7 +57,10 @@ class Comparison(QObject):
 
     def ask(self, engine: Engine, before: Recipe, view: Viewport) -> None:
         """Have the other picture rendered for a view, if it is wanted and was not asked for already."""
-        wanted = RenderRequest(engine, before if self._trial is None else self._trial, view)
+        wanted = RenderRequest(engine, before, view)
+        if self._trial is not None:
+            # what a fix does may turn the picture or cut it
+            wanted = RenderRequest(engine, self._trial, replace(view, picture=engine.size(self._trial)))
         if self.mode != OFF and self._asked != wanted:
             self._asked, self._other = wanted, None
             self._renderer.ask(wanted)
@@ -90,10 +94,17 @@ class Comparison(QObject):
 
     def paint(self, painter: QPainter, widget: QRectF, place: QRectF, after: Rendered) -> None:
         """place: where `after` lies in the widget."""
-        if self.mode == OFF or self._other is None or self._other.view != after.view:
+        if self.mode == OFF or self._other is None:
+            return
+        of_same_size = self._other.view.picture == after.view.picture
+        of_same_view = replace(self._other.view, picture=after.view.picture) == after.view
+        if not of_same_view or not (of_same_size or self.mode == TRIAL):
             return
         painter.save()
         if self.mode in (SPLIT, TRIAL):
+            if not of_same_size:
+                share = place.width() / after.place[2]
+                place = QRectF(*(share * v for v in self._other.place))
             self._paint_split(painter, widget, place)
         else:
             self._compare(after.image)
@@ -103,6 +114,7 @@ class Comparison(QObject):
     def _paint_split(self, painter: QPainter, widget: QRectF, place: QRectF) -> None:
         x, tries = self.line_x(int(widget.width())), self.mode == TRIAL
         painter.setClipRect(widget.adjusted(x, 0, 0, 0) if tries else widget.adjusted(0, 0, x - widget.width(), 0))
+        painter.fillRect(widget, theme.colour("window"))
         painter.drawImage(place, self._other.image)  # type: ignore[union-attr]
         painter.setClipping(False)
         for pen in (QPen(theme.grey(5), 3), QPen(theme.grey(97), 1.2)):

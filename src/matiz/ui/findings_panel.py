@@ -12,7 +12,8 @@ from .painted import painting
 
 WIDTH_PX, STRIP_PX = 272, 28
 """Of the column, and of what is left of it when nothing is found."""
-UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB", "deg": "°"}
+UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB",
+         "deg": "°"}  # fmt: skip
 DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
 
 

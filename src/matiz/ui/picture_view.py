@@ -1,5 +1,6 @@
 """The picture: zoom, pan, before while held, tools and overlays, a progress line."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
@@ -14,6 +15,10 @@ from .render import Rendered, Renderer, RenderRequest
 from .session import Session
 from .tools import Pan, Pointer, SplitLine, Tool
 from .viewport import FIT, Viewport
+
+
+def as_decided(recipe: Recipe) -> Recipe:
+    return recipe
 
 
 class Overlay(Protocol):
@@ -41,6 +46,7 @@ class PictureView(QWidget):
         self._at_work: Tool | None = None
         self._rendered: Rendered | None = None
         self._before = False
+        self._seen: Callable[[Recipe], Recipe] = as_decided
         self._message = ""
         self._busy = False
         self._renderer = Renderer()
@@ -67,6 +73,16 @@ class PictureView(QWidget):
 
     # ---- what is seen
 
+    @property
+    def recipe(self) -> Recipe:
+        """What the picture is seen under: the session's, as far as a station does not show more of it."""
+        return self._seen(self.session.recipe)
+
+    def see(self, how: Callable[[Recipe], Recipe] | None) -> None:
+        """Show the picture under a recipe that is made from the session's; None for that itself."""
+        self._seen = how or as_decided
+        self._follow_size()
+
     def set_zoom(self, zoom: float) -> None:
         """Device px per picture px; FIT shows all."""
         self.look(self.viewport.zoomed(zoom))
@@ -92,10 +108,10 @@ class PictureView(QWidget):
     def ask(self) -> None:
         """Have the picture rendered as it is to be seen now."""
         if self.session.engine is not None and self.isVisible():
-            recipe = self.session.recipe
-            shown = recipe.with_plain() if self._before else recipe
+            recipe = self.recipe
+            shown = recipe.untouched() if self._before else recipe
             self._renderer.ask(RenderRequest(self.session.engine, shown, self.viewport))
-            self.comparison.ask(self.session.engine, recipe.with_plain(), self.viewport)
+            self.comparison.ask(self.session.engine, recipe.untouched(), self.viewport)
 
     def end(self) -> None:
         self._beat.stop()
@@ -228,7 +244,7 @@ class PictureView(QWidget):
         x, y = self.to_picture(at)
         width, height = self.viewport.picture
         engine = self.session.engine
-        frame = (x, y) if engine is None else tuple(engine.mapping(self.session.recipe).to_frame([(x, y)])[0])
+        frame = (x, y) if engine is None else tuple(engine.mapping(self.recipe).to_frame([(x, y)])[0])
         inside = 0 <= x < width and 0 <= y < height
         return Pointer(at, (x, y), frame, inside, button, modifiers, pressure)
 
@@ -322,6 +338,11 @@ class PictureView(QWidget):
         if self.session.picture is not None:
             if changed:
                 self.comparison.set_trial(None)
+            self._follow_size()
+
+    def _follow_size(self) -> None:
+        """The picture as it is seen may have another size now."""
+        if self.session.picture is not None:
             size = self._picture_size()
             if size != self.viewport.picture:
                 self.viewport = Viewport(size, self.viewport.window, self.viewport.zoom, self.viewport.centre)
@@ -331,7 +352,7 @@ class PictureView(QWidget):
     def _picture_size(self) -> tuple[int, int]:
         engine = self.session.engine
         assert engine is not None
-        return engine.size(self.session.recipe)
+        return engine.size(self.recipe)
 
     def _on_failed(self, text: str) -> None:
         self._rest()

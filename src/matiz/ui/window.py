@@ -453,7 +453,16 @@ class Window(QMainWindow):
 
     def _on_asked(self, x: float, y: float) -> None:
         self.view.put_away(self._ask)
-        self.session.ask_pixel(x, y)
+        engine = self.session.engine
+        if engine is None:
+            return
+        # a station may show more of the picture than is kept of it
+        seen, kept = engine.mapping(self.view.recipe), engine.mapping(self.session.recipe)
+        x, y = kept.from_plane(seen.to_plane([(x, y)]))[0]
+        if 0 <= x < kept.size[0] and 0 <= y < kept.size[1]:
+            self.session.ask_pixel(x, y)
+        else:
+            self.session.said.emit("This place is cropped away: ask one that is kept.")
 
     def _on_sheet_opened(self, path: Path) -> None:
         if self.session.picture is None or path != self.session.picture.path:

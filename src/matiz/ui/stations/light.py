@@ -144,7 +144,7 @@ class LightStation(Station):
         engine = self.session.engine
         if engine is None:
             return
-        mapping = engine.mapping(self.session.recipe)
+        mapping = engine.mapping(self.view.recipe)
         for outline in self._territories[1].outlines if len(self._territories) > 1 else ():
             points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in mapping.to_picture(outline)])
             stroked(painter, partial(painter.drawPolyline, points), px=1.4, dashed=True)
@@ -188,7 +188,7 @@ class LightStation(Station):
         if engine is None:
             return
         width, height = engine.frame.size
-        at = engine.mapping(self.session.recipe).to_frame([(x, y)])[0] / max(width, height)
+        at = engine.mapping(self.view.recipe).to_frame([(x, y)])[0] / max(width, height)
         here = float(at[0]), float(at[1])
 
         def known(pick: Pick) -> None:

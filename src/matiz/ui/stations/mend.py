@@ -1,76 +1,106 @@
-"""Mend: what the lens did to the picture, taken back."""
+"""Mend: how the picture lies, its crop, and what the lens did."""
 
-from PySide6.QtWidgets import QVBoxLayout
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
 
-from ...measure.mend import MendReading
-from ...wording import EV, number
-from ..controls import caption, choice, hold_drags, tape_grid
-from ..instruments.fringes import FringePlot
+from ...wording import degrees, number
+from ..actions import ActionSpec
+from ..controls import Words
+from ..mending.crop import CropPage
+from ..mending.lens import LensPage
+from ..mending.level import LevelPage
+from ..mending.page import Page
 from ..picture_view import PictureView
 from ..session import Session
-from .base import Station
+from .base import DECK_PX, Station
 
-TAPES = (
-    ("mend.distortion_percent", "Distortion, barrel to the left"),
-    ("mend.fall_off_EV", "Fall-off at the corner"),
-    ("mend.fringe_red_px", "Red fringe at the corner"),
-    ("mend.fringe_blue_px", "Blue fringe at the corner"),
-)
-PATHS = {"r": "mend.fringe_red_px", "b": "mend.fringe_blue_px"}
+SEEN = 0.5
+"""Certainty from which a tilt stands on the route."""
 
 
 class MendStation(Station):
-    """The fringe plot, the lens database, distortion and fall-off by hand."""
+    """One page of the deck at a time."""
 
     number, title, key = 2, "Mend", "mend"
-    reads, shows = frozenset({"mend"}), ("mend",)
+    reads, shows = frozenset({"mend"}), ("tilt", "leaning", "mend")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
-        self.plot = FringePlot()
-        self.row.addWidget(self.plot, 5)
-        self.row.addLayout(self._controls(), 6)
-        hold_drags(self.plot, session, lambda grab: [(PATHS[grab[0]], grab[1])], "Fringes")
-
-    def _controls(self) -> QVBoxLayout:
+        self.level, self.crop, self.lens = LevelPage(session, view), CropPage(session, view), LensPage(session, view)
+        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens)
+        self.page: Page = self.level
+        self.deck.setFixedHeight(DECK_PX)
         column = QVBoxLayout()
-        column.setSpacing(8)
-        words = [("off", "as it is"), ("known", "by the database")]
-        line, self.lens = choice(self.session, "mend.lens", "Lens", words)
-        column.addLayout(line)
-        grid, self.tapes = tape_grid(self.session, TAPES, 2)
-        column.addLayout(grid)
-        self.note = caption()
-        self.note.setWordWrap(True)
-        column.addWidget(self.note)
-        column.addStretch(1)
-        return column
+        column.setSpacing(6)
+        self.words = Words("Page", [(page.title, page.title) for page in self.pages], "What is mended.")
+        self.words.show_value(self.page.title)
+        self.words.chosen.connect(self.turn_to)
+        column.addWidget(self.words)
+        self._stack = QStackedWidget()
+        for page in self.pages:
+            self._stack.addWidget(page.body)
+        column.addWidget(self._stack, 1)
+        self.row.addLayout(column)
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec("mend_level", "Draw a level line", ("Ctrl+L",), self.level.tip, "draw_level", "Mend"),
+            ActionSpec("mend_crop", "Crop", ("Ctrl+K",), self.crop.tip, "turn_to", "Mend", self.crop.title),
+            ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
+            ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
+        )
+
+    def turn_to(self, title: str) -> None:
+        """Show a page by its title."""
+        page = next(page for page in self.pages if page.title == title)
+        if page is self.page:
+            return
+        if self.is_shown:
+            self.page.leave()
+        self.page = page
+        self.words.show_value(title)
+        self._stack.setCurrentWidget(page.body)
+        if self.is_shown:
+            page.enter()
+            self.refresh()
+            self.refresh_readings()
+
+    def draw_level(self) -> None:
+        self.turn_to(self.level.title)
+        if self.is_shown:
+            self.level.line.setChecked(True)
+
+    def turn(self, by: int) -> None:
+        if self.session.is_open:
+            self.level.turn(by)
+
+    def enter(self) -> None:
+        super().enter()
+        self.page.enter()
+        self.page.refresh()
+
+    def leave(self) -> None:
+        self.page.leave()
+        super().leave()
 
     def reading_text(self) -> str:
-        mend = self.reading("mend")
+        mend, tilt = self.reading("mend"), self.reading("tilt")
+        if tilt is not None and tilt.tilt.certainty >= SEEN:
+            return f"leans {degrees(tilt.tilt.deg + self.session.recipe.mend.level_deg, signed=True)}"
         if mend is None or mend.fringes is None:
             return ""
         found = mend.fringes
         return f"fringes {number(max(abs(found.red_px), abs(found.blue_px)), 1, 'px')}"
 
     def refresh(self) -> None:
-        mend = self.session.recipe.mend
-        self.plot.show_set(mend.fringe_red_px, mend.fringe_blue_px)
+        self.page.refresh()
 
     def refresh_readings(self) -> None:
-        reading: MendReading | None = self.reading("mend")
-        found = reading.fringes if reading else None
-        self.plot.show_reading(found)
-        self.tapes["mend.fringe_red_px"].set_proposal(found.red_px if found else None)
-        self.tapes["mend.fringe_blue_px"].set_proposal(found.blue_px if found else None)
-        known = reading.lens if reading else None
-        self.lens.button("known").setEnabled(known is not None or self.session.recipe.mend.lens == "known")
-        if reading is None:
-            self.note.setText("")
-        elif known is None:
-            picture = self.session.picture
-            lens = (picture.frame.exposure.lens if picture else "") or "not named in the file"
-            self.note.setText(f"Lens {lens}: not in the database; set distortion and fall-off by hand")
-        else:
-            stretch, dark = 100.0 * float(known.stretch[-1] - 1.0), float(known.fall_off_EV[-1])
-            self.note.setText(f"{known.name}: {number(stretch, 1, '%', signed=True)}, {EV(dark, signed=False)} darker")
+        self.page.refresh_readings()
+
+    def forget(self) -> None:
+        for page in self.pages:
+            page.forget()
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        self.page.paint_over(painter, view)

@@ -1,0 +1,41 @@
+"""What a page of the Mend station is."""
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from ..picture_view import PictureView
+from ..session import Session
+
+
+class Page(QObject):
+    """An instrument and its controls, shown in the deck while its word is chosen."""
+
+    title = ""
+    tip = ""
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__()
+        self.session, self.view = session, view
+        self.body = QWidget()
+        self.row = QHBoxLayout(self.body)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(20)
+
+    def enter(self) -> None:
+        """The page is shown now."""
+
+    def leave(self) -> None:
+        """It is shown no more: tools are put away."""
+
+    def refresh(self) -> None:
+        """Show what the recipe says now."""
+
+    def refresh_readings(self) -> None:
+        """Show the readings as far as they are there."""
+
+    def forget(self) -> None:
+        """Another picture is open, or none."""
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        """Paint over the picture."""

@@ -1,0 +1,152 @@
+"""Mend in the real window: level lines, the crop's handles, turns."""
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from matiz.recipe.model import Recipe
+from matiz.ui.mending.level import lean_of
+from matiz.ui.shots import settle
+
+
+def drag(window, start: QPoint, end: QPoint) -> None:
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, pos=start)
+    for share in (0.3, 0.7, 1.0):
+        QTest.mouseMove(window.view, start + (end - start) * share)
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, pos=end)
+    settle(window)
+
+
+@pytest.mark.parametrize("by_clicks", [False, True])
+def test_a_level_line_is_drawn_along_an_edge(window, by_clicks):
+    window.go_to(window.mend)
+    window.mend.draw_level()
+    # 8 px down over 200: the edge leans clockwise by 2.3 degrees
+    start = window.view.to_widget(120, 200).toPoint()
+    end = start + QPoint(200, 8)
+    if by_clicks:
+        for place in (start, end):
+            QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=place)
+        settle(window)
+    else:
+        drag(window, start, end)
+    assert window.session.recipe.mend.level_deg == pytest.approx(-2.29, abs=0.02)
+    assert not window.mend.level.line.isChecked() and len(window.view.tools) == 2
+    assert window.view.viewport.picture == window.session.engine.size(window.session.recipe) != (600, 400)
+    assert len(window.session.document.version.history.changes) == 1
+    # a second line, on the picture as it lies now, adds to it; upright this time
+    window.mend.draw_level()
+    top = window.view.to_widget(300, 100).toPoint()
+    drag(window, top, top + QPoint(-4, 200))
+    assert window.session.recipe.mend.level_deg == pytest.approx(-2.29 - 1.15, abs=0.03)
+    window.undo()
+    window.undo()
+    settle(window)
+    assert window.session.recipe == Recipe() and window.view.viewport.picture == (600, 400)
+
+
+def test_leans_of_lines():
+    assert lean_of((0, 0), (100, 5)) == pytest.approx(2.862, abs=1e-3) == lean_of((100, 5), (0, 0))
+    assert lean_of((0, 0), (-5, 100)) == pytest.approx(2.862, abs=1e-3) == lean_of((-5, 100), (0, 0))
+    assert lean_of((0, 0), (100, -5)) == pytest.approx(-2.862, abs=1e-3)
+
+
+def test_the_level_is_dragged_on_the_lean_plot(window):
+    window.go_to(window.mend)
+    plot = window.mend.level.plot
+    middle = QPoint(plot.width() // 2, plot.height() // 2)
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=middle)
+    QTest.mouseMove(plot, middle + QPoint(40, 0))
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=middle + QPoint(40, 0))
+    settle(window)
+    expected = -40.0 * 12.0 / (plot.width() - 28)
+    assert window.session.recipe.mend.level_deg == pytest.approx(expected, abs=0.1)
+
+
+def test_the_crop_is_dragged_by_its_handles_with_a_ratio(window):
+    window.go_to(window.mend)
+    window.mend.turn_to("Crop")
+    page = window.mend.crop
+    page.ratio.setCurrentIndex(page.ratio.findData("4:5"))
+    page.ratio.activated.emit(page.ratio.currentIndex())
+    settle(window)
+    rect = page.rect()
+    assert rect.w / rect.h == pytest.approx(1.25, abs=0.01) and rect.h == 400
+    corner = window.view.to_widget(rect.x + rect.w, rect.y + rect.h).toPoint()
+    drag(window, corner, corner - QPoint(100, 80))
+    made = page.rect()
+    assert made.w / made.h == pytest.approx(1.25, abs=0.01) and made.w < rect.w - 50
+    assert (made.x, made.y) == pytest.approx((rect.x, rect.y), abs=1)
+    assert window.view.viewport.picture == (600, 400), "all of the picture is seen while it is cropped"
+    middle = window.view.to_widget(*made.middle).toPoint()
+    drag(window, middle, middle + QPoint(30, 20))
+    assert page.rect().w == made.w and page.rect().x > made.x
+    window.go_to(window.light)
+    settle(window)
+    kept = window.session.engine.size(window.session.recipe)
+    assert window.view.viewport.picture == kept == (round(made.w), round(made.h))
+    assert len(window.view.tools) == 2
+    window.go_to(window.mend)
+    settle(window)
+    assert window.view.viewport.picture == (600, 400)
+    page.turn_sides()
+    assert page.rect().h > page.rect().w
+    page.all.click()
+    settle(window)
+    assert window.session.recipe.mend == Recipe().mend
+
+
+def test_turns_and_mirror(window):
+    window.go_to(window.mend)
+    QTest.keyClick(window, Qt.Key.Key_BracketRight, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert window.session.recipe.mend.quarter_turns == "1" and window.view.viewport.picture == (400, 600)
+    window.mend.level.mirror.click()
+    for _ in range(3):
+        window.mend.turn(1)
+    settle(window)
+    assert window.session.recipe.mend.quarter_turns == "0" and window.session.recipe.mend.mirror == "on"
+    # a level line on a mirrored picture turns what is seen
+    window.mend.draw_level()
+    start = window.view.to_widget(120, 200).toPoint()
+    drag(window, start, start + QPoint(200, 8))
+    assert window.session.recipe.mend.level_deg == pytest.approx(2.29, abs=0.02)
+
+
+def test_before_lies_as_the_picture_does(window):
+    """What it is compared with is levelled and cropped too."""
+    window.session.commit([("mend.crop", (0.1, 0.1, 0.5, 0.4)), ("mend.level_deg", 2.0)], "Crop")
+    window.session.commit([("tone.exposure_EV", 1.5)], "Exposure")
+    settle(window)
+    window.toggle_comparison("split")
+    settle(window)
+    assert window.view.comparison._other.image.size() == window.view.image().size()
+    window.view.show_before(True)
+    settle(window)
+    assert window.view.image().size().width() > 0
+    window.view.show_before(False)
+    window.toggle_comparison("split")
+
+
+def test_a_fix_that_turns_the_picture_is_compared(window):
+    window.go_to(window.mend)
+    trial = window.session.recipe.change("mend.level_deg", 5.0)[0]
+    window.view.try_out(trial)
+    settle(window)
+    assert window.view.comparison.tries(trial)
+    assert window.view.comparison._other.view.picture == window.session.engine.size(trial)
+    window.view.grab()
+
+
+def test_a_cropped_pixel_is_asked(window):
+    said = []
+    window.session.said.connect(said.append)
+    window.session.commit([("tone.exposure_EV", 1.5), ("mend.crop", (0.2, 0.2, 0.3, 0.3))], "x")
+    window.go_to(window.mend)
+    window.mend.turn_to("Crop")
+    settle(window)
+    for place, told in (((30, 30), "cropped away"), ((200, 200), "tone")):
+        window.ask_pixel()
+        QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(*place).toPoint())
+        settle(window)
+        assert told in said[-1], said
