@@ -18,6 +18,7 @@ from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import channel_curves, display_table
+from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
 from .tone import haze_node, scene_node
 
@@ -120,7 +121,7 @@ def _working(name: str, sensor: Node) -> tuple[Node, Node]:
     geometry = Node(
         f"geometry{name}",
         _geometry,
-        (sensor,),
+        (repaired(name, sensor),),
         mapping.PLACES,
         grow=_source,
         is_idle=lambda work: work.mapping.is_idle,

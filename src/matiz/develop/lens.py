@@ -57,7 +57,8 @@ def radii() -> Array:
 def lens_tables(frame: Frame, mend: Mend) -> LensTables:
     """The corrections of a recipe, drawn so large that the picture is filled."""
     known = known_lens(frame) if mend.lens == "known" else None
-    return _tables(frame.size, mend, known)
+    fringes = mend.fringe_red_px, mend.fringe_blue_px
+    return _tables(frame.size, mend.distortion_percent, mend.fall_off_EV, fringes, known)
 
 
 def known_lens(frame: Frame) -> KnownLens | None:
@@ -69,21 +70,27 @@ def known_lens(frame: Frame) -> KnownLens | None:
 
 
 @lru_cache(maxsize=64)
-def _tables(size: tuple[int, int], mend: Mend, known: "KnownLens | None") -> LensTables:
+def _tables(
+    size: tuple[int, int],
+    distortion_percent: float,
+    fall_off_EV: float,
+    fringes_px: tuple[float, float],
+    known: KnownLens | None,
+) -> LensTables:
     radius = radii()
     reach = np.linspace(0.0, WIDEST, 16 * SAMPLES)
     # what belongs at a radius was drawn at another: by the database's lens, then by what the hand adds
-    by_hand = np.interp(reach, reach / (1.0 + mend.distortion_percent / 100.0 * reach**2), reach)
+    by_hand = np.interp(reach, reach / (1.0 + distortion_percent / 100.0 * reach**2), reach)
     drawn = by_hand if known is None else by_hand * np.interp(by_hand, radius, known.stretch)
     zoom = _zoom(size, reach, drawn)
     corner_px = float(np.hypot(*size)) / 2
-    fringes = 1.0 + np.array([mend.fringe_red_px, 0.0, mend.fringe_blue_px]) / corner_px
+    fringes = 1.0 + np.array([fringes_px[0], 0.0, fringes_px[1]]) / corner_px
     places = np.interp(np.outer(zoom * radius, fringes), reach, drawn)
     scales = np.empty_like(places)
     scales[1:] = places[1:] / radius[1:, None]
     scales[0] = scales[1]
     place = places[:, 1]
-    dark_EV = mend.fall_off_EV * place**2
+    dark_EV = fall_off_EV * place**2
     if known is not None:
         dark_EV = dark_EV + np.interp(place, radius, known.fall_off_EV)
     return LensTables(scales, 2.0**dark_EV)

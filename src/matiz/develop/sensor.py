@@ -3,13 +3,13 @@
 import threading
 from functools import cached_property
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
 from ..errors import ArgumentError
 from ..image.orientation import stored_box, upright
+from ..image.reduce import halved
 from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
 from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
@@ -18,6 +18,7 @@ from ..raw.frame import Frame, Mosaic
 from ..raw.noise import noise_of
 from ..raw.pattern import FixedPattern, fixed_pattern
 from .highlights import CLEAR, ratios_around
+from .patches import Kept
 from .tiles import Region, level_size
 
 STRIP_ROWS = 256
@@ -38,6 +39,8 @@ class Sensor:
         self.frame = frame
         self._levels: dict[int, Camera] = {}
         self._small: dict[int, Camera] = {}
+        self.patches = Kept()
+        """What repairs were made."""
         self._lock = threading.Lock()
 
     @cached_property
@@ -130,15 +133,6 @@ def region(frame: Frame, area: Region, pattern: FixedPattern | None = None) -> C
     else:
         camera = demosaic_any(balanced, mosaic.pattern, scale)
     return upright(camera[y - top : y - top + height, x - left : x - left + width], frame.orientation)
-
-
-def halved(image: Camera) -> Camera:
-    """Area means over 2x2 pixels; an odd last row or column is dropped."""
-    height, width = image.shape[0] // 2, image.shape[1] // 2
-    if min(height, width) == 0:
-        raise ArgumentError(f"image: {image.shape[1]}x{image.shape[0]} px is too small for this level")
-    even = np.ascontiguousarray(image[: height * 2, : width * 2])
-    return np.asarray(cv2.resize(even, (width, height), interpolation=cv2.INTER_AREA))
 
 
 def _part(image: Camera, area: Region) -> Camera:

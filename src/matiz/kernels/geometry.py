@@ -229,11 +229,12 @@ def resampled(
 
     source: float32 (height, width, 3). size: (width, height) wanted; away: where the first pixel wanted lies from the
     middle of the picture's plane, (x, y) px. to_lens: (3, 3), from there, as (x, y, 1), to where it lies from the
-    middle of what the lens drew. bend: (rows, columns, 2), what is added there, (x, y) px, on a mesh of `per_bend` steps
-    a px about the same middle. scales: (n, 3) how many times as far out each channel lies, evenly by the square of the
-    radius from 0 to `corner_px`. middle: where that middle lies in `source`, px, which may be outside. steepest: how
-    much the shift of all this changes from px to px along a row, at most; by `scales` alone when not given. sharp: by
-    maximal order, or by cubic convolution. Beyond its border the source's last row or column goes on.
+    middle of what the lens drew. bend: (rows, columns, 2), what is added there, (x, y) px, on a mesh of `per_bend`
+    steps a px about the same middle. scales: (n, 3) how many times as far out each channel lies, evenly by the square
+    of the radius from 0 to `corner_px`. middle: where that middle lies in `source`, px, which may be outside.
+    steepest: how much the shift of all this changes from px to px along a row, at most; by `scales` alone when not
+    given. sharp: by maximal order, or by cubic convolution. Beyond its border the source's last row or column goes
+    on.
     Returns float32 (height, width, 3).
 
     References: Blu, Thevenaz, Unser, MOMS: maximal-order interpolation of minimal support, 2001; Keys, Cubic

@@ -1,8 +1,8 @@
 """How a frame lies: its tilt and how far its camera looked up or down, from the lines in it.
 
-Upright things draw lines that all run towards one point far above or below; where that point lies says roll and
-pitch at once. Lines that run across say the roll too, if they lie side by side or if one of them runs through much of
-the picture, as a horizon does. What neither shows is not claimed. Lines are found by LSD (Grompone von Gioi, Jakubowicz,
+Upright things draw lines that all run towards one point far above or below; where that point lies says roll and pitch
+at once. Lines that run across say the roll too, if they lie side by side or if one of them runs through much of the
+picture, as a horizon does. What neither shows is not claimed. Lines are found by LSD (Grompone von Gioi, Jakubowicz,
 Morel, Randall, "LSD: a Line Segment Detector", 2012); the point they run towards by a robust fit (Hartley and
 Zisserman, Multiple View Geometry, 2004, 8.6, for the geometry).
 """

@@ -36,6 +36,31 @@ def _active() -> Any:
     return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
 
 
+def _number_of_px(default: float, low: float, high: float, help_text: str) -> Any:
+    return described(Number("px", low, high, default, 0.5, 1, help_text))
+
+
+@dataclass(frozen=True)
+class Heal(Section):
+    """An area that gets the texture of another place, and keeps the tone of its own."""
+
+    KIND: ClassVar[str] = "heal"
+
+    path: Points = described(FramePoints("A spot, or the points of a stroke, of the frame's long side.", 500))
+    radius_px: float = _number_of_px(20.0, 1.0, 2000.0, "How far it reaches from the path, full-frame px.")
+    feather_px: float = _number_of_px(4.0, 0.0, 1000.0, "Over how many px it ends beyond that.")
+    dx: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far right its source lies, of the long side."))
+    dy: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far below its source lies, of the long side."))
+    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
+
+
+@dataclass(frozen=True)
+class Clone(Heal):
+    """An area that gets the pixels of another place as they are."""
+
+    KIND: ClassVar[str] = "clone"
+
+
 @dataclass(frozen=True)
 class Mend(Section):
     """What the lens did, and is taken back. Radii count from the middle; the corner is half the diagonal away."""
@@ -76,6 +101,7 @@ class Mend(Section):
         Choice(("0", "1", "2", "3"), "0", "How many quarters the picture is turned clockwise, after all else.")
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
+    repairs: Rows[Section] = tree.table(Heal, Clone)
     active: str = _active()
 
 

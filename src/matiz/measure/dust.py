@@ -1,0 +1,157 @@
+"""Dust on the sensor: round, soft, shallow shadows on smooth places, as dark in every colour.
+
+What could be one is a dip of the logarithm of green at some size that stands out of its neighbourhood (a difference
+of Gaussians over several sizes: Lindeberg, "Feature detection with automatic scale selection", 1998). Each is then
+fitted: a round shadow on a ground that may slope and bend. What is left over in the shadow and on the ground about
+it, how alike the colours are dimmed, and how round and soft the edge is say whether it is one. A thing of the picture
+is seldom all of that; and a shadow at the same place of the sensor in other frames is none.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+
+from ..colour.types import Array, Camera
+
+LEAST_PX, MOST_PX = 2.5, 40.0
+"""Radius, px of the picture that is looked at."""
+STANDS_OUT = 4.0
+"""Times the usual difference round about."""
+LEAST_DEPTH, MOST_DEPTH = 0.02, 0.5
+MOST_CANDIDATES = 250
+QUICK_REST = 0.4
+"""Of the depth: where more is left by a first guess, nothing is fitted."""
+FULL = 0.9
+"""Camera value: on a ground that is nearly full there is nothing to see."""
+STEEPNESS = (1.4, 6.0)
+"""Of a shadow's edge: the power of the distance in its logarithm."""
+MOST_REST = 0.35
+"""Of the depth: what is left in the shadow, and on its ground, at which nothing is believed any more."""
+MOST_COLOUR = 0.5
+"""Of the depth: how differently colours are dimmed, at which nothing is believed any more."""
+
+Grid = NDArray[np.float32]
+Solved = Callable[[Array, int], tuple[Array, Array]]
+
+
+@dataclass(frozen=True)
+class Speck:
+    """A shadow of dust, px of the upright full-size frame."""
+
+    x: float
+    y: float
+    r: float
+    """Where the shadow is down to a third of its depth."""
+    depth: float
+    """Share of the light that it takes in its middle."""
+    certainty: float
+
+
+def find_dust(camera: Camera, step: int = 1) -> tuple[Speck, ...]:
+    """camera: camera values of the whole frame at a level, `step` full-size px per px. The surest first."""
+    found: list[Speck] = []
+    for x, y, r in _candidates(np.log(np.maximum(camera[..., 1], 1e-4))):
+        speck = _fitted(camera, x, y, r)
+        if speck is not None and not any(_same(speck, other) for other in found):
+            found.append(speck)
+    found.sort(key=lambda one: -one.certainty)
+    at = (step - 1) / 2.0
+    return tuple(Speck(one.x * step + at, one.y * step + at, one.r * step, one.depth, one.certainty) for one in found)
+
+
+def _same(one: Speck, other: Speck) -> bool:
+    return (one.x - other.x) ** 2 + (one.y - other.y) ** 2 < (1.2 * max(one.r, other.r)) ** 2
+
+
+def _candidates(logs: Grid) -> list[tuple[float, float, float]]:
+    """Places and radii of dips, those first that stand out most."""
+    found, image, step = [], logs.astype(np.float32), 1
+    size = LEAST_PX / 1.6
+    while size * step < MOST_PX / 1.6 and min(image.shape) > 32:
+        for spread in (size, size * 1.41):
+            dip = cv2.GaussianBlur(image, (0, 0), 0.6 * spread) - cv2.GaussianBlur(image, (0, 0), 1.5 * spread)
+            window = int(14 * spread) | 1
+            # by the mean root, which a few strong things round about change little
+            usual = 1.48 * cv2.blur(np.sqrt(np.abs(dip)), (window, window)) ** 2
+            lowest = cv2.erode(dip, np.ones((2 * int(spread) + 1,) * 2, np.uint8))
+            rows, columns = np.nonzero((dip == lowest) & (dip < -0.4 * LEAST_DEPTH) & (-dip > STANDS_OUT * usual))
+            for y, x in zip(rows, columns, strict=True):
+                strength = float(-dip[y, x] / usual[y, x])
+                at = (step - 1) / 2.0
+                found.append((strength, x * step + at, y * step + at, 1.6 * spread * step))
+        image = cv2.resize(image, (image.shape[1] // 2, image.shape[0] // 2), interpolation=cv2.INTER_AREA)
+        step *= 2
+    found.sort(reverse=True)
+    return [each[1:] for each in found[:MOST_CANDIDATES]]
+
+
+def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
+    """The shadow at a place, None when it is clearly none."""
+    height, width = camera.shape[:2]
+    reach = int(np.ceil(3.2 * r))
+    left, top = max(0, round(x) - reach), max(0, round(y) - reach)
+    part = camera[top : round(y) + reach + 1, left : round(x) + reach + 1]
+    # what is finer than a shadow is noise here
+    part = cv2.GaussianBlur(part, (0, 0), 0.22 * r)
+    thin = max(1, int(r / 4.0))
+    part = part[::thin, ::thin]
+    if min(part.shape[:2]) < 7 or float(part.min()) <= 0.0 or float(np.median(part.max(axis=2))) > FULL:
+        return None
+    across, down = np.meshgrid(left + np.arange(part.shape[1]) * thin, top + np.arange(part.shape[0]) * thin)
+    logs = np.log(part.astype(np.float64)).reshape(-1, 3)
+    u, v = ((across - x) / r).ravel(), ((down - y) / r).ravel()
+    ground = np.stack([np.ones(len(u)), u, v, u * u, u * v, v * v], axis=1)
+
+    def shadow(values: Array) -> Array:
+        far = np.hypot(u - values[0], v - values[1]) / np.exp(values[2])
+        return np.asarray(np.exp(-(np.minimum(far, 6.0) ** values[3])))
+
+    def solved(values: Array, channel: int) -> tuple[Array, Array]:
+        parts = np.column_stack([shadow(values), ground])
+        weights = np.linalg.lstsq(parts, logs[:, channel], rcond=None)[0]
+        return weights, parts @ weights - logs[:, channel]
+
+    if _rests(solved, np.array([0.0, 0.0, np.log(0.8), 2.5]), u, v) > QUICK_REST:
+        return None
+    low, high = (-1.0, -1.0, np.log(0.35), STEEPNESS[0]), (1.0, 1.0, np.log(2.0), STEEPNESS[1])
+    fit = least_squares(
+        lambda values: solved(values, 1)[1], (0.0, 0.0, np.log(0.8), 2.5), bounds=(low, high), loss="soft_l1",
+        f_scale=0.02, max_nfev=12,
+    ).x  # fmt: skip
+    weights, rest = solved(fit, 1)
+    depth = float(1.0 - np.exp(weights[0]))
+    radius = float(r * np.exp(fit[2]))
+    at_x, at_y = float(x + fit[0] * r), float(y + fit[1] * r)
+    inside_border = min(at_x, at_y, width - 1 - at_x, height - 1 - at_y) > 1.3 * radius
+    if not (LEAST_DEPTH <= depth <= MOST_DEPTH and inside_border and radius >= 0.6 * LEAST_PX):
+        return None
+    far = np.hypot(u - fit[0], v - fit[1]) / np.exp(fit[2])
+    within, around = far < 1.1, (far > 1.3) & (far < 2.6)
+    if within.sum() < 5 or around.sum() < 12:
+        return None
+    depths = [1.0 - np.exp(solved(fit, channel)[0][0]) for channel in range(3)]
+    rests = [float(np.sqrt(np.mean(rest[which] ** 2))) / depth for which in (within, around)]
+    edge, colours = float(fit[3]), (max(depths) - min(depths)) / depth
+    doubts = (
+        _falling(rests[0], 0.08, MOST_REST), _falling(rests[1], 0.1, MOST_REST), _falling(colours, 0.2, MOST_COLOUR),
+        _falling(depth, 0.3, 0.5), _falling(STEEPNESS[0] + 0.4 - edge, 0.0, 0.4), _falling(edge, 4.5, STEEPNESS[1]),
+    )  # fmt: skip
+    certainty = float(np.prod(doubts))
+    return Speck(at_x, at_y, radius, depth, certainty) if certainty > 0.0 else None
+
+
+def _rests(solved: Solved, values: Array, u: Array, v: Array) -> float:
+    """What is left about a first guess at a shadow, of its depth."""
+    weights, rest = solved(values, 1)
+    around = np.hypot(u, v) < 2.0
+    depth = 1.0 - np.exp(weights[0])
+    return float(np.sqrt(np.mean(rest[around] ** 2)) / depth) if 0.5 * LEAST_DEPTH < depth < MOST_DEPTH else np.inf
+
+
+def _falling(value: float, low: float, high: float) -> float:
+    """1 up to `low`, 0 from `high` on."""
+    return min(max((high - value) / (high - low), 0.0), 1.0)
