@@ -174,6 +174,20 @@ def _give_light(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _clean(chosen: argparse.Namespace) -> int:
+    from .shoot.clean import clean
+
+    told = 0
+    for path, healed, seen in clean(Path(chosen.folder), dry=chosen.dry):
+        if healed:
+            told += healed
+            frames = ", ".join(f"{count} frames" for count in seen)
+            how = "would be healed" if chosen.dry else "healed"
+            print(f"{path.name}  {healed} {how}  (seen in {frames})", flush=True)
+    print(f"{told} {'shadow' if told == 1 else 'shadows'} of dust {'found' if chosen.dry else 'healed'}")
+    return 0
+
+
 def _recipe_command(chosen: argparse.Namespace) -> int:
     from .recipe.model import RAW, Recipe
     from .recipe.schema import json_schema
@@ -334,6 +348,11 @@ def _add_give_light(command: argparse.ArgumentParser) -> None:
     )
 
 
+def _add_clean(command: argparse.ArgumentParser) -> None:
+    command.add_argument("folder", metavar="FOLDER")
+    command.add_argument("--dry", action="store_true", help="say what would be healed, change nothing")
+
+
 def _add_recipe(command: argparse.ArgumentParser) -> None:
     command.add_argument("action", choices=("check", "schema", "new"))
     command.add_argument("recipe_file", nargs="?", metavar="R.json")
@@ -370,6 +389,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
+    "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
     "recipe": (_recipe_command, _add_recipe, "Check a recipe, or print the schema or a new recipe."),
     "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
     "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),

@@ -105,8 +105,9 @@ def even_places(light: np.ndarray, lively: bool, r: int = 10, most: int = 4) -> 
     found = []
     for y in range(4 * r, light.shape[0] - 4 * r, 2 * r):
         for x in range(4 * r, light.shape[1] - 4 * r, 2 * r):
-            near = np.s_[y - 3 * r : y + 3 * r, x - 3 * r : x + 3 * r] if np.ptp(coarse[near]) < (25.0 if lively else
-            8.0) and 10.0 < light[y, x] < 92.0 and (energy[y, x] > 0.9) == lively:
+            near = np.s_[y - 3 * r : y + 3 * r, x - 3 * r : x + 3 * r]
+            is_even = np.ptp(coarse[near]) < (25.0 if lively else 8.0) and 10.0 < light[y, x] < 92.0
+            if is_even and (energy[y, x] > 0.9) == lively:
                 found.append((float(np.ptp(energy[near]) / energy[y, x]), x, y))
     return [place[1:] for place in sorted(found)[:most]] if lively else [place[1:] for place in found[::7][:most]]
 

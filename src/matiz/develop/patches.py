@@ -73,7 +73,7 @@ class Kept:
         def left(region: Region) -> Camera:
             return laid_over(take(region), region, 0, below)
 
-        way = healed if isinstance(item, Heal) else cloned
+        way = cloned if isinstance(item, Clone) else healed
         levels = [way(left, size, area_of(item, size), offset_of(item, size), box)]
         while len(levels) < LEVELS and min(levels[-1].shape[:2]) >= 2:
             levels.append(halved(levels[-1]))

@@ -14,12 +14,12 @@ from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
-from .mend import converging, fringes, lens_known, tilted
+from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    tilted, converging, fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped,
+    tilted, converging, dusty, fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped,
     lifted_past_noise, lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every judge that Matiz has."""

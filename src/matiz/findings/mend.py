@@ -2,9 +2,10 @@
 
 from collections.abc import Iterator
 
+from ..measure.dust import DustReading, Speck
 from ..measure.picture import PictureReading
-from ..recipe.model import Recipe
-from ..wording import EV, degrees, number
+from ..recipe.model import Heal, Recipe
+from ..wording import EV, counted, degrees, number, percent
 from .model import Finding, needs
 
 LEAST_FRINGE_PX = 0.5
@@ -16,6 +17,8 @@ LEAST_TILT_DEG = 0.2
 """Common practice, no source: less is not seen."""
 LEAST_VERTICAL_DEG, MOST_VERTICAL_DEG = 1.0, 12.0
 """Common practice, no source: less is not seen, and a camera that looked further up or down meant it."""
+LEAST_DUST_CERTAINTY, MOST_DUST = 0.5, 30
+"""More shadows than this are a texture."""
 LEAST_ANGLE_CERTAINTY = 0.6
 """From here on a photograph that was turned was read within 0.3 degrees in 95 of 100 (tests/measure/test_tilt.py)."""
 
@@ -110,4 +113,39 @@ def converging(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix=(("mend.vertical_deg", round(found.deg, 1)),),
         fix_label=f"Take back {degrees(found.deg, signed=True)}",
         certainty=0.8 * found.certainty,
+    )
+
+
+@needs("dust", "specks")
+def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Shadows of dust lie on the picture that are not healed yet."""
+    found = reading.dust
+    left = [
+        (speck, heal, outline)
+        for speck, heal, outline in zip(found.specks, found.heals, reading.specks, strict=False)
+        if speck.certainty >= LEAST_DUST_CERTAINTY and not is_healed(speck, recipe, found)
+    ]
+    if not left or len(left) > MOST_DUST:
+        return
+    deepest = max(speck.depth for speck, _, _ in left)
+    yield Finding(
+        id="mend.dust",
+        station="mend",
+        claim=f"{counted(len(left), 'shadow')} of dust; the deepest takes {percent(deepest, 0)} of the light",
+        evidence={"shadows": len(left), "deepest_%": round(100.0 * deepest, 1)},
+        outlines=tuple(outline for _, _, outline in left),
+        adds=tuple(("mend.repairs", heal) for _, heal, _ in left),
+        fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",
+        certainty=min(speck.certainty for speck, _, _ in left),
+    )
+
+
+def is_healed(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
+    """Whether a repair of the recipe covers the middle of a shadow."""
+    x, y = (speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side
+    return any(
+        isinstance(item, Heal)
+        and item.active == "on"
+        and any((px - x) ** 2 + (py - y) ** 2 < (item.radius_px / found.long_side) ** 2 for px, py in item.path)
+        for item in recipe.mend.repairs.values()
     )

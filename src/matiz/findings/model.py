@@ -9,7 +9,7 @@ from ..measure.picture import PictureReading
 from ..measure.values import Outline
 from ..recipe.change import Settings
 from ..recipe.model import Recipe
-from ..recipe.tree import Rows, Section
+from ..recipe.tree import Section, added
 
 
 @dataclass(frozen=True)
@@ -59,12 +59,7 @@ class Finding:
 
     def settings(self, recipe: Recipe) -> Settings:
         """What its fix sets in a recipe, items it adds included, as one step."""
-        added = []
-        for table, item in self.adds:
-            rows = recipe.get(table)
-            assert isinstance(rows, Rows)
-            added.append((f"{table}.{rows.fresh_id()}", item))
-        return (*(self.fix or ()), *added)
+        return (*(self.fix or ()), *added(recipe, self.adds))
 
     def to_json(self) -> dict[str, Any]:
         area = self.area

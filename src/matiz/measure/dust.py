@@ -7,8 +7,9 @@ it, how alike the colours are dimmed, and how round and soft the edge is say whe
 is seldom all of that; and a shadow at the same place of the sensor in other frames is none.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -16,6 +17,8 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from ..colour.types import Array, Camera
+from ..mend.heal import Area, Take, proposed
+from ..recipe.model import Heal
 
 LEAST_PX, MOST_PX = 2.5, 40.0
 """Radius, px of the picture that is looked at."""
@@ -26,7 +29,7 @@ MOST_CANDIDATES = 250
 QUICK_REST = 0.4
 """Of the depth: where more is left by a first guess, nothing is fitted."""
 FULL = 0.9
-"""Camera value: on a ground that is nearly full there is nothing to see."""
+"""Camera value: on a ground that is nearly full in every channel there is nothing to see."""
 STEEPNESS = (1.4, 6.0)
 """Of a shadow's edge: the power of the distance in its logarithm."""
 MOST_REST = 0.35
@@ -34,8 +37,19 @@ MOST_REST = 0.35
 MOST_COLOUR = 0.5
 """Of the depth: how differently colours are dimmed, at which nothing is believed any more."""
 
+Name = TypeVar("Name", bound=Hashable)
 Grid = NDArray[np.float32]
 Solved = Callable[[Array, int], tuple[Array, Array]]
+
+
+PROPOSED = 0.3
+"""Certainty from which a source is looked for, to heal a shadow from."""
+HEALED_RADII, FEATHER = 1.35, 0.4
+"""How far a shadow is healed, in its radii, and over how many radii that ends."""
+VIEW_PX, SAME_VIEW = 24, 0.9
+"""Px to a side of what tells views apart, and the correlation from which two are the same."""
+SAME_PLACE = 0.7
+"""Of the radius: how far a shadow may lie in one frame from where it lies in another."""
 
 
 @dataclass(frozen=True)
@@ -49,6 +63,72 @@ class Speck:
     depth: float
     """Share of the light that it takes in its middle."""
     certainty: float
+    frames: int = 1
+    """In how many frames of the shoot it was seen at this place."""
+
+
+@dataclass(frozen=True)
+class DustReading:
+    """Shadows of dust in a frame, the surest first, and how those from PROPOSED on would be healed."""
+
+    specks: tuple[Speck, ...]
+    heals: tuple[Heal, ...]
+    long_side: int
+    """Of the frame in px: what paths of repairs count in."""
+
+
+def read_dust(camera: Camera, step: int, take: Take, size: tuple[int, int]) -> DustReading:
+    """camera: camera values of the whole frame at a level. take: gives regions of the full-size frame of `size`."""
+    specks = find_dust(camera, step)
+    sure = tuple(speck for speck in specks if speck.certainty >= PROPOSED)
+    return DustReading(specks, tuple(heal_of(speck, sure, take, size) for speck in sure), max(size))
+
+
+def heal_of(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, int]) -> Heal:
+    """A repair of a shadow, its source clear of the others."""
+    area = _area(speck)
+    dx, dy = proposed(take, size, area, [_area(other) for other in others if other is not speck])
+    long_side = max(size)
+    place = ((speck.x + 0.5) / long_side, (speck.y + 0.5) / long_side)
+    return Heal(
+        path=(place,), radius_px=round(area.radius, 1), feather_px=round(area.feather, 1),
+        dx=round(dx / long_side, 6), dy=round(dy / long_side, 6),
+    )  # fmt: skip
+
+
+def _area(speck: Speck) -> Area:
+    return Area(((speck.x, speck.y),), max(2.0, HEALED_RADII * speck.r), max(2.0, FEATHER * speck.r))
+
+
+def view_of(camera: Camera) -> Array:
+    """What tells views apart, (VIEW_PX ** 2,): brightness at a very small size, without its mean and spread."""
+    small = cv2.resize(np.log(np.maximum(camera[..., 1], 1e-4)), (VIEW_PX, VIEW_PX), interpolation=cv2.INTER_AREA)
+    even = (small - small.mean()).ravel().astype(np.float64)
+    return np.asarray(even / max(float(np.linalg.norm(even)), 1e-9))
+
+
+def proven(frames: Mapping[Name, Sequence[Speck]], views: Mapping[Name, Array]) -> dict[Name, tuple[Speck, ...]]:
+    """The shadows of each of several frames of one sensor that lie at the same place in another one, of another view:
+    what stays in its place while the camera does may be a thing. views: of each frame, by `view_of`."""
+    out: dict[Name, tuple[Speck, ...]] = {}
+    for name, specks in frames.items():
+        kept = []
+        for speck in specks:
+            seen = 1 + sum(
+                any(_at_same_place(speck, other) for other in own)
+                for another, own in frames.items()
+                if another != name and float(views[name] @ views[another]) < SAME_VIEW
+            )
+            if seen > 1:
+                # doubts of single frames do not go together
+                sure = 1.0 - (1.0 - max(speck.certainty, 0.5)) ** seen
+                kept.append(replace(speck, certainty=sure, frames=seen))
+        out[name] = tuple(kept)
+    return out
+
+
+def _at_same_place(one: Speck, other: Speck) -> bool:
+    return bool(np.hypot(one.x - other.x, one.y - other.y) < SAME_PLACE * max(one.r, other.r))
 
 
 def find_dust(camera: Camera, step: int = 1) -> tuple[Speck, ...]:
@@ -99,7 +179,7 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
     part = cv2.GaussianBlur(part, (0, 0), 0.22 * r)
     thin = max(1, int(r / 4.0))
     part = part[::thin, ::thin]
-    if min(part.shape[:2]) < 7 or float(part.min()) <= 0.0 or float(np.median(part.max(axis=2))) > FULL:
+    if min(part.shape[:2]) < 7 or float(part.min()) <= 0.0 or float(np.median(part.min(axis=2))) > FULL:
         return None
     across, down = np.meshgrid(left + np.arange(part.shape[1]) * thin, top + np.arange(part.shape[0]) * thin)
     logs = np.log(part.astype(np.float64)).reshape(-1, 3)

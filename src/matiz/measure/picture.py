@@ -1,7 +1,10 @@
 """The table of all readings of a picture, quick ones first."""
 
 from collections.abc import Iterable, Mapping
+from functools import partial
 from typing import Any
+
+import numpy as np
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
@@ -11,6 +14,7 @@ from ..raw.noise import noise_of
 from ..recipe.model import Recipe
 from . import table
 from .deliver import DeliveryReading, read_delivery
+from .dust import DustReading, read_dust
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
@@ -49,6 +53,9 @@ class PictureReading:
     """Of the frame: the recipe's level and perspective are not in it."""
     leaning: tuple[Outline, ...]
     """The lines that the tilt rests on, px of the upright full-size picture."""
+    dust: DustReading
+    specks: tuple[Outline, ...]
+    """Round the shadows that would be healed, px of the upright full-size picture."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -85,6 +92,28 @@ def _leaning(sight: Sight) -> tuple[Outline, ...]:
     mapping, plain = sight.mapping, sight.engine.mapping(_lens_alone(sight.recipe))
     ends = mapping.to_picture(plain.to_frame(found.lines.reshape(-1, 2))).reshape(-1, 2, 2)
     return tuple(tuple((float(x), float(y)) for x, y in line) for line in ends)
+
+
+def _plain(recipe: Recipe) -> Recipe:
+    return recipe.with_plain()
+
+
+def _dust(sight: Sight) -> DustReading:
+    level = min(1, sight.level)
+    sensor = sight.engine.sensor
+    return read_dust(sight.picture("camera", level), 2**level, partial(sensor.read, 0), sight.frame.size)
+
+
+def _specks(sight: Sight) -> tuple[Outline, ...]:
+    """As they lie in the picture, sixteen points round each."""
+    found: DustReading = sight.reading("dust")
+    turn = np.linspace(0.0, 2.0 * np.pi, 16, endpoint=False)
+    out = []
+    for speck in found.specks[: len(found.heals)]:
+        reach = 1.6 * speck.r
+        around = np.stack([speck.x + reach * np.cos(turn), speck.y + reach * np.sin(turn)], axis=1)
+        out.append(tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(around)))
+    return tuple(out)
 
 
 def _plain_with_greys(recipe: Recipe) -> Recipe:
@@ -152,6 +181,8 @@ READINGS = (
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",)),
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",)),
+    Reading("dust", _dust, looks_at=("camera",), under=_plain),
+    Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)

@@ -9,6 +9,7 @@ from ..raw.frame import Frame
 from ..recipe.model import Recipe
 from .area import read_area
 from .card import Card
+from .dust import Speck
 from .mend import MendReading
 from .noise import NoiseReading
 from .patches import Patch
@@ -54,7 +55,12 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
         },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
-        "mend": {**_mend(reading.mend), "tilt": _angle(reading.tilt.tilt), "vertical": _angle(reading.tilt.vertical)},
+        "mend": {
+            **_mend(reading.mend),
+            "tilt": _angle(reading.tilt.tilt),
+            "vertical": _angle(reading.tilt.vertical),
+            "dust": [_speck(speck) for speck in reading.dust.specks],
+        },
     }
 
 
@@ -96,6 +102,12 @@ def _mend(reading: MendReading) -> dict[str, Any]:
 
 def _angle(angle: Angle) -> dict[str, float]:
     return {"deg": round(angle.deg, 3), "certainty": round(angle.certainty, 3)}
+
+
+def _speck(speck: Speck) -> dict[str, float]:
+    """x, y, r in px of the upright full-size frame."""
+    place = {name: round(getattr(speck, name), 1) for name in ("x", "y", "r")}
+    return {**place, "depth": round(speck.depth, 4), "certainty": round(speck.certainty, 3), "frames": speck.frames}
 
 
 def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:

@@ -133,6 +133,21 @@ def table(*kinds: type[Section]) -> Any:
     return field(default_factory=Rows, metadata={"table": Table(kinds)})
 
 
+def added(tree: "Section", items: Iterable[tuple[str, "Section"]]) -> list[tuple[str, Any]]:
+    """Paths of their own for items that are to be put into tables: (table's path, item) becomes (path, item)."""
+    out: list[tuple[str, Any]] = []
+    taken: set[str] = set()
+    for path, item in items:
+        rows = get(tree, path)
+        assert isinstance(rows, Rows)
+        ident = rows.fresh_id()
+        while f"{path}.{ident}" in taken:
+            ident = rows.fresh_id()
+        taken.add(f"{path}.{ident}")
+        out.append((f"{path}.{ident}", item))
+    return out
+
+
 def parts_of(section: type[Section]) -> Mapping[str, Part]:
     """What a kind of section holds, by name."""
     kind: Any = section

@@ -1,0 +1,64 @@
+"""A shoot cleaned at once: dust at the same place of the sensor in several pictures is healed in all of them."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+
+from ..colour.types import Array
+from ..develop.sensor import Sensor
+from ..errors import MatizError
+from ..findings.mend import is_healed
+from ..measure.dust import DustReading, Speck, find_dust, heal_of, proven, view_of
+from ..raw.decode import read_frame
+from ..recipe.tree import added
+from .desk import start_of
+from .folder import gather
+from .sidecar import load_document, save_document
+
+LEVEL = 1
+
+
+def clean(folder: Path, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple[int, ...]]]:
+    """For each picture: its file, how many shadows were healed in it, and in how many frames each of them was seen.
+
+    A picture that cannot be read, or whose sidecar cannot, is left alone. dry: nothing is written. Raises FileError
+    when the folder is not there.
+    """
+    paths = gather([folder])
+    seen: dict[object, dict[Path, tuple[Speck, ...]]] = defaultdict(dict)
+    views: dict[Path, Array] = {}
+    for path in paths:
+        try:
+            sensor = Sensor(read_frame(path))
+        except MatizError:
+            continue
+        width, height = sensor.frame.size
+        level = LEVEL if min(width, height) >= 2**LEVEL * 64 else 0
+        camera = sensor.read(level, (0, 0, width >> level, height >> level))
+        sensor_is = (sensor.frame.camera, sensor.frame.size, sensor.frame.orientation)
+        seen[sensor_is][path] = find_dust(camera, 2**level)
+        views[path] = view_of(camera)
+    for frames in seen.values():
+        for path, specks in proven(frames, views).items():
+            yield _heal(path, specks, dry=dry)
+
+
+def _heal(path: Path, specks: tuple[Speck, ...], *, dry: bool) -> tuple[Path, int, tuple[int, ...]]:
+    if not specks:
+        return path, 0, ()
+    try:
+        document = load_document(path).begun(start_of(path))
+    except MatizError:
+        return path, 0, ()
+    sensor = Sensor(read_frame(path))
+    size = sensor.frame.size
+    reading = DustReading(specks, (), max(size))
+    left = [speck for speck in specks if not is_healed(speck, document.recipe, reading)]
+    if left and not dry:
+        heals = [heal_of(speck, left, partial(sensor.read, 0), size) for speck in left]
+        settings = added(document.recipe, [("mend.repairs", heal) for heal in heals])
+        document, change = document.change_all(settings, label="Dust of the shoot healed")
+        if change:
+            save_document(path, document)
+    return path, len(left), tuple(speck.frames for speck in left)
