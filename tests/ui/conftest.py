@@ -37,7 +37,7 @@ def window(qapp, shoot):
     yield made
     settle(made)
     made.close()
-    left = {t.name for t in threading.enumerate()} & {"render", "measure"}
+    left = {t.name for t in threading.enumerate()} & {"render", "measure", "dust view"}
     assert not left, f"threads left behind: {left}"
     made.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

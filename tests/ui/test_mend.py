@@ -1,10 +1,16 @@
 """Mend in the real window: level lines, the crop's handles, turns."""
 
+import numpy as np
 import pytest
+from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from matiz.deliver.orders import order_for
+from matiz.deliver.write import deliver
+from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of
 from matiz.ui.shots import settle
 
@@ -150,3 +156,93 @@ def test_a_cropped_pixel_is_asked(window):
         QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(*place).toPoint())
         settle(window)
         assert told in said[-1], said
+
+
+@pytest.fixture
+def dusty(window, shoot):
+    """A larger frame of the shoot with its sensor's dust, on the Clean page."""
+    shot = next(s for s in DEMO_SHOTS if s.name.startswith("CORVA_0015"))
+    frame = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)
+    write_dng(frame, shoot / "dusty.dng", np.zeros((8, 12, 3), np.uint8))
+    window.open_paths([shoot / "dusty.dng"])
+    settle(window)
+    window.go_to(window.mend)
+    window.mend.turn_to("Clean")
+    settle(window)
+    return window
+
+
+def test_the_dust_is_walked_through(dusty):
+    said = []
+    dusty.session.said.connect(said.append)
+    page = dusty.mend.clean
+    count = len(page.specks())
+    assert count >= 2 and not page.heal.isEnabled()
+    QTest.keyClick(dusty, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    settle(dusty)
+    assert dusty.view.viewport.zoom == 1.0 and page._current == 0
+    middle = dusty.view.to_widget(page.specks()[0].x, page.specks()[0].y)
+    assert abs(middle.x() - dusty.view.width() / 2) < 200, "as far to the middle as the border lets it"
+    page.show_dust.setChecked(True)
+    settle(dusty)
+    seen = dusty.view.grab().toImage().pixelColor(middle.toPoint())
+    assert seen.red() == seen.green() == seen.blue() < 40, "the shadow is black"
+    page.show_dust.setChecked(False)
+    page.heal.click()
+    settle(dusty)
+    assert len(dusty.session.recipe.mend.repairs) == 1 and page._current == 1
+    for _ in range(count - 1):
+        page.decline.click()
+    settle(dusty)
+    assert f"All of {count} shadows" in said[-1] and dusty.view.viewport.zoom == 0.0
+    assert "no shadow of dust is left" in page.note.text()
+    states = [mark.state for mark in page.plan._marks]
+    assert states.count("healed") == 1 and states.count("no dust") == count - 1
+    dusty.undo()
+    settle(dusty)
+    assert len(dusty.session.recipe.mend.repairs) == 0
+
+
+def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):
+    page, view = dusty.mend.clean, dusty.view
+    page.size.set_value(20.0)
+    spot = view.to_widget(420, 420).toPoint()
+    before = dusty.session.engine.render(Recipe(), 0, (410, 410, 20, 20)).copy()
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=spot)
+    settle(dusty)
+    repairs = dusty.session.recipe.mend.repairs
+    (ident,) = repairs
+    item = repairs[ident]
+    assert page.chosen == ident and item.KIND == "heal" and (item.dx, item.dy) != (0.0, 0.0)
+    assert item.path[0] == pytest.approx((420.5 / 1500, 420.5 / 1500), abs=0.002)
+    after = dusty.session.engine.render(dusty.session.recipe, 0, (410, 410, 20, 20))
+    assert not np.array_equal(before, after)
+    source = view.to_widget(420 + item.dx * 1500, 420 + item.dy * 1500).toPoint()
+    drag(dusty, source, source + QPoint(40, 0))
+    moved = dusty.session.recipe.mend.repairs[ident]
+    scale = view.viewport.scale
+    assert moved.dx - item.dx == pytest.approx(40 / scale / 1500, abs=0.002)
+    assert moved.dy == pytest.approx(item.dy, abs=1e-3)
+    QTest.keyClick(dusty, Qt.Key.Key_Delete)
+    settle(dusty)
+    assert len(dusty.session.recipe.mend.repairs) == 0 and page.chosen == ""
+    for _ in range(3):
+        dusty.undo()
+    settle(dusty)
+    assert dusty.session.recipe == Recipe()
+
+
+def test_a_stroke_is_cloned_and_delivered(dusty, tmp_path):
+    page, view = dusty.mend.clean, dusty.view
+    page.kind.button("clone").click()
+    page.size.set_value(15.0)
+    start = view.to_widget(600, 600).toPoint()
+    drag(dusty, start, start + QPoint(60, 20))
+    (item,) = dusty.session.recipe.mend.repairs.values()
+    assert item.KIND == "clone" and len(item.path) > 2
+    dusty.session.commit([("mend.crop", (0.2, 0.2, 0.5, 0.4)), ("mend.quarter_turns", "1")], "Crop")
+    settle(dusty)
+    order = order_for(tmp_path / "x.png")
+    deliver(dusty.session.engine, dusty.session.recipe, order, tmp_path / "x.png")
+    with Image.open(tmp_path / "x.png") as written:
+        assert written.size == dusty.session.engine.size(dusty.session.recipe) == (600, 750)

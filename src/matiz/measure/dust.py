@@ -46,6 +46,8 @@ PROPOSED = 0.3
 """Certainty from which a source is looked for, to heal a shadow from."""
 HEALED_RADII, FEATHER = 1.35, 0.4
 """How far a shadow is healed, in its radii, and over how many radii that ends."""
+ENHANCED_DEPTH = 0.06
+"""Change of light that the enhanced view shows black or white."""
 VIEW_PX, SAME_VIEW = 24, 0.9
 """Px to a side of what tells views apart, and the correlation from which two are the same."""
 SAME_PLACE = 0.7
@@ -98,6 +100,14 @@ def heal_of(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, 
 
 def _area(speck: Speck) -> Area:
     return Area(((speck.x, speck.y),), max(2.0, HEALED_RADII * speck.r), max(2.0, FEATHER * speck.r))
+
+
+def enhanced(camera: Camera) -> NDArray[np.uint8]:
+    """Grey codes (height, width) of camera values at the size they are seen: only what is as fine as dust, by how much
+    of the light it takes or gives; ENHANCED_DEPTH of it is black."""
+    logs = np.log(np.maximum(camera[..., 1], 1e-4))
+    fine = cv2.GaussianBlur(logs, (0, 0), 1.5) - cv2.GaussianBlur(logs, (0, 0), 14.0)
+    return np.clip(np.rint(128.0 + fine * (128.0 / ENHANCED_DEPTH)), 0.0, 255.0).astype(np.uint8)
 
 
 def view_of(camera: Camera) -> Array:

@@ -1,6 +1,7 @@
 """The picture: zoom, pan, before while held, tools and overlays, a progress line."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Protocol
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
@@ -86,6 +87,11 @@ class PictureView(QWidget):
     def set_zoom(self, zoom: float) -> None:
         """Device px per picture px; FIT shows all."""
         self.look(self.viewport.zoomed(zoom))
+
+    def look_at(self, x: float, y: float, zoom: float) -> None:
+        """Bring a place of the picture, px, to the middle at a zoom."""
+        width, height = self.viewport.picture
+        self.look(replace(self.viewport, zoom=zoom, centre=(x / width, y / height)))
 
     def show_before(self, on: bool) -> None:
         """The picture with an untouched recipe, while held."""

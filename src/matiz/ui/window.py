@@ -267,7 +267,7 @@ class Window(QMainWindow):
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
         parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries)
-        return all(part.is_idle() for part in parts) and self.tone.is_idle()
+        return all(part.is_idle() for part in (*parts, self.tone, self.mend))
 
     # ---- events
 
@@ -295,6 +295,7 @@ class Window(QMainWindow):
         self.view.end()
         self.sort.sheet.sheet.end()
         self.tone.end()
+        self.mend.end()
         self.session.end()
         super().closeEvent(event)
 

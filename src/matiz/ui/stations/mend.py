@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
 from ...wording import degrees, number
 from ..actions import ActionSpec
 from ..controls import Words
+from ..mending.clean import CleanPage
 from ..mending.crop import CropPage
 from ..mending.lens import LensPage
 from ..mending.level import LevelPage
@@ -22,12 +23,13 @@ class MendStation(Station):
     """One page of the deck at a time."""
 
     number, title, key = 2, "Mend", "mend"
-    reads, shows = frozenset({"mend"}), ("tilt", "leaning", "mend")
+    reads, shows = frozenset({"mend"}), ("tilt", "leaning", "mend", "dust", "specks")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.level, self.crop, self.lens = LevelPage(session, view), CropPage(session, view), LensPage(session, view)
-        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens)
+        self.clean = CleanPage(session, view)
+        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens, self.clean)
         self.page: Page = self.level
         self.deck.setFixedHeight(DECK_PX)
         column = QVBoxLayout()
@@ -44,8 +46,13 @@ class MendStation(Station):
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
-            ActionSpec("mend_level", "Draw a level line", ("Ctrl+L",), self.level.tip, "draw_level", "Mend"),
+            ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), self.level.tip, "draw_level", "Mend"),
             ActionSpec("mend_crop", "Crop", ("Ctrl+K",), self.crop.tip, "turn_to", "Mend", self.crop.title),
+            ActionSpec("mend_clean", "Clean", ("Ctrl+J",), self.clean.tip, "turn_to", "Mend", self.clean.title),
+            ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
+            ActionSpec("mend_heal", "Heal this shadow", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
+            ActionSpec("mend_decline", "No dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
+            ActionSpec("mend_remove", "Remove repair", ("Del",), "The chosen one.", "walk", "Mend", "remove_chosen"),
             ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
             ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
         )
@@ -69,6 +76,18 @@ class MendStation(Station):
         self.turn_to(self.level.title)
         if self.is_shown:
             self.level.line.setChecked(True)
+
+    def walk(self, what: str) -> None:
+        """A step of the walk through the dust, by its name on the page."""
+        if self.is_shown:
+            self.turn_to(self.clean.title)
+            getattr(self.clean, what)()
+
+    def is_idle(self) -> bool:
+        return self.clean.is_idle()
+
+    def end(self) -> None:
+        self.clean.end()
 
     def turn(self, by: int) -> None:
         if self.session.is_open:
