@@ -77,3 +77,13 @@ def test_a_card_on_a_wall_under_a_known_light(scene_engine, cct_K):
     camera = (camera + rng.normal(0, 0.002, camera.shape)).astype(np.float32)
     card = grey_card(colour, camera, 1)
     assert card is not None and abs(card.light.mired - 1e6 / xy_to_cct(cct_to_xy(cct_K))[0]) < 1.0
+
+
+def test_the_finding_shows_the_card_where_it_lies_in_a_cropped_picture(with_card):
+    x, y, w, h = scene_of("grain-hall", SIZE, view=0).areas["grey card"]
+    left, top = 0.8 * x / SIZE[0], 0.8 * y / SIZE[0]
+    recipe = Recipe().change_all([("mend.crop", (left, top, 0.4, 0.3)), ("mend.level_deg", 2.0)], label="x")[0]
+    found = {f.id: f for f in find(with_card, Meter(with_card).picture(recipe), recipe)}["light.grey_card"]
+    middle = with_card.mapping(recipe).to_picture([(x + w / 2, y + h / 2)])[0]
+    outline = np.array(found.outlines[0])
+    assert (outline.min(axis=0) < middle).all() and (middle < outline.max(axis=0)).all()

@@ -119,6 +119,16 @@ def test_turns_and_mirror(window):
     assert window.session.recipe.mend.level_deg == pytest.approx(2.29, abs=0.02)
 
 
+def test_mends_commands_lead_there(window):
+    assert window.station is not window.mend
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert window.station is window.mend and window.mend.page is window.mend.crop
+    assert window.mend.crop.tool in window.view.tools
+    window.go_to(window.light)
+    assert window.mend.crop.tool not in window.view.tools
+
+
 def test_before_lies_as_the_picture_does(window):
     """What it is compared with is levelled and cropped too."""
     window.session.commit([("mend.crop", (0.1, 0.1, 0.5, 0.4)), ("mend.level_deg", 2.0)], "Crop")
@@ -223,7 +233,7 @@ def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):
     scale = view.viewport.scale
     assert moved.dx - item.dx == pytest.approx(40 / scale / 1500, abs=0.002)
     assert moved.dy == pytest.approx(item.dy, abs=1e-3)
-    QTest.keyClick(dusty, Qt.Key.Key_Delete)
+    QTest.keyClick(dusty, Qt.Key.Key_Delete, Qt.KeyboardModifier.ControlModifier)
     settle(dusty)
     assert len(dusty.session.recipe.mend.repairs) == 0 and page.chosen == ""
     for _ in range(3):

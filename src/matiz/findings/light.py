@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe, manual_light
 from ..wording import duv, kelvin, number, percent
-from .model import Finding, box, needs
+from .model import Finding, needs
 
 LEAST_MIRED = 20.0
 """Common practice, no source: 10 mired are seen. But photographs measure 10 beside their own balance in the median."""
@@ -22,7 +22,7 @@ SET_MIRED = 12.0
 """Within this the balance is that of a light."""
 
 
-@needs("light", "balance")
+@needs("light", "balance", "card_at")
 def grey_card(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
     """A grey card lies in the picture, and the balance is not for its light."""
     card = reading.light.card
@@ -42,7 +42,7 @@ def grey_card(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
             "set_K": round(balance.cct_K, 1),
             "set_duv": round(balance.duv, 5),
         },
-        outlines=(box(card.area),),
+        outlines=reading.card_at,
         fix=manual_light(light.cct_K, light.duv),
         fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
         then="Ctrl+Shift+L gives this light to the pictures of the set.",

@@ -47,6 +47,8 @@ class PictureReading:
     noise: NoiseReading | None
     """None for pictures that are not raw."""
     light: LightReading
+    card_at: tuple[Outline, ...]
+    """Round the grey card, px of the upright full-size picture; none without one."""
     haze: HazeReading
     mend: MendReading
     tilt: TiltReading
@@ -102,6 +104,15 @@ def _dust(sight: Sight) -> DustReading:
     level = min(1, sight.level)
     sensor = sight.engine.sensor
     return read_dust(sight.picture("camera", level), 2**level, partial(sensor.read, 0), sight.frame.size)
+
+
+def _card_at(sight: Sight) -> tuple[Outline, ...]:
+    card = sight.reading("light").card
+    if card is None:
+        return ()
+    x, y, w, h = card.area
+    corners = sight.mapping.to_picture([(x, y), (x + w, y), (x + w, y + h), (x, y + h)])
+    return (tuple((float(cx), float(cy)) for cx, cy in corners),)
 
 
 def _specks(sight: Sight) -> tuple[Outline, ...]:
@@ -174,6 +185,7 @@ READINGS = (
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),
             under=_plain_with_greys),
+    Reading("card_at", _card_at, reads=PLACES, after=("light",)),
     Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",)),
     Reading("tilt", _tilt, looks_at=("small camera",), under=_lens_alone),
     Reading("leaning", _leaning, reads=PLACES, after=("tilt",)),

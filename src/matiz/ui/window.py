@@ -418,7 +418,14 @@ class Window(QMainWindow):
         action.setToolTip(spec.help)
         action.setStatusTip(spec.help)
         slot = getattr(owner, spec.slot)
-        action.triggered.connect(lambda _=False, s=slot, a=spec.argument: s() if a is None else s(a))
+
+        def act() -> None:
+            # what a station does is seen there
+            if isinstance(owner, Station) and owner is not self.station:
+                self.go_to(owner)
+            slot() if spec.argument is None else slot(spec.argument)
+
+        action.triggered.connect(lambda _=False: act())
         self.addAction(action)
         return action
 

@@ -46,13 +46,13 @@ class MendStation(Station):
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
-            ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), self.level.tip, "draw_level", "Mend"),
-            ActionSpec("mend_crop", "Crop", ("Ctrl+K",), self.crop.tip, "turn_to", "Mend", self.crop.title),
-            ActionSpec("mend_clean", "Clean", ("Ctrl+J",), self.clean.tip, "turn_to", "Mend", self.clean.title),
+            ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), f"{self.level.tip}.", "draw_level", "Mend"),
+            ActionSpec("mend_crop", "Crop", ("Ctrl+K",), f"{self.crop.tip}.", "turn_to", "Mend", self.crop.title),
+            ActionSpec("mend_clean", "Clean", ("Ctrl+J",), f"{self.clean.tip}.", "turn_to", "Mend", self.clean.title),
             ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
             ActionSpec("mend_heal", "Heal this shadow", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
             ActionSpec("mend_decline", "No dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
-            ActionSpec("mend_remove", "Remove repair", ("Del",), "The chosen one.", "walk", "Mend", "remove_chosen"),
+            ActionSpec("mend_remove", "Remove repair", ("Ctrl+Del",), "That chosen.", "walk", "Mend", "remove_chosen"),
             ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
             ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
         )
@@ -74,14 +74,12 @@ class MendStation(Station):
 
     def draw_level(self) -> None:
         self.turn_to(self.level.title)
-        if self.is_shown:
-            self.level.line.setChecked(True)
+        self.level.line.setChecked(True)
 
     def walk(self, what: str) -> None:
         """A step of the walk through the dust, by its name on the page."""
-        if self.is_shown:
-            self.turn_to(self.clean.title)
-            getattr(self.clean, what)()
+        self.turn_to(self.clean.title)
+        getattr(self.clean, what)()
 
     def is_idle(self) -> bool:
         return self.clean.is_idle()
