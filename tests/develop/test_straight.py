@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.develop.graph import HAZE
 from matiz.develop.mapping import Mapping, focal_px
 from matiz.errors import RecipeError
 from matiz.kernels.geometry import resampled
@@ -49,6 +50,7 @@ def test_a_crop_alone_is_the_same_pixels(level):
     whole = Recipe().change_all(tone, label="x")[0]
     cropped = whole.change("mend.crop", (400 / 1504, 200 / 1504, 800 / 1504, 600 / 1504))[0]
     assert engine.size(cropped) == (800, 600)
+    assert engine.product(cropped, HAZE) is engine.product(whole, HAZE)
     x, y, w, h = (n >> level for n in (400, 200, 800, 600))
     for result, off in (("camera", 0.0), ("display", 1e-6)):
         all_of_it, part = (engine.render(recipe, level, result=result) for recipe in (whole, cropped))

@@ -23,3 +23,9 @@ def test_the_decision_that_made_it_is_named(scene_engine):
 def test_a_place_outside_is_refused(scene_engine):
     with pytest.raises(ArgumentError, match="within the picture"):
         ask_pixel(scene_engine, Recipe(), 600, 10)
+
+
+def test_how_a_picture_lies_is_no_decision_about_a_pixel(scene_engine):
+    recipe = Recipe().change_all([("mend.crop", (0.4, 0.3, 0.4, 0.3)), ("mend.level_deg", 3.0)], label="")[0]
+    made = ask_pixel(scene_engine, recipe, 100, 60)
+    assert max(made.values()) == 0.0 and "mend.crop" not in made

@@ -44,6 +44,7 @@ def test_what_is_not_dragged_stays():
     assert dragged(RECT, "w", (50.0, -30.0), WHOLE, None) == Rect(250, 100, 550, 400)
     assert dragged(RECT, "inside", (50.0, -300.0), WHOLE, 1.5) == Rect(250, 0, 600, 400)
     assert dragged(RECT, "nw", (-60.0, 0.0), WHOLE, 1.5) == Rect(140, 60, 660, 440)
+    assert dragged(RECT, "se", (0.0, 60.0), WHOLE, 1.5) == Rect(200, 100, 690, 460), "the side that asks for more"
     grown = dragged(RECT, "e", (60.0, 0.0), WHOLE, 1.5)
     assert grown.x == 200 and grown.w == 660 and grown.middle[1] == RECT.middle[1]
 

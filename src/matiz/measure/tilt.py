@@ -27,7 +27,7 @@ ACROSS = 15.0
 """Degrees that a line across may lie from level."""
 ERROR, ERROR_PX = 0.2, 12.0
 """Of a line's direction in degrees: always, and what is divided by its length in px."""
-DOUBT = (0.05, 0.2)
+DOUBT = (0.05, 0.25)
 """Standard error of the roll in degrees: up to the first nothing is doubted, from the second on all."""
 SAME_LINE_PX = 4.0
 AGREE = 0.5
@@ -152,7 +152,7 @@ def _uprights(lines: Lines, focal_px: float) -> _Uprights:
     roll, pitch = (float(value) for value in np.degrees(found))
     if inside.sum() < 3:
         return _Uprights()
-    doubt = _doubt(lambda values: (off(values) * weight)[inside], found)
+    doubt = _doubt(lambda values: off(values) * weight, found)
     share = float(length[inside].sum() / length.sum())
     total = float(length[inside].sum() / lines.size[1])
     spread = float(at[inside, 0].std() / lines.size[0])
@@ -167,11 +167,18 @@ def _uprights(lines: Lines, focal_px: float) -> _Uprights:
 
 
 def _doubt(off: Callable[[Array], Array], found: Array) -> float:
-    """The standard error of the roll in degrees, by how the lines scatter round what was found."""
+    """The standard error of the roll in degrees, by how all lines scatter round what was found: that of an estimate
+    with Cauchy's loss (Huber, Robust Statistics, 1981, 6.3)."""
     rest = off(found)
     slopes = np.stack([(off(found + step) - rest) / 1e-4 for step in np.eye(2) * 1e-4], axis=1)
-    spread = np.linalg.pinv(slopes.T @ slopes) * float((rest**2).sum() / max(len(rest) - 2, 1))
-    return float(np.degrees(np.sqrt(max(spread[0, 0], 0.0))))
+    loss = 1.0 + rest**2
+    pull, bend = rest / loss, (1.0 - rest**2) / loss**2
+    stiff = slopes.T @ (bend[:, None] * slopes)
+    if np.linalg.eigvalsh(stiff).min() <= 0.0:
+        return float("inf")
+    back = np.linalg.inv(stiff)
+    spread = back @ (slopes.T @ (pull[:, None] ** 2 * slopes)) @ back
+    return float(np.degrees(np.sqrt(spread[0, 0])))
 
 
 @dataclass(frozen=True, eq=False)
