@@ -9,7 +9,9 @@ def number(value: float, decimals: int, unit: str = "", *, signed: bool = False)
     rounded = round(value, decimals) + 0.0
     text = f"{abs(rounded):,.{decimals}f}".replace(",", THIN_SPACE)
     sign = MINUS if rounded < 0 else "+" if signed and rounded > 0 else ""
-    return f"{sign}{text}{THIN_SPACE + unit if unit else ''}"
+    # degrees stand at their figure
+    space = "" if unit in ("", "°") else THIN_SPACE
+    return f"{sign}{text}{space}{unit}"
 
 
 def kelvin(value: float) -> str:
@@ -25,7 +27,7 @@ def duv(value: float) -> str:
 
 
 def degrees(value: float, *, signed: bool = False) -> str:
-    return f"{number(value, 1, signed=signed)}°"
+    return number(value, 1, "°", signed=signed)
 
 
 def percent(share: float, decimals: int = 1) -> str:

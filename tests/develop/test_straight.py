@@ -14,6 +14,7 @@ from matiz.errors import RecipeError
 from matiz.kernels.geometry import resampled
 from matiz.mend.straight import RATIOS, applied, drawn_in, half_planes, largest, reach, straight, turned
 from matiz.raw.frame import CameraColour, Exposure, Frame
+from matiz.recipe.model import RATIOS as RECIPE_RATIOS
 from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.parsing import apply_settings
 from matiz.simcam.view import View
@@ -242,6 +243,10 @@ def test_a_crop_that_would_be_empty_is_drawn_in_about_its_middle():
     centre, half = drawn_in(edges, np.array([900.0, 0.0]), np.array([50.0, 50.0]))
     assert centre[0] < 300 and half.min() > 0
     assert largest(edges, np.array([1.0, 1.0]))[1] == pytest.approx((199.5, 199.5))
+
+
+def test_ratios_are_those_that_a_recipe_names():
+    assert tuple(RATIOS) == RECIPE_RATIOS
 
 
 def test_values_of_a_crop():

@@ -123,7 +123,7 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     left = [
         (speck, heal, outline)
         for speck, heal, outline in zip(found.specks, found.heals, reading.specks, strict=False)
-        if speck.certainty >= LEAST_DUST_CERTAINTY and not is_healed(speck, recipe, found)
+        if speck.certainty >= LEAST_DUST_CERTAINTY and not is_settled(speck, recipe, found)
     ]
     if not left or len(left) > MOST_DUST:
         return
@@ -138,6 +138,18 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",
         certainty=min(speck.certainty for speck, _, _ in left),
     )
+
+
+def is_settled(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
+    """Whether nothing is to be done about a shadow any more: it is healed, or is said to be none."""
+    return is_declined(speck, recipe, found) or is_healed(speck, recipe, found)
+
+
+def is_declined(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
+    """Whether the user said that a shadow is none of dust."""
+    x, y = (speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side
+    reach = speck.r / found.long_side
+    return any((px - x) ** 2 + (py - y) ** 2 < reach**2 for px, py in recipe.mend.no_dust)
 
 
 def is_healed(speck: Speck, recipe: Recipe, found: DustReading) -> bool:

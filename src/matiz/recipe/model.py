@@ -102,6 +102,9 @@ class Mend(Section):
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
     repairs: Rows[Section] = tree.table(Heal, Clone)
+    no_dust: Points = described(
+        FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
+    )
     active: str = _active()
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from ..colour.types import Array
 from ..develop.sensor import Sensor
 from ..errors import MatizError
-from ..findings.mend import is_healed
+from ..findings.mend import is_settled
 from ..measure.dust import DustReading, Speck, find_dust, heal_of, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.tree import added
@@ -54,7 +54,7 @@ def _heal(path: Path, specks: tuple[Speck, ...], *, dry: bool) -> tuple[Path, in
     sensor = Sensor(read_frame(path))
     size = sensor.frame.size
     reading = DustReading(specks, (), max(size))
-    left = [speck for speck in specks if not is_healed(speck, document.recipe, reading)]
+    left = [speck for speck in specks if not is_settled(speck, document.recipe, reading)]
     if left and not dry:
         heals = [heal_of(speck, left, partial(sensor.read, 0), size) for speck in left]
         settings = added(document.recipe, [("mend.repairs", heal) for heal in heals])

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...develop.engine import Engine
 from ...develop.patches import area_of
-from ...findings.mend import is_healed
+from ...findings.mend import is_declined, is_healed
 from ...measure.dust import DustReading, Speck
 from ...mend.heal import proposed
 from ...recipe.leaves import Number
@@ -122,7 +122,6 @@ class CleanPage(Page):
         self.dust_view.changed.connect(view.update)
         self.chosen = ""
         self._current = -1
-        self._declined: set[tuple[float, float]] = set()
         self.row.addWidget(self.plan, 5)
         self.row.addLayout(self._controls(), 6)
 
@@ -182,7 +181,6 @@ class CleanPage(Page):
 
     def forget(self) -> None:
         self.chosen, self._current = "", -1
-        self._declined.clear()
         self.dust_view.forget()
         self.refresh_readings()
 
@@ -264,15 +262,17 @@ class CleanPage(Page):
         self.go_on()
 
     def decline_current(self) -> None:
-        specks = self.specks()
+        specks, long_side = self.specks(), self.long_side()
         if 0 <= self._current < len(specks):
-            self._declined.add((specks[self._current].x, specks[self._current].y))
+            speck = specks[self._current]
+            place = (round((speck.x + 0.5) / long_side, 6), round((speck.y + 0.5) / long_side, 6))
+            self.session.commit([("mend.no_dust", (*self.session.recipe.mend.no_dust, place))], "No dust")
             self.go_on()
 
     def _state(self, speck: Speck, found: DustReading) -> str:
         if is_healed(speck, self.session.recipe, found):
             return HEALED
-        return NONE if (speck.x, speck.y) in self._declined else OPEN
+        return NONE if is_declined(speck, self.session.recipe, found) else OPEN
 
     def _told(self, left: int) -> str:
         specks = self.specks()
