@@ -1,5 +1,7 @@
 """Mend in the real window: level lines, the crop's handles, turns."""
 
+import shutil
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -168,12 +170,20 @@ def test_a_cropped_pixel_is_asked(window):
         assert told in said[-1], said
 
 
-@pytest.fixture
-def dusty(window, shoot):
-    """A larger frame of the shoot with its sensor's dust, on the Clean page."""
+@pytest.fixture(scope="module")
+def dusty_file(tmp_path_factory):
+    """A larger frame with its sensor's dust."""
     shot = next(s for s in DEMO_SHOTS if s.name.startswith("CORVA_0015"))
+    path = tmp_path_factory.mktemp("dust") / "dusty.dng"
     frame = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)
-    write_dng(frame, shoot / "dusty.dng", np.zeros((8, 12, 3), np.uint8))
+    write_dng(frame, path, np.zeros((8, 12, 3), np.uint8))
+    return path
+
+
+@pytest.fixture
+def dusty(window, shoot, dusty_file):
+    """It is open on the Clean page."""
+    shutil.copy(dusty_file, shoot / "dusty.dng")
     window.open_paths([shoot / "dusty.dng"])
     settle(window)
     window.go_to(window.mend)
