@@ -178,7 +178,7 @@ def _clean(chosen: argparse.Namespace) -> int:
     from .shoot.clean import clean
 
     told = 0
-    for path, healed, seen in clean(Path(chosen.folder), dry=chosen.dry):
+    for path, healed, seen in clean(Path(chosen.folder), lambda text: print(text, file=sys.stderr), dry=chosen.dry):
         if healed:
             told += healed
             frames = ", ".join(f"{count} frames" for count in seen)

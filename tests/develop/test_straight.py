@@ -189,6 +189,7 @@ def test_a_simulated_camera_is_set_straight():
 def test_the_focal_length_of_a_file():
     assert focal_px(frame_of_noise(exposure=Exposure(focal_mm=50.0))) == pytest.approx(480 * 50 / 36)
     assert focal_px(frame_of_noise(exposure=Exposure(focal_mm=50.0, focal_35_mm=75.0))) == pytest.approx(480 * 75 / 36)
+    assert focal_px(frame_of_noise(exposure=Exposure(focal_mm=4.2))) == pytest.approx(480 * 28 / 36), "a telephone's"
     assert focal_px(frame_of_noise()) == pytest.approx(480 * 28 / 36)
 
 

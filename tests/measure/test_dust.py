@@ -40,7 +40,7 @@ def engine() -> Engine:
 
 def test_planted_shadows_are_found_as_they_are(engine):
     found = [s for s in Meter(engine).take(Recipe(), "dust").specks if s.certainty >= SURE]
-    assert len(found) <= len(SPOTS) + 1
+    assert len(found) <= len(SPOTS) + 1 and max(s.certainty for s in found) <= 0.7, "one frame proves nothing"
     for x, y, width, depth in SPOTS:
         near = [s for s in found if np.hypot(s.x - x, s.y - y) < width / 4]
         assert len(near) == 1, (x, y, found)

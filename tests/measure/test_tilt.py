@@ -142,3 +142,13 @@ def test_lines_that_scatter_are_doubted(scatter, low, high):
         cv2.line(picture, *ends, 220, 3, cv2.LINE_AA, 4)
     camera = decode_sRGB(np.dstack([picture] * 3) / 255.0).astype(np.float32)
     assert low <= read_tilt(camera, 0.8).tilt.certainty <= high
+
+
+@pytest.mark.parametrize(("degrees", "low", "high"), [(1.5, 0.6, 0.8), (6.5, 0.0, 0.3)])
+def test_one_line_alone_is_a_horizon_only_when_it_is_nearly_level(degrees, low, high):
+    """A shore or a slope leans further than a hand does."""
+    picture = np.full((700, 1000), 60, np.uint8)
+    rise = np.tan(np.radians(degrees)) * 500
+    cv2.fillPoly(picture, [np.rint([(0, 350 - rise), (1000, 350 + rise), (1000, 700), (0, 700)]).astype(np.int32)], 150)
+    tilt = read_tilt(decode_sRGB(np.dstack([picture] * 3) / 255.0).astype(np.float32), 0.8).tilt
+    assert low <= tilt.certainty <= high

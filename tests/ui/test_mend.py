@@ -5,7 +5,7 @@ import shutil
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from matiz.deliver.orders import order_for
@@ -14,7 +14,9 @@ from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of
+from matiz.ui.session import Session
 from matiz.ui.shots import settle
+from matiz.ui.window import Window
 
 
 def drag(window, start: QPoint, end: QPoint) -> None:
@@ -149,9 +151,9 @@ def test_before_lies_as_the_picture_does(window):
 def test_a_fix_that_turns_the_picture_is_compared(window):
     window.go_to(window.mend)
     trial = window.session.recipe.change("mend.level_deg", 5.0)[0]
-    window.view.try_out(trial)
+    window.view.try_out(trial, "level")
     settle(window)
-    assert window.view.comparison.tries(trial)
+    assert window.view.comparison.trial_of == "level"
     assert window.view.comparison._other.view.picture == window.session.engine.size(trial)
     window.view.grab()
 
@@ -223,6 +225,34 @@ def test_the_dust_is_walked_through(dusty):
         dusty.undo()
     settle(dusty)
     assert dusty.session.recipe == Recipe()
+
+
+def test_a_fix_that_adds_repairs_is_compared_and_let_go(dusty):
+    card = next(card for card in dusty.findings.cards() if card.finding.id == "mend.dust")
+    for mode in ("trial", "off", "trial"):
+        card.compared.emit(card.finding)
+        settle(dusty)
+        assert dusty.view.comparison.mode == mode
+    assert len(dusty.session.recipe.mend.repairs) == 0
+
+
+def test_the_crop_is_harmless_without_a_picture(qapp):
+    window = Window(Session())
+    window.show()
+    window.go_to(window.mend)
+    window.mend.turn_to("Crop")
+    QTest.mouseMove(window.view, QPoint(50, 50))
+    pointer = window.view.pointer(QPointF(50, 50))
+    window.mend.crop.tool.hover(pointer)
+    assert not window.mend.crop.tool.begin(pointer)
+    settle(window)
+    window.close()
+
+
+def test_what_another_page_shows_does_not_follow_the_hand(dusty):
+    for title, shows in (("Level", ("tilt",)), ("Lens", ("mend",)), ("Crop", ())):
+        dusty.mend.turn_to(title)
+        assert dusty.session._visible == dusty.mend.shows == shows
 
 
 def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):

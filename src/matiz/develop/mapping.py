@@ -28,6 +28,8 @@ LIGHT = (*PLACES, "mend.fall_off_EV")
 SHARP = 4
 """Version of the arithmetic from which on pixels that only the lens moves are moved as sharply as all others."""
 GREEN = 1
+SHORTEST_MM = 10.0
+"""A shorter lens sits before a small sensor, whose size it does not say."""
 PROBES = 17
 """Places along each side of a region at which it is looked where it comes from."""
 _TURNS = {(0, False): 1, (1, False): 6, (2, False): 3, (3, False): 8,
@@ -254,8 +256,10 @@ class Mapping:
 def focal_px(frame: Frame) -> float:
     """Focal length of a frame in its px, from the file; a usual one where it does not say."""
     shot = frame.exposure
-    # what is not said to be longer by its sensor is taken for 36 mm wide
-    focal_mm = shot.focal_35_mm or shot.focal_mm
+    focal_mm = shot.focal_35_mm
+    if focal_mm is None and shot.focal_mm and shot.focal_mm >= SHORTEST_MM:
+        # the sensor's size is not said: taken for 36 mm wide
+        focal_mm = shot.focal_mm
     return max(frame.size) * (focal_mm / 36.0 if focal_mm else USUAL_FOCAL)
 
 

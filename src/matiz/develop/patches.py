@@ -18,7 +18,8 @@ from .tiles import LEVELS, Region, Size, common
 
 GRID = 2 ** (LEVELS - 1)
 """Px on which patches begin and end, so that they are whole pixels at every level."""
-MOST_KEPT = 1000
+MOST_BYTES = 200 * 2**20
+"""Of patches that are kept; those in use stay however large they are."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,6 +29,10 @@ class Mended:
     box: Region
     levels: tuple[Camera, ...]
     key: Hashable
+
+    @property
+    def bytes(self) -> int:
+        return sum(pixels.nbytes for pixels in self.levels)
 
     def at(self, level: int) -> Region:
         pixels = self.levels[level]
@@ -48,6 +53,7 @@ class Kept:
         for item in repairs.values():
             if isinstance(item, Heal | Clone) and item.active == "on" and item.path:
                 out.append(self._one(take, size, item, out))
+        self._let_go({each.key for each in out})
         return tuple(out)
 
     def _one(self, take: Take, size: Size, item: Heal | Clone, before: list[Mended]) -> Mended:
@@ -60,10 +66,17 @@ class Kept:
             found = self._made.get(key)
             if found is None:
                 found = self._made[key] = self._make(take, size, item, box, below, key)
-                while len(self._made) > MOST_KEPT:
-                    self._made.popitem(last=False)
             self._made.move_to_end(key)
             return found
+
+    def _let_go(self, used: set[Hashable]) -> None:
+        """Forget the oldest of what is too much: a source that is dragged leaves a patch at every step."""
+        with self._lock:
+            held = sum(each.bytes for each in self._made.values())
+            for key in [key for key in self._made if key not in used]:
+                if held <= MOST_BYTES:
+                    return
+                held -= self._made.pop(key).bytes
 
     def _make(
         self, take: Take, size: Size, item: Heal | Clone, box: Region, below: list[Mended], key: Hashable

@@ -42,6 +42,8 @@ Grid = NDArray[np.float32]
 Solved = Callable[[Array, int], tuple[Array, Array]]
 
 
+ALONE = 0.7
+"""Most certainty by one frame."""
 PROPOSED = 0.3
 """Certainty from which a source is looked for, to heal a shadow from."""
 HEALED_RADII, FEATHER = 1.35, 0.4
@@ -230,7 +232,8 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
         _falling(rests[0], 0.08, MOST_REST), _falling(rests[1], 0.1, MOST_REST), _falling(colours, 0.2, MOST_COLOUR),
         _falling(depth, 0.3, 0.5), _falling(STEEPNESS[0] + 0.4 - edge, 0.0, 0.4), _falling(edge, 4.5, STEEPNESS[1]),
     )  # fmt: skip
-    certainty = float(np.prod(doubts))
+    # one frame alone does not tell dust from a mole, a bird or a button
+    certainty = min(ALONE, float(np.prod(doubts)))
     return Speck(at_x, at_y, radius, depth, certainty) if certainty > 0.0 else None
 
 

@@ -210,7 +210,9 @@ def _across(lines: Lines) -> _Across:
     width, height = lines.size
     total, heights = float(length[inside].sum() / width), float(lines.middles[inside, 1].std() / height)
     # one line through much of the picture, or many side by side all over it
-    horizon = 0.8 * _rising(_widest(lines.part(inside), roll), 0.35, 0.7) * _rising(share, 0.1, 0.3)
+    # alone, a line that leans far is more often a slope, a shore or an edge seen from the side than a horizon
+    covered = _rising(_widest(lines.part(inside), roll), 0.35, 0.7)
+    horizon = 0.7 * _usual(roll, 2.5, 2.0) * covered * _rising(share, 0.1, 0.3)
     many = 0.9 * _rising(share, 0.3, 0.65) * _rising(total, 1.0, 4.0) * _rising(heights, 0.05, 0.2)
     return _Across(roll, max(horizon, many) * _usual(roll, 7.0, 3.0), lines.part(inside), leans)
 

@@ -12,18 +12,18 @@ from ..findings.mend import is_settled
 from ..measure.dust import DustReading, Speck, find_dust, heal_of, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.tree import added
-from .desk import start_of
+from .desk import Say, start_of
 from .folder import gather
 from .sidecar import load_document, save_document
 
 LEVEL = 1
 
 
-def clean(folder: Path, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple[int, ...]]]:
+def clean(folder: Path, say: Say, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple[int, ...]]]:
     """For each picture: its file, how many shadows were healed in it, and in how many frames each of them was seen.
 
-    A picture that cannot be read, or whose sidecar cannot, is left alone. dry: nothing is written. Raises FileError
-    when the folder is not there.
+    A picture that cannot be read, or whose sidecar cannot, is left alone, which is said. dry: nothing is written.
+    Raises FileError when the folder is not there.
     """
     paths = gather([folder])
     seen: dict[object, dict[Path, tuple[Speck, ...]]] = defaultdict(dict)
@@ -31,7 +31,8 @@ def clean(folder: Path, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple
     for path in paths:
         try:
             sensor = Sensor(read_frame(path))
-        except MatizError:
+        except MatizError as error:
+            say(f"left alone: {error}")
             continue
         width, height = sensor.frame.size
         level = LEVEL if min(width, height) >= 2**LEVEL * 64 else 0
@@ -41,15 +42,16 @@ def clean(folder: Path, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple
         views[path] = view_of(camera)
     for frames in seen.values():
         for path, specks in proven(frames, views).items():
-            yield _heal(path, specks, dry=dry)
+            yield _heal(path, specks, say, dry=dry)
 
 
-def _heal(path: Path, specks: tuple[Speck, ...], *, dry: bool) -> tuple[Path, int, tuple[int, ...]]:
+def _heal(path: Path, specks: tuple[Speck, ...], say: Say, *, dry: bool) -> tuple[Path, int, tuple[int, ...]]:
     if not specks:
         return path, 0, ()
     try:
         document = load_document(path).begun(start_of(path))
-    except MatizError:
+    except MatizError as error:
+        say(f"left alone: {error}")
         return path, 0, ()
     sensor = Sensor(read_frame(path))
     size = sensor.frame.size

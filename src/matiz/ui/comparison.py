@@ -33,6 +33,8 @@ class Comparison(QObject):
         """Where the split lies, of the width of the widget."""
         self._other: Rendered | None = None
         self._trial: Recipe | None = None
+        self.trial_of = ""
+        """What is tried, by the key of its finding."""
         self._asked: RenderRequest | None = None
         self._lines: dict[float, list[np.ndarray]] = {}
         self._mapped: tuple[int, int] | None = None
@@ -42,26 +44,25 @@ class Comparison(QObject):
         self._mapper.answered.connect(self._on_mapped)
 
     def toggle(self, mode: str) -> None:
-        self.mode, self._trial = OFF if self.mode == mode else mode, None
+        self.mode, self._trial, self.trial_of = OFF if self.mode == mode else mode, None, ""
         self.changed.emit()
 
-    def set_trial(self, recipe: Recipe | None) -> None:
+    def set_trial(self, recipe: Recipe | None, of: str = "") -> None:
         """Compare what is seen with what another recipe makes; None to end it."""
         if recipe is not None or self.mode == TRIAL:
-            self.mode, self._trial = (OFF if recipe is None else TRIAL), recipe
+            self.mode, self._trial, self.trial_of = (OFF if recipe is None else TRIAL), recipe, of
             self.changed.emit()
 
-    def tries(self, recipe: Recipe) -> bool:
-        """Whether this recipe is compared with now."""
-        return self.mode == TRIAL and self._trial == recipe
-
-    def ask(self, engine: Engine, before: Recipe, view: Viewport) -> None:
-        """Have the other picture rendered for a view, if it is wanted and was not asked for already."""
-        wanted = RenderRequest(engine, before, view)
+    def ask(self, engine: Engine, recipe: Recipe, view: Viewport) -> None:
+        """Have the other picture rendered for a view of what is seen under a recipe, if it is wanted and was not asked
+        for already."""
+        if self.mode == OFF:
+            return
+        wanted = RenderRequest(engine, recipe.untouched(), view)
         if self._trial is not None:
             # what a fix does may turn the picture or cut it
             wanted = RenderRequest(engine, self._trial, replace(view, picture=engine.size(self._trial)))
-        if self.mode != OFF and self._asked != wanted:
+        if self._asked != wanted:
             self._asked, self._other = wanted, None
             self._renderer.ask(wanted)
 

@@ -117,7 +117,7 @@ class PictureView(QWidget):
             recipe = self.recipe
             shown = recipe.untouched() if self._before else recipe
             self._renderer.ask(RenderRequest(self.session.engine, shown, self.viewport))
-            self.comparison.ask(self.session.engine, recipe.untouched(), self.viewport)
+            self.comparison.ask(self.session.engine, recipe, self.viewport)
 
     def end(self) -> None:
         self._beat.stop()
@@ -315,9 +315,9 @@ class PictureView(QWidget):
         self.comparison.toggle(mode)
         self.ask()
 
-    def try_out(self, recipe: Recipe | None) -> None:
-        """Show beside the picture what another recipe would make of it; None to end it."""
-        self.comparison.set_trial(recipe)
+    def try_out(self, recipe: Recipe | None, of: str = "") -> None:
+        """Show beside the picture what another recipe would make of it; None to end it. of: what is tried."""
+        self.comparison.set_trial(None if recipe is None else self._seen(recipe), of)
         self.ask()
 
     def _on_opening(self, path) -> None:

@@ -496,9 +496,12 @@ class Window(QMainWindow):
 
     def _on_compared(self, finding: Finding) -> None:
         """Now and with the fix side by side; again to end it."""
+        if self.view.comparison.trial_of == finding.key:
+            self.view.try_out(None)
+            return
         recipe = self.session.recipe
         tried = recipe.change_all(finding.settings(recipe), label=finding.fix_label)[0]
-        self.view.try_out(None if self.view.comparison.tries(tried) else tried)
+        self.view.try_out(tried, finding.key)
 
     def _show_findings(self) -> None:
         self.findings.show_findings(self.station_findings(), measured=self.session.is_measured)

@@ -66,6 +66,8 @@ class CropFrame(Tool):
         self._page.paint_crop(painter, view)
 
     def _handle(self, pointer: Pointer) -> str | None:
+        if not self._page.session.is_open:
+            return None
         reach = REACH_PX * self.view.devicePixelRatioF() / self.view.viewport.scale
         return handle_at(self._page.rect(), *pointer.picture, reach)
 

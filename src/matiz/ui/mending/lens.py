@@ -23,6 +23,7 @@ class LensPage(Page):
     """The fringe plot, the lens database, distortion and fall-off by hand."""
 
     title, tip = "Lens", "Distortion, fall-off and colour fringes of the lens"
+    shows = ("mend",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)

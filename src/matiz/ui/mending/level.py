@@ -89,6 +89,7 @@ class LevelPage(Page):
     """The lean plot; tapes for level and perspective; a line along an edge; quarter turns and mirror."""
 
     title, tip = "Level", "Turn the picture level, and see it straight"
+    shows = ("tilt",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)

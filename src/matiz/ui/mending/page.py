@@ -13,6 +13,8 @@ class Page(QObject):
 
     title = ""
     tip = ""
+    shows: tuple[str, ...] = ()
+    """Readings that it shows."""
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__()

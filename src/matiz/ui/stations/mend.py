@@ -23,7 +23,7 @@ class MendStation(Station):
     """One page of the deck at a time."""
 
     number, title, key = 2, "Mend", "mend"
-    reads, shows = frozenset({"mend"}), ("tilt", "leaning", "mend", "dust", "specks")
+    reads = frozenset({"mend"})
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -31,6 +31,7 @@ class MendStation(Station):
         self.clean = CleanPage(session, view)
         self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens, self.clean)
         self.page: Page = self.level
+        self.shows = self.page.shows
         self.deck.setFixedHeight(DECK_PX)
         column = QVBoxLayout()
         column.setSpacing(6)
@@ -64,10 +65,12 @@ class MendStation(Station):
             return
         if self.is_shown:
             self.page.leave()
-        self.page = page
+        self.page, self.shows = page, page.shows
         self.words.show_value(title)
         self._stack.setCurrentWidget(page.body)
         if self.is_shown:
+            # what another page shows need not follow the hand here
+            self.session.watch(self.shows, self.key)
             page.enter()
             self.refresh()
             self.refresh_readings()
