@@ -140,6 +140,20 @@ def test_maximal_order_is_what_was_published():
     np.testing.assert_allclose(got, np.einsum("xi,yic->yxc", weights(at), solved), atol=6e-3)
 
 
+def test_a_mesh_bends_about_the_middle():
+    """A picture whose mesh moves the right half by 2 px and the left not at all, eased in between."""
+    y, x = np.mgrid[0:60, 0:81].astype(np.float32)
+    source = np.dstack([x, y, x])
+    bend = np.zeros((3, 5, 2), np.float32)
+    bend[:, 3:, 0] = 2.0
+    got = resampled(source, np.ones((9, 3), np.float32), corner_px=60, away=(-40, -29.5), middle=(40.0, 29.5),
+                    size=(81, 60), bend=bend, per_bend=4 / 80, steepest=2.0)  # fmt: skip
+    expected = x + np.interp(x, [0, 40, 60, 80], [0.0, 0.0, 2.0, 2.0])
+    inner = np.s_[10:-10, 10:-12]
+    np.testing.assert_allclose(got[inner][..., 0], expected[inner], atol=0.1)
+    np.testing.assert_allclose(got[inner][..., 1], y[inner], atol=0.02)
+
+
 def test_turned_and_back_loses_no_more_than_lanczos():
     """Photographs of scikit-image turned by 5 degrees and back: PSNR beside OpenCV's Lanczos over 8 pixels."""
     data = pytest.importorskip("skimage.data")
