@@ -49,11 +49,11 @@ def _tilt() -> dict[str, float]:
 
 def _turned_tilts(photograph: Photograph) -> list[tuple[float, float]]:
     picture = linear(photograph, LINES_PX).astype(np.float32)
-    tilts = [read_tilt(each, 0.8).tilt for each in (picture, *(_turned(picture, by) for by in DEGREES))]
+    tilts = [read_tilt(each, 0.8).tilt for each in (picture, *(turned_by(picture, by) for by in DEGREES))]
     return [(tilt.deg, tilt.certainty) for tilt in tilts]
 
 
-def _turned(picture: Array, degrees: float) -> Array:
+def turned_by(picture: Array, degrees: float) -> Array:
     """Turned clockwise by OpenCV, cut to what is full."""
     height, width = picture.shape[:2]
     matrix = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -degrees, 1.0)

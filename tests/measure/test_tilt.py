@@ -5,6 +5,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from bench.mend import turned_by
 
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB
 from matiz.develop.engine import Engine
@@ -68,17 +69,6 @@ def test_nothing_is_claimed_without_lines():
         assert read_tilt(plain, 0.8).tilt.certainty == 0.0
 
 
-def turned(picture: np.ndarray, degrees: float) -> np.ndarray:
-    """Turned clockwise, cut to what is full."""
-    height, width = picture.shape[:2]
-    matrix = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -degrees, 1.0)
-    made = cv2.warpAffine(picture, matrix, (width, height), flags=cv2.INTER_LANCZOS4)
-    a, low, high = np.radians(abs(degrees)), min(width, height), max(width, height)
-    share = 0.99 * low / (low * np.cos(a) + high * np.sin(a))
-    w, h = int(width * share), int(height * share)
-    return np.ascontiguousarray(made[(height - h) // 2 :, (width - w) // 2 :][:h, :w])
-
-
 def test_the_change_of_turned_photographs():
     """Those of the two packages in which lines say something: 0.15 degrees at the median, where they are certain.
 
@@ -89,7 +79,7 @@ def test_the_change_of_turned_photographs():
         picture = cv2.resize(photographs()[name], None, fx=1.5, fy=1.5, interpolation=cv2.INTER_CUBIC)
         before = read_tilt(picture, 0.8).tilt
         for degrees in (0.3, -0.7, 1.5, -3.0, 5.0):
-            after = read_tilt(turned(picture, degrees), 0.8).tilt
+            after = read_tilt(turned_by(picture, degrees), 0.8).tilt
             if min(before.certainty, after.certainty) > 0.5:
                 off.append(abs(after.deg - before.deg - degrees))
     assert len(off) >= 4 and np.median(off) < 0.15 and np.max(off) < 0.5
