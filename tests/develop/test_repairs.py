@@ -1,15 +1,19 @@
 """Repairs in the graph: the same at every level, in their order, made once, under all later changes."""
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
+from threading import Thread
 
 import cv2
 import numpy as np
+import pytest
 
 from matiz.develop.engine import Engine, full_picture
+from matiz.errors import Cancelled
 from matiz.image.reduce import halved
 from matiz.raw.frame import CameraColour, Frame
-from matiz.recipe.model import Clone, Heal, Recipe
+from matiz.recipe.model import Clone, Fill, Heal, Recipe
 from matiz.recipe.tree import added
 
 SIZE = (1504, 1000)
@@ -95,3 +99,43 @@ def test_recipes_with_repairs_go_to_json_and_back():
     recipe = with_repairs(clone(400, 300, 160, -80), clone(10, 10, 50, 0, Heal, active="off"))
     assert Recipe.from_json(recipe.to_json()) == recipe
     assert [item["kind"] for item in recipe.to_json()["mend"]["repairs"]] == ["clone", "heal"]
+
+
+def outline(x: float, y: float, r: float) -> tuple[tuple[float, float], ...]:
+    return at(x - r, y - r), at(x + r, y - r), at(x + r, y + r), at(x - r, y + r)
+
+
+def test_an_outline_holds_all_inside():
+    square = clone(400, 300, 160, -80)
+    made, recipe = engine(), with_repairs(replace(square, path=outline(400, 300, 40), outline="on", radius_px=1.0))
+    full = made.render(recipe, 0, result="camera")
+    assert np.array_equal(full[262:339, 362:439], made.frame.linear[182:259, 522:599])
+    stroke = with_repairs(replace(square, path=outline(400, 300, 40), radius_px=1.0))
+    middle = made.render(stroke, 0, (390, 290, 20, 20), result="camera")
+    assert np.array_equal(middle, made.frame.linear[290:310, 390:410])
+
+
+def test_a_fill_is_made_once_follows_what_lies_below_and_can_be_stopped():
+    made = engine()
+    item = Fill(path=outline(400, 300, 30), outline="on", radius_px=1.0)
+    recipe = with_repairs(item)
+    kept, take = made.sensor.patches, partial(made.sensor.read, 0)
+    with pytest.raises(Cancelled):
+        kept.all(take, made.frame.size, recipe.mend.repairs, lambda share: share < 0.3)
+    assert kept.runs == 0
+    threads = [Thread(target=kept.all, args=(take, made.frame.size, recipe.mend.repairs)) for _ in range(3)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert kept.runs == 1, "who asks meanwhile waits"
+    shown = made.render(recipe, 0, (370, 270, 60, 60), result="camera")
+    assert kept.runs == 1 and np.abs(shown - made.frame.linear[270:330, 370:430]).mean() > 0.01
+    # a repair in what it looks at changes it, one far away does not
+    near, far = with_repairs(clone(500, 300, 0, 200), item), with_repairs(clone(1300, 800, 0, -200), item)
+    for changed, more in ((far, 1), (near, 2)):
+        before = kept.runs
+        made.render(changed, 0, (370, 270, 60, 60), result="camera")
+        assert kept.runs - before == more
+    other = recipe.change(f"mend.repairs.{recipe.mend.repairs.order[0]}.turn", 3.0)[0]
+    assert not np.array_equal(made.render(other, 0, (370, 270, 60, 60), result="camera"), shown)

@@ -11,7 +11,8 @@ from PySide6.QtTest import QTest
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
 from matiz.raw.dng import write_dng
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import Heal, Recipe
+from matiz.recipe.tree import added
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of
 from matiz.ui.session import Session
@@ -184,12 +185,12 @@ def dusty_file(tmp_path_factory):
 
 @pytest.fixture
 def dusty(window, shoot, dusty_file):
-    """It is open on the Clean page."""
+    """It is open on the Dust page."""
     shutil.copy(dusty_file, shoot / "dusty.dng")
     window.open_paths([shoot / "dusty.dng"])
     settle(window)
     window.go_to(window.mend)
-    window.mend.turn_to("Clean")
+    window.mend.turn_to("Dust")
     settle(window)
     return window
 
@@ -197,7 +198,7 @@ def dusty(window, shoot, dusty_file):
 def test_the_dust_is_walked_through(dusty):
     said = []
     dusty.session.said.connect(said.append)
-    page = dusty.mend.clean
+    page = dusty.mend.dust
     count = len(page.specks())
     assert count >= 2 and not page.heal.isEnabled()
     QTest.keyClick(dusty, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
@@ -256,8 +257,8 @@ def test_what_another_page_shows_does_not_follow_the_hand(dusty):
 
 
 def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):
-    page, view = dusty.mend.clean, dusty.view
-    page.size.set_value(20.0)
+    page, view = dusty.mend.repair, dusty.view
+    page.sizes["radius_px"].valueChanged.emit(20.0)
     spot = view.to_widget(420, 420).toPoint()
     before = dusty.session.engine.render(Recipe(), 0, (410, 410, 20, 20)).copy()
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=spot)
@@ -285,9 +286,9 @@ def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):
 
 
 def test_a_stroke_is_cloned_and_delivered(dusty, tmp_path):
-    page, view = dusty.mend.clean, dusty.view
-    page.kind.button("clone").click()
-    page.size.set_value(15.0)
+    page, view = dusty.mend.repair, dusty.view
+    page.kinds.button("clone").click()
+    page.sizes["radius_px"].valueChanged.emit(15.0)
     start = view.to_widget(600, 600).toPoint()
     drag(dusty, start, start + QPoint(60, 20))
     (item,) = dusty.session.recipe.mend.repairs.values()
@@ -298,3 +299,71 @@ def test_a_stroke_is_cloned_and_delivered(dusty, tmp_path):
     deliver(dusty.session.engine, dusty.session.recipe, order, tmp_path / "x.png")
     with Image.open(tmp_path / "x.png") as written:
         assert written.size == dusty.session.engine.size(dusty.session.recipe) == (600, 750)
+
+
+def test_an_outline_is_filled_another_way_and_stopped(dusty):
+    page, view = dusty.mend.repair, dusty.view
+    dusty.mend.turn_to("Repair")
+    page.kinds.button("fill").click()
+    assert page.outline.isChecked()
+
+    def draw_round(x: float, y: float, r: float) -> None:
+        corners = [view.to_widget(x + dx, y + dy).toPoint() for dx, dy in ((-r, -r), (r, -r), (r, r), (-r, r))]
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=corners[0])
+        for corner in corners[1:]:
+            QTest.mouseMove(view, corner)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=corners[-1])
+
+    draw_round(700, 700, 60)
+    assert page.job is not None and not page.stop.isHidden() and len(dusty.session.recipe.mend.repairs) == 0
+    settle(dusty)
+    (ident,) = dusty.session.recipe.mend.repairs
+    item = dusty.session.recipe.mend.repairs[ident]
+    assert item.KIND == "fill" and item.outline == "on" and page.chosen == ident and page.stop.isHidden()
+    engine = dusty.session.engine
+    runs = engine.sensor.patches.runs
+    shown = engine.render(dusty.session.recipe, 0, (660, 660, 80, 80), result="camera").copy()
+    assert engine.sensor.patches.runs == runs, "what was made aside is what is shown"
+    plain = engine.render(Recipe(), 0, (660, 660, 80, 80), result="camera")
+    assert np.abs(shown - plain).mean() > 1e-3
+    page.another.click()
+    settle(dusty)
+    assert dusty.session.recipe.mend.repairs[ident].turn == 1.0
+    other = engine.render(dusty.session.recipe, 0, (660, 660, 80, 80), result="camera")
+    assert np.abs(other - shown).max() > 1e-3
+    draw_round(400, 300, 120)
+    page.stop.click()
+    settle(dusty)
+    assert list(dusty.session.recipe.mend.repairs) == [ident] and page.job is None
+    # what is filled is taken by its inside
+    page.choose("")
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.to_widget(700, 700).toPoint())
+    assert page.chosen == ident
+
+
+def test_repairs_are_listed_ordered_switched_and_sized(dusty):
+    page, session = dusty.mend.repair, dusty.session
+    dusty.mend.turn_to("Repair")
+    items = [Heal(((0.1 * n, 0.2),), radius_px=20.0, dx=0.05) for n in (2, 4, 6)]
+    session.commit(added(session.recipe, [("mend.repairs", item) for item in items]), "Three")
+    settle(dusty)
+    first, second, third = session.recipe.mend.repairs.order
+    assert page.list.count() == 3 and page.list.item(1).text() == "2  heal, spot 20\u202fpx"
+    page.list.setCurrentRow(0)
+    assert page.chosen == first
+    QTest.keyClick(page.list, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert session.recipe.mend.repairs.order == (second, first, third) and page.chosen == first
+    page.list.item(2).setCheckState(Qt.CheckState.Unchecked)
+    assert session.recipe.mend.repairs[third].active == "off"
+    tape = page.sizes["feather_px"]
+    tape.valueChanging.emit(9.0)
+    tape.valueChanged.emit(9.5)
+    assert session.recipe.mend.repairs[first].feather_px == 9.5
+    QTest.keyClick(page.list, Qt.Key.Key_Delete)
+    assert first not in session.recipe.mend.repairs and page.chosen == ""
+    tape.valueChanged.emit(3.0)
+    assert session.recipe.mend.repairs[second].feather_px == 4.0 and tape.value() == 3.0
+    for _ in range(5):
+        dusty.undo()
+    settle(dusty)
+    assert session.recipe == Recipe() and page.list.count() == 0

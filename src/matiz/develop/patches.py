@@ -7,12 +7,13 @@ changes.
 from collections import OrderedDict
 from collections.abc import Hashable, Iterable
 from dataclasses import dataclass
-from threading import RLock
+from threading import Lock
 
 from ..colour.types import Camera
 from ..image.reduce import halved
+from ..mend.fill import Go, filled, looked_at
 from ..mend.heal import Area, Take, cloned, healed
-from ..recipe.model import Clone, Heal
+from ..recipe.model import Clone, Fill, Heal, Repair
 from ..recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 
@@ -44,30 +45,40 @@ class Kept:
 
     def __init__(self) -> None:
         self._made: OrderedDict[Hashable, Mended] = OrderedDict()
-        self._lock = RLock()
+        self._turns: dict[Hashable, Lock] = {}
+        """Of those that are being made: another who asks waits, and takes what comes of it."""
+        self._lock = Lock()
         self.runs = 0
 
-    def all(self, take: Take, size: Size, repairs: Rows[Section]) -> tuple[Mended, ...]:
-        """The patches of a table of repairs, in their order. take: gives regions of the frame of `size` as taken."""
+    def all(self, take: Take, size: Size, repairs: Rows[Section], go: Go | None = None) -> tuple[Mended, ...]:
+        """The patches of a table of repairs, in their order. take: gives regions of the frame of `size` as taken. go:
+        hears the share done of a fill that is to be made, and stops it by False, which raises Cancelled."""
         out: list[Mended] = []
         for item in repairs.values():
-            if isinstance(item, Heal | Clone) and item.active == "on" and item.path:
-                out.append(self._one(take, size, item, out))
+            if isinstance(item, Repair) and item.active == "on" and item.path:
+                out.append(self._one(take, size, item, out, go))
         self._let_go({each.key for each in out})
         return tuple(out)
 
-    def _one(self, take: Take, size: Size, item: Heal | Clone, before: list[Mended]) -> Mended:
-        area, offset = area_of(item, size), offset_of(item, size)
-        box = area.box(size, GRID)
-        there = (box[0] + offset[0], box[1] + offset[1], box[2], box[3])
-        below = [each for each in before if _meet(each.box, box) or _meet(each.box, there)]
+    def _one(self, take: Take, size: Size, item: Repair, before: list[Mended], go: Go | None) -> Mended:
+        box = area_of(item, size).box(size, GRID)
+        below = [each for each in before if any(_meet(each.box, part) for part in (box, _looked_at(item, box, size)))]
         key = (item, tuple(each.key for each in below))
         with self._lock:
             found = self._made.get(key)
+            if found is not None:
+                self._made.move_to_end(key)
+                return found
+            turn = self._turns.setdefault(key, Lock())
+        with turn:
+            found = self._made.get(key)
             if found is None:
-                found = self._made[key] = self._make(take, size, item, box, below, key)
-            self._made.move_to_end(key)
-            return found
+                found = _make(take, size, item, box, below, key, go)
+                with self._lock:
+                    self._made[key] = found
+                    self._turns.pop(key, None)
+                    self.runs += 1
+        return found
 
     def _let_go(self, used: set[Hashable]) -> None:
         """Forget the oldest of what is too much: a source that is dragged leaves a patch at every step."""
@@ -78,29 +89,41 @@ class Kept:
                     return
                 held -= self._made.pop(key).bytes
 
-    def _make(
-        self, take: Take, size: Size, item: Heal | Clone, box: Region, below: list[Mended], key: Hashable
-    ) -> Mended:
-        self.runs += 1
 
-        def left(region: Region) -> Camera:
-            return laid_over(take(region), region, 0, below)
+def _make(
+    take: Take, size: Size, item: Repair, box: Region, below: list[Mended], key: Hashable, go: Go | None
+) -> Mended:
+    def left(region: Region) -> Camera:
+        return laid_over(take(region), region, 0, below)
 
-        way = cloned if isinstance(item, Clone) else healed
-        levels = [way(left, size, area_of(item, size), offset_of(item, size), box)]
-        while len(levels) < LEVELS and min(levels[-1].shape[:2]) >= 2:
-            levels.append(halved(levels[-1]))
-        return Mended(box, tuple(levels), key)
+    area = area_of(item, size)
+    if isinstance(item, Fill):
+        pixels = filled(left, size, area, box, turn=int(item.turn), go=go)
+    else:
+        assert isinstance(item, Heal)
+        pixels = (cloned if isinstance(item, Clone) else healed)(left, size, area, offset_of(item, size), box)
+    levels = [pixels]
+    while len(levels) < LEVELS and min(levels[-1].shape[:2]) >= 2:
+        levels.append(halved(levels[-1]))
+    return Mended(box, tuple(levels), key)
 
 
-def area_of(item: Heal | Clone, size: tuple[int, int]) -> Area:
+def _looked_at(item: Repair, box: Region, size: Size) -> Region:
+    """What a repair takes from beyond its own box."""
+    if isinstance(item, Heal):
+        dx, dy = offset_of(item, size)
+        return box[0] + dx, box[1] + dy, box[2], box[3]
+    return looked_at(box, size)
+
+
+def area_of(item: Repair, size: tuple[int, int]) -> Area:
     """The area of a repair in px of a frame of `size`."""
     long_side = max(size)
     path = tuple((x * long_side - 0.5, y * long_side - 0.5) for x, y in item.path)
-    return Area(path, item.radius_px, item.feather_px)
+    return Area(path, item.radius_px, item.feather_px, item.outline == "on")
 
 
-def offset_of(item: Heal | Clone, size: tuple[int, int]) -> tuple[int, int]:
+def offset_of(item: Heal, size: tuple[int, int]) -> tuple[int, int]:
     return round(item.dx * max(size)), round(item.dy * max(size))
 
 

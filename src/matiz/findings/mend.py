@@ -3,12 +3,13 @@
 from collections.abc import Iterator
 from functools import lru_cache
 
+import cv2
 import numpy as np
 
 from ..colour.types import Array
 from ..measure.dust import DustReading, Speck
 from ..measure.picture import PictureReading
-from ..recipe.model import Heal, Recipe
+from ..recipe.model import Recipe, Repair
 from ..recipe.tree import Rows, Section
 from ..wording import EV, counted, degrees, number, percent
 from .model import Finding, needs
@@ -159,15 +160,18 @@ def is_declined(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
 
 def is_healed(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
     """Whether a repair of the recipe covers the middle of a shadow."""
-    places, radii = _repaired(recipe.mend.repairs)
     at = ((speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side)
-    return bool((np.hypot(*(places - at).T) < radii / found.long_side).any())
+    places, radii, outlines = _repaired(recipe.mend.repairs)
+    if (np.hypot(*(places - at).T) < radii / found.long_side).any():
+        return True
+    return any(cv2.pointPolygonTest(outline, at, False) > 0 for outline in outlines)
 
 
 @lru_cache(maxsize=4)
-def _repaired(repairs: Rows[Section]) -> tuple[Array, Array]:
-    """The points of all repairs that count, (n, 2), and the radius of each in px."""
-    items = [item for item in repairs.values() if isinstance(item, Heal) and item.active == "on"]
+def _repaired(repairs: Rows[Section]) -> tuple[Array, Array, list[Array]]:
+    """The points of all repairs that count, (n, 2), the radius of each in px, and their outlines."""
+    items = [item for item in repairs.values() if isinstance(item, Repair) and item.active == "on"]
     places = [point for item in items for point in item.path]
     radii = [item.radius_px for item in items for _ in item.path]
-    return np.array(places, np.float64).reshape(-1, 2), np.array(radii, np.float64)
+    outlines = [np.array(item.path, np.float32).reshape(-1, 1, 2) for item in items if item.outline == "on"]
+    return np.array(places, np.float64).reshape(-1, 2), np.array(radii, np.float64), outlines

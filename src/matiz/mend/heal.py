@@ -41,12 +41,14 @@ _NEIGHBOURS = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], np.float32) / 4.0
 
 @dataclass(frozen=True)
 class Area:
-    """A spot, or a stroke along a path: all within `radius` px of it; softened over `feather` px beyond."""
+    """A spot, a stroke along a path, or all that an outline holds, with all within `radius` px of it; softened over
+    `feather` px beyond."""
 
     path: tuple[Point, ...]
     """Px of the upright full-size frame."""
     radius: float
     feather: float
+    is_outline: bool = False
 
     @property
     def band(self) -> float:
@@ -68,7 +70,9 @@ class Area:
         if len(self.path) == 1:
             across, down = np.meshgrid(np.arange(w) + x - self.path[0][0], np.arange(h) + y - self.path[0][1])
             return np.hypot(across, down).astype(np.float32)
-        cv2.polylines(line, [points.reshape(-1, 1, 2)], False, 0, 1, cv2.LINE_8, 4)
+        if self.is_outline:
+            cv2.fillPoly(line, [points.reshape(-1, 1, 2)], 0, cv2.LINE_8, 4)
+        cv2.polylines(line, [points.reshape(-1, 1, 2)], self.is_outline, 0, 1, cv2.LINE_8, 4)
         return np.asarray(cv2.distanceTransform(line, cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
 
     def cover(self, box: Region) -> Pixels:

@@ -41,17 +41,24 @@ def _number_of_px(default: float, low: float, high: float, help_text: str) -> An
 
 
 @dataclass(frozen=True)
-class Heal(Section):
+class Repair(Section):
+    """An area of the frame that gets other pixels."""
+
+    path: Points = described(FramePoints("A spot, or the points of a stroke, of the frame's long side.", 500))
+    outline: str = described(Choice(("off", "on"), "off", "Whether the path is an outline, and all in it is meant."))
+    radius_px: float = _number_of_px(20.0, 1.0, 2000.0, "How far it reaches from the path, full-frame px.")
+    feather_px: float = _number_of_px(4.0, 0.0, 1000.0, "Over how many px it ends beyond that.")
+    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
+
+
+@dataclass(frozen=True)
+class Heal(Repair):
     """An area that gets the texture of another place, and keeps the tone of its own."""
 
     KIND: ClassVar[str] = "heal"
 
-    path: Points = described(FramePoints("A spot, or the points of a stroke, of the frame's long side.", 500))
-    radius_px: float = _number_of_px(20.0, 1.0, 2000.0, "How far it reaches from the path, full-frame px.")
-    feather_px: float = _number_of_px(4.0, 0.0, 1000.0, "Over how many px it ends beyond that.")
     dx: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far right its source lies, of the long side."))
     dy: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far below its source lies, of the long side."))
-    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
 
 
 @dataclass(frozen=True)
@@ -59,6 +66,15 @@ class Clone(Heal):
     """An area that gets the pixels of another place as they are."""
 
     KIND: ClassVar[str] = "clone"
+
+
+@dataclass(frozen=True)
+class Fill(Repair):
+    """An area that is rebuilt from the rest of the picture."""
+
+    KIND: ClassVar[str] = "fill"
+
+    turn: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of the ways in which it can be filled."))
 
 
 @dataclass(frozen=True)
@@ -101,7 +117,7 @@ class Mend(Section):
         Choice(("0", "1", "2", "3"), "0", "How many quarters the picture is turned clockwise, after all else.")
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
-    repairs: Rows[Section] = tree.table(Heal, Clone)
+    repairs: Rows[Section] = tree.table(Heal, Clone, Fill)
     no_dust: Points = described(
         FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
     )

@@ -295,7 +295,7 @@ class Session(QObject):
 
         self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))
 
-    def do_aside(self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False) -> None:
+    def do_aside(self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False) -> Job:
         """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where
         it is of that) is another one by then. Failures are said."""
         shoot, picture = self.desk.shoot, self.picture
@@ -311,7 +311,7 @@ class Session(QObject):
         turn = self._asides
         self._aside[turn] = job
         job.finished.connect(lambda: self._aside.pop(turn, None))
-        job.start()
+        return job.start()
 
     # ---- ending
 

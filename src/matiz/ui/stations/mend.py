@@ -6,11 +6,12 @@ from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
 from ...wording import degrees, number
 from ..actions import ActionSpec
 from ..controls import Words
-from ..mending.clean import CleanPage
 from ..mending.crop import CropPage
+from ..mending.dust import DustPage
 from ..mending.lens import LensPage
 from ..mending.level import LevelPage
 from ..mending.page import Page
+from ..mending.repair import RepairPage
 from ..picture_view import PictureView
 from ..session import Session
 from .base import DECK_PX, Station
@@ -28,8 +29,9 @@ class MendStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.level, self.crop, self.lens = LevelPage(session, view), CropPage(session, view), LensPage(session, view)
-        self.clean = CleanPage(session, view)
-        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens, self.clean)
+        self.repair = RepairPage(session, view)
+        self.dust = DustPage(session, view, self.repair.tool)
+        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens, self.dust, self.repair)
         self.page: Page = self.level
         self.shows = self.page.shows
         self.deck.setFixedHeight(DECK_PX)
@@ -49,11 +51,11 @@ class MendStation(Station):
         return (
             ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), f"{self.level.tip}.", "draw_level", "Mend"),
             ActionSpec("mend_crop", "Crop", ("Ctrl+K",), f"{self.crop.tip}.", "turn_to", "Mend", self.crop.title),
-            ActionSpec("mend_clean", "Clean", ("Ctrl+J",), f"{self.clean.tip}.", "turn_to", "Mend", self.clean.title),
+            ActionSpec("mend_repair", "Repair", ("Ctrl+J",), "Heal, clone, fill.", "turn_to", "Mend", self.repair.title),
             ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
             ActionSpec("mend_heal", "Heal this shadow", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
             ActionSpec("mend_decline", "No dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
-            ActionSpec("mend_remove", "Remove repair", ("Ctrl+Del",), "That chosen.", "walk", "Mend", "remove_chosen"),
+            ActionSpec("mend_remove", "Remove repair", ("Ctrl+Del",), "That chosen.", "remove_repair", "Mend"),
             ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
             ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
         )
@@ -81,14 +83,17 @@ class MendStation(Station):
 
     def walk(self, what: str) -> None:
         """A step of the walk through the dust, by its name on the page."""
-        self.turn_to(self.clean.title)
-        getattr(self.clean, what)()
+        self.turn_to(self.dust.title)
+        getattr(self.dust, what)()
+
+    def remove_repair(self) -> None:
+        self.repair.remove_chosen()
 
     def is_idle(self) -> bool:
-        return self.clean.is_idle()
+        return self.dust.is_idle()
 
     def end(self) -> None:
-        self.clean.end()
+        self.dust.end()
 
     def turn(self, by: int) -> None:
         if self.session.is_open:
@@ -114,6 +119,9 @@ class MendStation(Station):
 
     def refresh(self) -> None:
         self.page.refresh()
+        if self.page is self.dust:
+            # whose tool works there too
+            self.repair.refresh()
 
     def refresh_readings(self) -> None:
         self.page.refresh_readings()

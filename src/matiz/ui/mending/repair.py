@@ -1,0 +1,334 @@
+"""Whatever does not belong on the picture: healed, cloned or filled by hand."""
+
+from collections.abc import Callable
+from functools import partial
+
+import cv2
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, Qt
+from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from ...develop.engine import Engine
+from ...develop.patches import area_of
+from ...mend.heal import proposed
+from ...recipe.change import Settings
+from ...recipe.leaves import Number
+from ...recipe.model import Clone, Fill, Heal, Recipe, Repair
+from ...recipe.tree import ABSENT, ORDER, added, replaced
+from ...wording import counted, percent
+from ..controls import Hold, Words, caption, push
+from ..jobs import Job
+from ..over_picture import stroked
+from ..picture_view import PictureView
+from ..session import Session
+from ..tape import Tape
+from ..tools import Pointer
+from .page import Page
+from .repair_list import RepairList
+from .repair_tool import RepairTool
+
+TABLE = "mend.repairs"
+SIZES = {
+    "radius_px": ("Radius", Number("px", 1.0, 2000.0, 24.0, 1.0, 0, "How far a repair reaches, full-frame px.")),
+    "feather_px": ("Feather", Number("px", 0.0, 1000.0, 6.0, 0.5, 1, "Over how many px more it ends.")),
+}
+FEATHER = 0.25
+"""Of the radius, where nobody says."""
+OUTLINE_RADIUS_PX, OUTLINE_FEATHER_PX = 2.0, 4.0
+KINDS: dict[str, type[Repair]] = {"heal": Heal, "clone": Clone, "fill": Fill}
+DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled"}
+MOST_POINTS = 500
+
+
+class RepairPage(Page):
+    """The list of repairs; what is chosen in it is changed, what is drawn on the picture is put to it."""
+
+    title, tip = "Repair", "Heal, clone or fill whatever does not belong on the picture"
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self.list = RepairList()
+        self.tool = RepairTool(self)
+        self.chosen = ""
+        self.kind = "heal"
+        self.job: Job | None = None
+        """The filling that goes on."""
+        self._pending: Repair | None = None
+        self._sizes_to_come = {name: spec.default for name, (_, spec) in SIZES.items()}
+        self.row.addWidget(self.list, 5)
+        self.row.addLayout(self._controls(), 6)
+        self.list.chosen.connect(self.choose)
+        self.list.switched.connect(
+            lambda ident, on: self._set([(f"{TABLE}.{ident}.active", "on" if on else "off")], "Repair on or off")
+        )
+        self.list.ordered.connect(lambda order: self._set([(f"{TABLE}.{ORDER}", order)], "Order of repairs"))
+        self.list.removed.connect(self.remove)
+
+    def _controls(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        self.kinds = Words(
+            "Repair by",
+            [(kind, kind) for kind in KINDS],
+            "Healed in the tone of its place, taken as it is, or rebuilt from the rest of the picture.",
+        )
+        self.kinds.show_value(self.kind)
+        self.kinds.chosen.connect(self.take_kind)
+        self.outline = push("Outline", checkable=True)
+        self.outline.setToolTip("Draw round what is to go, instead of over it")
+        self.another = push("Another way")
+        self.another.setToolTip("Fill it in another of the possible ways")
+        self.another.clicked.connect(self.fill_anew)
+        self.stop = push("Stop")
+        self.stop.setToolTip("Stop filling")
+        self.stop.clicked.connect(lambda: self.job.stop() if self.job else None)
+        self.take_away = push("Remove")
+        self.take_away.setToolTip("Take the chosen repair away")
+        self.take_away.clicked.connect(self.remove_chosen)
+        line.addWidget(self.kinds)
+        line.addWidget(self.outline)
+        line.addStretch(1)
+        for button in (self.stop, self.another, self.take_away):
+            line.addWidget(button)
+        column.addLayout(line)
+        self.sizes = {name: self._size_tape(name, label, spec) for name, (label, spec) in SIZES.items()}
+        tapes = QHBoxLayout()
+        tapes.setSpacing(16)
+        for tape in self.sizes.values():
+            tapes.addWidget(tape)
+        column.addLayout(tapes)
+        self.note = caption()
+        self.note.setWordWrap(True)
+        column.addWidget(self.note)
+        column.addStretch(1)
+        return column
+
+    def _size_tape(self, name: str, label: str, spec: Number) -> Tape:
+        """Of the chosen repair, or of those to come."""
+        tape, hold = Tape(f"{label} of a repair", spec), Hold(self.session)
+
+        def changing(value: float) -> None:
+            if self.chosen:
+                hold.move([(f"{TABLE}.{self.chosen}.{name}", value)])
+            self.view.update()
+
+        def changed(value: float) -> None:
+            if self.chosen:
+                hold.drop([(f"{TABLE}.{self.chosen}.{name}", value)], f"{label} of a repair")
+                return
+            self._sizes_to_come[name] = value
+            if name == "radius_px":
+                self._sizes_to_come["feather_px"] = round(FEATHER * value, 1)
+            self.refresh()
+
+        tape.valueChanging.connect(changing)
+        tape.valueChanged.connect(changed)
+        tape.refused.connect(self.session.said.emit)
+        self.session.editCancelled.connect(tape.let_go)
+        self.session.pictureClosed.connect(tape.let_go)
+        return tape
+
+    # ---- what a page does
+
+    def enter(self) -> None:
+        self.view.take(self.tool)
+
+    def leave(self) -> None:
+        self.view.put_away(self.tool)
+
+    def forget(self) -> None:
+        if self.job is not None:
+            self.job.stop()
+        self.chosen = ""
+        self.refresh()
+
+    def refresh(self) -> None:
+        repairs = self.repairs()
+        if self.chosen not in repairs:
+            self.chosen = ""
+        self.list.show_repairs(repairs, self.chosen)
+        item = repairs.get(self.chosen)
+        for name, tape in self.sizes.items():
+            tape.set_value(getattr(item, name) if item is not None else self._sizes_to_come[name])
+        self.take_away.setEnabled(item is not None)
+        self.another.setVisible(isinstance(item, Fill) and self.job is None)
+        self.stop.setVisible(self.job is not None)
+        if self.job is None:
+            self.note.setText(self._told())
+        self.view.update()
+
+    def _told(self) -> str:
+        how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
+        return f"{counted(len(self.repairs()), 'repair')}. {how} The dashed ring is the source: drag it."
+
+    # ---- what the tool asks for
+
+    def radius_px(self) -> float:
+        """Of a repair to come."""
+        return self._sizes_to_come["radius_px"] if self.chosen else self.sizes["radius_px"].value()
+
+    def draws_outline(self) -> bool:
+        return self.outline.isChecked()
+
+    def long_side(self) -> int:
+        picture = self.session.picture
+        return max(picture.frame.size) if picture else 1
+
+    def repairs(self) -> dict[str, Repair]:
+        if not self.session.is_open:
+            return {}
+        return {ident: item for ident, item in self.session.recipe.mend.repairs.items() if isinstance(item, Repair)}
+
+    def choose(self, ident: str) -> None:
+        if ident != self.chosen:
+            self.chosen = ident
+            self.refresh()
+
+    def repair_at(self, pointer: Pointer) -> str:
+        """The last repair whose area holds a place; "" for none."""
+        held = [ident for ident, item in self.repairs().items() if self._holds(item, (0.0, 0.0), pointer)]
+        return held[-1] if held else ""
+
+    def chosen_source(self, pointer: Pointer) -> tuple[str, Heal] | None:
+        """The chosen repair, where a place lies in its source."""
+        item = self.repairs().get(self.chosen)
+        if isinstance(item, Heal) and self._holds(item, (item.dx, item.dy), pointer):
+            return self.chosen, item
+        return None
+
+    def _holds(self, item: Repair, moved: tuple[float, float], pointer: Pointer) -> bool:
+        if not item.path:
+            return False
+        points = (np.array(item.path) + moved) * self.long_side() - 0.5
+        if np.hypot(*(points - pointer.frame).T).min() <= item.radius_px:
+            return True
+        outline = points.astype(np.float32).reshape(-1, 1, 2)
+        return item.outline == "on" and cv2.pointPolygonTest(outline, pointer.frame, False) >= 0
+
+    # ---- what is done
+
+    def take_kind(self, kind: str) -> None:
+        self.kind = kind
+        self.kinds.show_value(kind)
+        self.outline.setChecked(kind == "fill")
+        self.choose("")
+        self.refresh()
+
+    def repair(self, path: list[tuple[float, float]]) -> None:
+        """Repair along or inside a path, px of the frame; what it takes a moment to find is found aside."""
+        engine = self.session.engine
+        if engine is None:
+            return
+        (width, height), long_side = engine.frame.size, self.long_side()
+        held = [(min(max(x, 0.0), width - 1.0), min(max(y, 0.0), height - 1.0)) for x, y in path]
+        held = held[:: -(-len(held) // MOST_POINTS)]
+        points = tuple((round((x + 0.5) / long_side, 6), round((y + 0.5) / long_side, 6)) for x, y in held)
+        is_outline = self.draws_outline() and len(points) > 2
+        radius = OUTLINE_RADIUS_PX if is_outline else self.radius_px()
+        feather = OUTLINE_FEATHER_PX if is_outline else self._sizes_to_come["feather_px"]
+        item = KINDS[self.kind](points, "on" if is_outline else "off", radius, feather)
+        if isinstance(item, Fill):
+            self._fill(item, added(self.session.recipe, [(TABLE, item)]), "Filled")
+        else:
+            others = tuple(self.repairs().values())
+            self.session.do_aside(
+                lambda _: _with_source(engine, item, others), "source of a repair",
+                lambda made: self._put(added(self.session.recipe, [(TABLE, made)]), DONE[made.KIND]),
+            )  # fmt: skip
+
+    def fill_anew(self) -> None:
+        """The chosen area filled in the next of the ways in which it can be."""
+        item = self.repairs().get(self.chosen)
+        if isinstance(item, Fill):
+            turn = (item.turn + 1.0) % 100.0
+            self._fill(item, [(f"{TABLE}.{self.chosen}.turn", turn)], "Filled another way")
+
+    def remove_chosen(self) -> None:
+        self.remove(self.chosen)
+
+    def remove(self, ident: str) -> None:
+        if ident in self.repairs():
+            self._set([(f"{TABLE}.{ident}", ABSENT)], "Repair taken away")
+
+    def _fill(self, item: Repair, settings: Settings, label: str) -> None:
+        """Fill aside, and put it to the recipe when it is done: the picture then has it at once."""
+        engine = self.session.engine
+        if engine is None or self.job is not None:
+            return
+        recipe, settings = self.session.recipe, list(settings)
+        work: Callable[[Job], Settings] = lambda job: _filled(engine, recipe, settings, job)  # noqa: E731
+        self._pending = item
+        self.job = job = self.session.do_aside(work, "fill", lambda made: self._put(made, label))
+        job.progressed.connect(lambda share, _: self.note.setText(f"Filling: {percent(share, 0)}"))
+        job.finished.connect(self._on_filled)
+        self.refresh()
+
+    def _on_filled(self) -> None:
+        self.job, self._pending = None, None
+        self.refresh()
+
+    def _put(self, settings: Settings, label: str) -> None:
+        path = next(iter(settings))[0]
+        self.session.commit(settings, label)
+        self.choose(path.removeprefix(f"{TABLE}.").partition(".")[0])
+
+    def _set(self, settings: Settings, label: str) -> None:
+        self.session.commit(settings, label)
+
+    # ---- on the picture
+
+    def paint_repairs(self, painter: QPainter, view: PictureView) -> None:
+        engine = self.session.engine
+        if engine is None:
+            return
+        drawn = [(ident, item) for ident, item in self.repairs().items() if item.path]
+        if self._pending is not None:
+            drawn.append(("", self._pending))
+        if not drawn:
+            return
+        mapping, long_side = engine.mapping(view.recipe), self.long_side()
+        scale = view.viewport.scale / view.devicePixelRatioF()
+        # all places at once: asking where one lies costs as much as asking for hundreds
+        places = np.concatenate([np.array(item.path) for _, item in drawn]) * long_side - 0.5
+        cuts = np.cumsum([len(item.path) for _, item in drawn])[:-1]
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for (ident, item), part in zip(drawn, np.split(mapping.to_picture(places), cuts), strict=True):
+            radius, is_chosen = max(3.0, item.radius_px * scale), ident == self.chosen
+            here = [view.to_widget(float(x), float(y)) for x, y in part]
+            is_faint = item.active == "off" or item is self._pending
+            _paint_area(painter, item, here, radius, px=1.8 if is_chosen else 1.0, dashed=is_faint)
+            if is_chosen and isinstance(item, Heal):
+                moved = (np.array(item.path) + (item.dx, item.dy)) * long_side - 0.5
+                there = [view.to_widget(float(x), float(y)) for x, y in mapping.to_picture(moved)]
+                _paint_area(painter, item, there, radius, px=1.2, dashed=True)
+                stroked(painter, partial(painter.drawLine, QLineF(there[0], here[0])), px=0.8)
+
+
+def _paint_area(
+    painter: QPainter, item: Repair, points: list[QPointF], radius: float, *, px: float, dashed: bool = False
+) -> None:
+    if item.outline == "on":
+        stroked(painter, partial(painter.drawPolygon, QPolygonF(points)), px=px, dashed=dashed)
+        return
+    if len(points) > 1:
+        stroked(painter, partial(painter.drawPolyline, QPolygonF(points)), px=px, dashed=dashed)
+    for end in (points[0], points[-1]) if len(points) > 1 else points:
+        stroked(painter, partial(painter.drawEllipse, end, radius, radius), px=px, dashed=dashed)
+
+
+def _with_source(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repair:
+    """A repair with the source that fits it best."""
+    size = engine.frame.size
+    avoid = [area_of(other, size) for other in others if other.path]
+    dx, dy = proposed(partial(engine.sensor.read, 0), size, area_of(item, size), avoid)
+    return replaced(item, dx=round(dx / max(size), 6), dy=round(dy / max(size), 6))
+
+
+def _filled(engine: Engine, recipe: Recipe, settings: Settings, job: Job) -> Settings:
+    """The settings, once what they fill is made and kept."""
+    repairs = recipe.change_all(settings, label="fill")[0].mend.repairs
+    engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
+    return settings
