@@ -11,12 +11,14 @@ from matiz.develop.engine import Engine
 from matiz.develop.graph import HAZE
 from matiz.develop.mapping import Mapping, focal_px
 from matiz.errors import RecipeError
+from matiz.image.reduce import halved
 from matiz.kernels.geometry import resampled
 from matiz.mend.straight import RATIOS, applied, drawn_in, half_planes, largest, reach, straight, turned
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.model import RATIOS as RECIPE_RATIOS
-from matiz.recipe.model import Mend, Recipe
+from matiz.recipe.model import Band, Mend, Pull, Recipe
 from matiz.recipe.parsing import apply_settings
+from matiz.recipe.tree import Rows
 from matiz.simcam.view import View
 
 SIZE = (480, 320)
@@ -272,3 +274,39 @@ def test_values_of_a_crop():
     for wrong in ((0.1, 0.2, 0.3), (0.1, 0.2, 0.0, 0.3), "abcd", (0.1, 0.2, float("nan"), 0.3)):
         with pytest.raises(RecipeError, match="crop"):
             Recipe().change("mend.crop", wrong)
+
+
+WARPED = Mend(
+    level_deg=3.0,
+    distortion_percent=-2.0,
+    warp=Rows([("a", Pull(0.4, 0.3, 0.06, -0.03)), ("b", Band(0.2, 0.1, 0.5, 0.3, 30.0))]),
+)
+
+
+def test_a_bent_picture_comes_from_where_the_mapping_says(scene_engine):
+    recipe = Recipe(mend=WARPED)
+    mapping = scene_engine.mapping(recipe)
+    assert mapping.moves and not mapping.is_lens_alone
+    width, height = mapping.size
+    points = np.random.default_rng(2).uniform((3, 3), (width - 4, height - 4), (80, 2))
+    there = mapping.to_frame(points)
+    np.testing.assert_allclose(mapping.to_picture(there), points, atol=0.05)
+    plain = scene_engine.render(Recipe(), 0, result="camera")[..., 1]
+    shown = scene_engine.render(recipe, 0, result="camera")[..., 1]
+    x, y = np.meshgrid(np.arange(width, dtype=float), np.arange(height, dtype=float))
+    where = mapping.to_frame(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32).reshape(height, width, 2)
+    sampled = cv2.remap(plain, where[..., 0], where[..., 1], cv2.INTER_CUBIC)
+    off = np.abs(sampled - shown)[4:-4, 4:-4]
+    assert np.quantile(off, 0.95) < 0.02 * plain.max(), "the kernel bends as the mapping does"
+    x, y = width // 3, height // 3
+    part = scene_engine.render(recipe, 0, (x, y, 64, 48), result="camera")[..., 1]
+    np.testing.assert_allclose(part, shown[y : y + 48, x : x + 64], atol=1e-5)
+
+
+def test_a_bent_picture_is_the_same_at_every_level(scene_engine):
+    recipe = Recipe(mend=WARPED)
+    full = scene_engine.render(recipe, 0, result="camera")
+    small = scene_engine.render(recipe, 1, result="camera")
+    halves = halved(full)
+    height, width = min(small.shape[0], halves.shape[0]), min(small.shape[1], halves.shape[1])
+    assert np.abs(small[:height, :width] - halves[:height, :width])[3:-3, 3:-3].mean() < 0.01

@@ -367,3 +367,48 @@ def test_repairs_are_listed_ordered_switched_and_sized(dusty):
         dusty.undo()
     settle(dusty)
     assert session.recipe == Recipe() and page.list.count() == 0
+
+
+def test_the_picture_is_bent_by_the_hand(window):
+    window.go_to(window.mend)
+    window.mend.turn_to("Warp")
+    page, session, view = window.mend.warp, window.session, window.view
+
+    def at(x: float, y: float) -> QPoint:
+        return view.to_widget(x, y).toPoint()
+
+    page.take_word("line")
+    drag(window, at(10, 120), at(590, 120))
+    page.take_word("taller")
+    drag(window, at(100, 40), at(500, 120))
+    line, band = session.recipe.mend.warp.values()
+    assert (line.y, line.x, line.x2) == pytest.approx((0.2, 10 / 600, 590 / 600), abs=0.003)
+    assert (band.x, band.y, band.w, band.h) == pytest.approx((1 / 6, 1 / 15, 2 / 3, 2 / 15), abs=0.004)
+    assert band.percent == 20.0 and page.chosen == session.recipe.mend.warp.order[1]
+    tape = page.tapes[type(band)]
+    tape.valueChanging.emit(30.0)
+    tape.valueChanged.emit(35.0)
+    assert session.recipe.mend.warp[page.chosen].percent == 35.0
+    page.take_word("pull")
+    drag(window, at(300, 300), at(340, 280))
+    pull = session.recipe.mend.warp[page.chosen]
+    assert (pull.x, pull.y, pull.dx, pull.dy) == pytest.approx((0.5, 0.5, 40 / 600, -20 / 600), abs=0.004)
+    mapping = session.engine.mapping(session.recipe)
+    np.testing.assert_allclose(mapping.to_frame([(340, 280)])[0], (300, 300), atol=2.0)
+    assert "stretched most" in page.plan.told()[0] and window.view.grab() is not None
+    # it is taken by its end, and moved on
+    drag(window, at(340, 280), at(350, 290))
+    assert len(session.recipe.mend.warp) == 3
+    assert session.recipe.mend.warp[page.chosen].dx == pytest.approx(50 / 600, abs=0.004)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(200, 330))
+    pin = session.recipe.mend.warp[page.chosen]
+    assert (pin.dx, pin.dy) == pytest.approx((0.0, 0.0), abs=0.01) and len(session.recipe.mend.warp) == 4
+    page.take_away.click()
+    assert len(session.recipe.mend.warp) == 3
+    page.flat.click()
+    settle(window)
+    assert len(session.recipe.mend.warp) == 0 and page.plan.told() == ("nothing is stretched",)
+    while session.recipe != Recipe():
+        window.undo()
+    settle(window)
+

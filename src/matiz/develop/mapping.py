@@ -6,7 +6,8 @@ the other goes through a `Mapping`.
 """
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -15,6 +16,7 @@ from ..colour.types import Array
 from ..image.orientation import stored_box, swaps_sides, upright
 from ..kernels.geometry import REACH_PX, brightened, resampled
 from ..mend.straight import USUAL_FOCAL, Straight, applied, straight
+from ..mend.warp import Bend, bend
 from ..raw.frame import Frame
 from ..recipe.model import LIES, Mend
 from .lens import LensTables, lens_tables
@@ -30,7 +32,7 @@ SHARP = 4
 GREEN = 1
 SHORTEST_MM = 10.0
 """A shorter lens sits before a small sensor, whose size it does not say."""
-PROBES = 17
+PROBES, BENT_PROBES = 17, 65
 """Places along each side of a region at which it is looked where it comes from."""
 _TURNS = {(0, False): 1, (1, False): 6, (2, False): 3, (3, False): 8,
           (0, True): 2, (1, True): 7, (2, True): 4, (3, True): 5}  # fmt: skip
@@ -47,20 +49,27 @@ class Mapping:
     orientation: int = 1
     """How what is cut out of the plane is turned and mirrored, as Exif counts it."""
     sharp: bool = True
+    bend: Bend | None = None
+    """How the picture is bent on its plane."""
     moves: bool = field(init=False)
     """Whether pixels are moved by other than whole pixels."""
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "moves", self.lens.moves or not self.straight.is_plain)
+        object.__setattr__(self, "moves", self.lens.moves or not self.is_plain)
 
     @classmethod
     def of(cls, frame: Frame, mend: Mend, processing: int = SHARP) -> "Mapping":
-        how = straight(
-            frame.size, focal_px(frame), mend.level_deg, mend.vertical_deg, mend.horizontal_deg, mend.crop,
-            mend.crop_ratio,
-        )  # fmt: skip
+        turns = (frame.size, focal_px(frame), mend.level_deg, mend.vertical_deg, mend.horizontal_deg)
+        how = straight(*turns, mend.crop, mend.crop_ratio)
+        bent = bend(*turns, mend.warp)
         turned = _TURNS[int(mend.quarter_turns), mend.mirror == "on"]
-        return cls(frame.size, lens_tables(frame, mend), how, turned, processing >= SHARP or not how.is_plain)
+        sharp = processing >= SHARP or not how.is_plain or bent is not None
+        return cls(frame.size, lens_tables(frame, mend), how, turned, sharp, bent)
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether the picture's plane is what the lens drew."""
+        return self.straight.is_plain and self.bend is None
 
     @property
     def size(self) -> Size:
@@ -70,8 +79,7 @@ class Mapping:
     @property
     def is_lens_alone(self) -> bool:
         """Whether the picture lies as the frame does, whatever the lens did."""
-        how = self.straight
-        return how.is_plain and how.size == self.frame_size and self.orientation == 1
+        return self.is_plain and self.straight.size == self.frame_size and self.orientation == 1
 
     @property
     def is_idle(self) -> bool:
@@ -100,7 +108,10 @@ class Mapping:
         far = np.hypot(*away.T)
         back = np.interp(far, drawn, radius)
         share = np.where(far > 0, back / np.maximum(far, 1e-12), 1.0 / self._scale(np.zeros(1), GREEN))
-        return self.from_plane(applied(np.linalg.inv(self.straight.to_lens), away * share[:, None]))
+        seen: Array = away * share[:, None]
+        if self.bend is not None:
+            seen = self.bend.before(seen)
+        return self.from_plane(applied(np.linalg.inv(self.straight.to_lens), seen))
 
     def area_to_picture(self, area: Region) -> Region:
         """The upright rectangle round an area of the frame, in the picture; px of the full size."""
@@ -119,6 +130,27 @@ class Mapping:
         this one by its crop alone; px of the full size."""
         corner = other.from_plane(self.to_plane([(0.0, 0.0)]))[0]
         return float(corner[0]), float(corner[1])
+
+    def flat(self) -> "Mapping":
+        """The same picture, not bent."""
+        return replace(self, bend=None)
+
+    def to_place(self, points: ArrayLike) -> Array:
+        """What points (n, 2) of the picture show of the plane, had it not been bent: in units of the long side from its
+        upper left corner, as the recipe counts places of crops and warps."""
+        on_plane = self.to_plane(points)
+        if self.bend is not None:
+            on_plane = applied(np.linalg.inv(self.straight.to_lens), self._to_lens(on_plane))
+        return (on_plane + np.array(self.frame_size) / 2.0) / max(self.frame_size)
+
+    def from_place(self, places: ArrayLike) -> Array:
+        """Where places (n, 2) of the plane are shown in the picture, px."""
+        on_plane: Array = np.asarray(places, np.float64).reshape(-1, 2) * max(self.frame_size)
+        on_plane = on_plane - np.array(self.frame_size) / 2.0
+        if self.bend is not None:
+            seen = self.bend.before(applied(self.straight.to_lens, on_plane))
+            on_plane = applied(np.linalg.inv(self.straight.to_lens), seen)
+        return self.from_plane(on_plane)
 
     # ---- tiles; px of a level
 
@@ -148,8 +180,9 @@ class Mapping:
             middle=(middle[0] - held[0], middle[1] - held[1]),
             size=(wanted[2], wanted[3]),
             to_lens=self._to_lens_at(level),
-            steepest=None if self.straight.is_plain else self._steepest(level, wanted),
+            steepest=None if self.is_plain else self._steepest(level, wanted),
             sharp=self.sharp,
+            **self._bent(level),
         )
         return upright(made, self.orientation)
 
@@ -163,6 +196,7 @@ class Mapping:
             corner_px=self._corner_px(level),
             away=self._away(level, wanted),
             to_lens=self._to_lens_at(level),
+            **self._bent(level),
         )
         return upright(made, self.orientation)
 
@@ -205,7 +239,8 @@ class Mapping:
 
     def _to_lens(self, points: Array) -> Array:
         """Points (n, 2) of the plane, from its middle, from the middle of what the lens drew."""
-        return applied(self.straight.to_lens, points)
+        seen = applied(self.straight.to_lens, points)
+        return seen if self.bend is None else seen + self.bend.at(seen)
 
     def _through_lens(self, away: Array, channel: int) -> Array:
         """Where a channel of points (n, 2) lies in the frame, px of the full size from its middle."""
@@ -219,19 +254,28 @@ class Mapping:
     # ---- at a level
 
     def _probed(self, level: int, wanted: Region, channel: int, right: float = 0.0) -> Array:
-        """Where places all over a region of the plane lie in the frame, (PROBES, PROBES, 2) px of the level. right: px
+        """Where places all over a region of the plane lie in the frame, (n, n, 2) px of the level. right: px
         that they are taken further right."""
         w, h = wanted[2:]
         from_x, from_y = self._away(level, wanted)
-        across, down = from_x + np.linspace(0.0, w - 1.0, PROBES) + right, from_y + np.linspace(0.0, h - 1.0, PROBES)
+        count = PROBES if self.bend is None else BENT_PROBES
+        across, down = from_x + np.linspace(0.0, w - 1.0, count) + right, from_y + np.linspace(0.0, h - 1.0, count)
         points = np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level
         moved = self._through_lens(self._to_lens(points), channel) / 2.0**level
-        return (moved + self._lens_middle(level)).reshape(PROBES, PROBES, 2)
+        return (moved + self._lens_middle(level)).reshape(count, count, 2)
 
     def _steepest(self, level: int, wanted: Region) -> float:
         """How much the shift changes from px to px along a row of a region, at most."""
         change = self._probed(level, wanted, GREEN, 1.0) - self._probed(level, wanted, GREEN) - np.array([1.0, 0.0])
-        return float(np.abs(change).max())
+        # between the probes a bend may be a little steeper than at them
+        return float(np.abs(change).max()) * (1.0 if self.bend is None else 1.25)
+
+    def _bent(self, level: int) -> dict[str, Any]:
+        """The bend as the kernels take it, px of a level."""
+        if self.bend is None:
+            return {}
+        step = 2.0**level
+        return {"bend": self.bend.shifts / np.float32(step), "per_bend": step / self.bend.step}
 
     def _to_lens_at(self, level: int) -> Array:
         step = 2.0**level

@@ -77,6 +77,52 @@ class Fill(Repair):
     turn: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of the ways in which it can be filled."))
 
 
+def _place(help_text: str) -> Any:
+    return described(Number("", -1.0, 2.0, 0.0, 0.001, 4, help_text))
+
+
+@dataclass(frozen=True)
+class Band(Section):
+    """A band of the picture that is made taller or wider, and what lies beyond it lower or narrower. Its foot, or its
+    left side, stays; places are on the picture's plane, as those of a crop."""
+
+    KIND: ClassVar[str] = "band"
+
+    x: float = _place("Left side, of the long side.")
+    y: float = _place("Upper side, of the long side.")
+    w: float = _place("Width, of the long side.")
+    h: float = _place("Height, of the long side.")
+    percent: float = described(
+        Number("%", -50.0, 100.0, 20.0, 1.0, 0, "By how much it is stretched; negative squeezes it.")
+    )
+    way: str = described(Choice(("height", "width"), "height", "Which of its sides is changed."))
+
+
+@dataclass(frozen=True)
+class Pull(Section):
+    """A place that is moved, and the picture about it with it; one that is moved nowhere is pinned."""
+
+    KIND: ClassVar[str] = "pull"
+
+    x: float = _place("Where it is, of the long side.")
+    y: float = _place("Where it is, of the long side.")
+    dx: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "How far right it is moved, of the long side."))
+    dy: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "How far down it is moved, of the long side."))
+    reach: float = described(Number("", 0.02, 1.0, 0.2, 0.01, 3, "How far about it the picture goes along."))
+
+
+@dataclass(frozen=True)
+class HeldLine(Section):
+    """A line that stays where it is, straight, however the picture is bent about it."""
+
+    KIND: ClassVar[str] = "line"
+
+    x: float = _place("One end, of the long side.")
+    y: float = _place("One end, of the long side.")
+    x2: float = _place("The other end, of the long side.")
+    y2: float = _place("The other end, of the long side.")
+
+
 @dataclass(frozen=True)
 class Mend(Section):
     """What the lens did, and is taken back. Radii count from the middle; the corner is half the diagonal away."""
@@ -117,6 +163,7 @@ class Mend(Section):
         Choice(("0", "1", "2", "3"), "0", "How many quarters the picture is turned clockwise, after all else.")
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
+    warp: Rows[Section] = tree.table(Band, Pull, HeldLine)
     repairs: Rows[Section] = tree.table(Heal, Clone, Fill)
     no_dust: Points = described(
         FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
@@ -125,7 +172,7 @@ class Mend(Section):
 
 
 LIES = ("mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
-        "mend.quarter_turns", "mend.mirror")  # fmt: skip
+        "mend.quarter_turns", "mend.mirror", "mend.warp")  # fmt: skip
 """How a picture lies: what decides its size and what is where in it."""
 
 
@@ -266,8 +313,9 @@ class Recipe(Section):
 
     def untouched(self) -> "Recipe":
         """With nothing decided but how the picture lies: what it is compared with."""
-        lies = [(path, self.get(path)) for path in LIES]
-        return self.with_plain().applied(lies)
+        plain_one = self.with_plain()
+        lies = {path.removeprefix("mend."): self.get(path) for path in LIES}
+        return replaced(plain_one, mend=replaced(plain_one.mend, **lies))
 
     def uncropped(self) -> "Recipe":
         """With all of the picture, as it lies: what its surroundings are read from, however it is cropped."""

@@ -12,6 +12,7 @@ from ..mending.lens import LensPage
 from ..mending.level import LevelPage
 from ..mending.page import Page
 from ..mending.repair import RepairPage
+from ..mending.warp import WarpPage
 from ..picture_view import PictureView
 from ..session import Session
 from .base import DECK_PX, Station
@@ -29,9 +30,9 @@ class MendStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.level, self.crop, self.lens = LevelPage(session, view), CropPage(session, view), LensPage(session, view)
-        self.repair = RepairPage(session, view)
+        self.warp, self.repair = WarpPage(session, view), RepairPage(session, view)
         self.dust = DustPage(session, view, self.repair.tool)
-        self.pages: tuple[Page, ...] = (self.level, self.crop, self.lens, self.dust, self.repair)
+        self.pages: tuple[Page, ...] = (self.level, self.crop, self.warp, self.lens, self.dust, self.repair)
         self.page: Page = self.level
         self.shows = self.page.shows
         self.deck.setFixedHeight(DECK_PX)
@@ -51,7 +52,8 @@ class MendStation(Station):
         return (
             ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), f"{self.level.tip}.", "draw_level", "Mend"),
             ActionSpec("mend_crop", "Crop", ("Ctrl+K",), f"{self.crop.tip}.", "turn_to", "Mend", self.crop.title),
-            ActionSpec("mend_repair", "Repair", ("Ctrl+J",), "Heal, clone, fill.", "turn_to", "Mend", self.repair.title),
+            ActionSpec("mend_warp", "Warp", ("Ctrl+U",), "Bend the picture.", "turn_to", "Mend", self.warp.title),
+            ActionSpec("mend_repair", "Repair", ("Ctrl+J",), "By hand.", "turn_to", "Mend", self.repair.title),
             ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
             ActionSpec("mend_heal", "Heal this shadow", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
             ActionSpec("mend_decline", "No dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
