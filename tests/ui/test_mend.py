@@ -10,8 +10,9 @@ from PySide6.QtTest import QTest
 
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
+from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
-from matiz.recipe.model import Heal, Recipe
+from matiz.recipe.model import Fill, Heal, Recipe
 from matiz.recipe.tree import added
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of
@@ -251,7 +252,7 @@ def test_the_crop_is_harmless_without_a_picture(qapp):
 
 
 def test_what_another_page_shows_does_not_follow_the_hand(dusty):
-    for title, shows in (("Level", ("tilt",)), ("Lens", ("mend",)), ("Crop", ())):
+    for title, shows in (("Level", ("tilt",)), ("Lens", ("mend",)), ("Crop", ("subject", "whole_border"))):
         dusty.mend.turn_to(title)
         assert dusty.session._visible == dusty.mend.shows == shows
 
@@ -412,3 +413,41 @@ def test_the_picture_is_bent_by_the_hand(window):
         window.undo()
     settle(window)
 
+
+def test_frames_are_proposed_about_a_named_subject(window):
+    said = []
+    window.session.said.connect(said.append)
+    window.go_to(window.mend)
+    window.mend.turn_to("Crop")
+    settle(window)
+    page, session = window.mend.crop, window.session
+    session.reading.__dict__.pop("subject", None)
+    page.name.setChecked(True)
+    QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(350, 180).toPoint())
+    settle(window)
+    assert not page.name.isChecked() and page.pick not in window.view.tools
+    assert session.recipe.mend.subject[0] == pytest.approx((350.5 / 600, 180.5 / 600), abs=0.003)
+    assert "as named" in page.note.text() and "off the nearest crossing of thirds" in page.note.text()
+    seen = []
+    for _ in range(len(page.frames()) + 1):
+        QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        settle(window)
+        seen.append(session.recipe.mend.crop)
+        assert page.note.text().startswith("Frame ") and "crossing of" in page.note.text()
+    assert len(set(seen)) == len(seen) - 1 and seen[0] == seen[-1], "each once, then the first again"
+    rect = page.rect()
+    assert rect.holds(page.subject().x, page.subject().y)
+    while session.recipe != Recipe():
+        window.undo()
+    settle(window)
+
+
+def test_a_bright_thing_at_the_border_is_filled_by_its_finding(dusty):
+    """What fills is made aside before it is put to the recipe."""
+    path = tuple((x / 1500, y / 1500) for x, y in ((1460, 300), (1499, 300), (1499, 340), (1460, 340)))
+    fill = Fill(path=path, outline="on", radius_px=2.0)
+    finding = Finding("mend.bright_at_border", "mend", "x", adds=(("mend.repairs", fill),), fix_label="Fill it")
+    dusty.session.do_finding(finding)
+    assert len(dusty.session.recipe.mend.repairs) == 0
+    settle(dusty)
+    assert [item.KIND for item in dusty.session.recipe.mend.repairs.values()] == ["fill"]

@@ -14,13 +14,14 @@ from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
-from .mend import converging, dusty, fringes, lens_known, tilted
+from .mend import bright_at_border, converging, dusty, fringes, lens_known, tilted
 from .model import Finding
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    tilted, converging, dusty, fringes, lens_known, grey_card, balance_differs, two_lights, under_exposed, clipped,
-    lifted_past_noise, lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven,
+    tilted, converging, dusty, bright_at_border, fringes, lens_known, grey_card, balance_differs, two_lights,
+    under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved,
+    uneven,
 )  # fmt: skip
 """Every judge that Matiz has."""
 
@@ -61,6 +62,8 @@ def fixed(recipe: Recipe, finding: Finding) -> Recipe:
 def _gain(engine: Engine, recipe: Recipe, finding: Finding, now: np.ndarray) -> float:
     if not finding.has_fix:
         return 0.0
+    if finding.fills:
+        return finding.certainty  # what is filled is filled at full size: too slow for a guess
     after = _small_Lab(engine, fixed(recipe, finding))
     if after.shape != now.shape:
         return finding.certainty  # the picture itself has another size then

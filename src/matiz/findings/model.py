@@ -8,7 +8,7 @@ from ..develop.tiles import Region
 from ..measure.picture import PictureReading
 from ..measure.values import Outline
 from ..recipe.change import Settings
-from ..recipe.model import Recipe
+from ..recipe.model import Fill, Recipe
 from ..recipe.tree import Section, added
 
 
@@ -38,6 +38,11 @@ class Finding:
     certainty: float = 1.0
     gain: float = 0.0
     """How much the fix changes the picture: mean ΔE00 times certainty."""
+
+    @property
+    def fills(self) -> bool:
+        """Whether its fix fills an area, which takes a while."""
+        return any(isinstance(item, Fill) for _, item in self.adds)
 
     @property
     def key(self) -> str:

@@ -1,6 +1,7 @@
 """The table of all readings of a picture, quick ones first."""
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -13,6 +14,7 @@ from ..develop.mapping import LENS, PLACES, focal_px
 from ..raw.noise import noise_of
 from ..recipe.model import Recipe
 from . import table
+from .border import Blob, find_blobs
 from .deliver import DeliveryReading, read_delivery
 from .dust import DustReading, read_dust
 from .haze import HazeReading, read_haze
@@ -22,6 +24,7 @@ from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
 from .stored import StoredReading, read_stored
+from .subject import SubjectReading, find_subject
 from .table import Reading, Sight
 from .tilt import TiltReading, read_tilt
 from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
@@ -58,6 +61,12 @@ class PictureReading:
     dust: DustReading
     specks: tuple[Outline, ...]
     """Round the shadows that would be healed, px of the upright full-size picture."""
+    subject: SubjectReading | None
+    """Px of the upright full-size frame; None where nothing stands out."""
+    border: tuple[Blob, ...]
+    """Bright things that the border cuts, px of the upright full-size picture."""
+    whole_border: tuple[Blob, ...]
+    """The same of the picture without its crop, px of that."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -125,6 +134,27 @@ def _specks(sight: Sight) -> tuple[Outline, ...]:
         around = np.stack([speck.x + reach * np.cos(turn), speck.y + reach * np.sin(turn)], axis=1)
         out.append(tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(around)))
     return tuple(out)
+
+
+def _border(sight: Sight) -> tuple[Blob, ...]:
+    out = []
+    for blob in find_blobs(sight.picture("small display")):
+        outline = (np.array(blob.outline) + 0.5) * sight.step - 0.5
+        path = (sight.mapping.to_frame(outline) + 0.5) / max(sight.frame.size)
+        points = tuple((float(x), float(y)) for x, y in outline)
+        held = tuple((round(float(x), 6), round(float(y), 6)) for x, y in path)
+        out.append(replace(blob, outline=points, path=held))
+    return tuple(out)
+
+
+def _subject(sight: Sight) -> SubjectReading | None:
+    """In px of the frame, which a recipe that decides nothing shows as it is."""
+    found = find_subject(sight.picture("small display"))
+    if found is None:
+        return None
+    x, y = ((value + 0.5) * sight.step - 0.5 for value in (found.x, found.y))
+    left, top, w, h = (value * sight.step for value in found.box)
+    return SubjectReading(x, y, (left, top, w, h), found.certainty)
 
 
 def _plain_with_greys(recipe: Recipe) -> Recipe:
@@ -195,6 +225,9 @@ READINGS = (
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",)),
     Reading("dust", _dust, looks_at=("camera",), under=_plain),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
+    Reading("subject", _subject, looks_at=("small display",), under=_plain),
+    Reading("border", _border, looks_at=("small display",), reads=PLACES),
+    Reading("whole_border", _border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)

@@ -91,9 +91,9 @@ class Bend:
 def bend(
     size: Size, focal_px: float, level_deg: float, vertical_deg: float, horizontal_deg: float, warp: Rows[Section]
 ) -> Bend | None:
-    """The mesh of a table of bands, pulls and held lines, for a frame of `size` seen straight as `straight` has it; None
-    where nothing is bent. Places of the table are on the picture's plane, in units of its long side from the upper
-    left corner."""
+    """The mesh of a table of bands, pulls and held lines, for a frame of `size` seen straight as `straight` has it;
+    None where nothing is bent. Places of the table are on the picture's plane, in units of its long side from the
+    upper left corner."""
     bands = [item for item in warp.values() if isinstance(item, Band) and item.percent]
     pulls = [item for item in warp.values() if isinstance(item, Pull)]
     if not bands and not any(pull.dx or pull.dy for pull in pulls):

@@ -168,6 +168,9 @@ class Mend(Section):
     no_dust: Points = described(
         FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
     )
+    subject: Points = described(
+        FramePoints("Where the user says that the subject is, of the frame's long side; none for where it is found.", 1)
+    )
     active: str = _active()
 
 

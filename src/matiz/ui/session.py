@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -257,10 +258,16 @@ class Session(QObject):
         self._visible, self._station = readings, station
 
     def do_finding(self, finding: Finding) -> None:
-        if finding.has_fix:
-            self.commit(finding.settings(self.recipe), finding.fix_label)
-            if finding.then:
-                self.said.emit(finding.then)
+        if not finding.has_fix:
+            return
+        settings = finding.settings(self.recipe)
+        if finding.fills:
+            self.said.emit("Filling...")
+            self.fill_aside(settings, lambda: self.commit(settings, finding.fix_label))
+        else:
+            self.commit(settings, finding.fix_label)
+        if finding.then:
+            self.said.emit(finding.then)
 
     def silence(self, finding: Finding, *, for_good: bool) -> None:
         """Say no more about it: for this picture, or for good."""
@@ -294,6 +301,17 @@ class Session(QObject):
             return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
         self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))
+
+    def fill_aside(self, settings: Settings, then: Callable[[], None]) -> Job:
+        """Make what settings fill, and call `then` when it is there: a picture under them then has it at once."""
+        assert self.picture is not None
+        engine, recipe, settings = self.picture.engine, self.recipe, list(settings)
+
+        def fill(job: Job) -> None:
+            repairs = recipe.change_all(settings, label="fill")[0].mend.repairs
+            engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
+
+        return self.do_aside(fill, "fill", lambda _: then())
 
     def do_aside(self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False) -> Job:
         """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where

@@ -3,12 +3,15 @@
 from dataclasses import astuple
 from functools import partial
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
-from ...mend.frame import GUIDES, Rect, dragged, guide_lines, handle_at, ratio_of, shaped
+from ...measure.subject import SubjectReading
+from ...mend.frame import GUIDES, Rect, dragged, guide_lines, handle_at, off_crossing, ratio_of, shaped
 from ...mend.straight import RATIOS
+from ...proposals.frames import Frame, Subject, frames
 from ...recipe.model import Recipe
 from ...wording import number, percent
 from .. import theme
@@ -27,6 +30,9 @@ CURSORS = {
     "sw": Qt.CursorShape.SizeBDiagCursor, "n": Qt.CursorShape.SizeVerCursor, "s": Qt.CursorShape.SizeVerCursor,
     "e": Qt.CursorShape.SizeHorCursor, "w": Qt.CursorShape.SizeHorCursor, "inside": Qt.CursorShape.SizeAllCursor,
 }  # fmt: skip
+LEAST_CERTAINTY = 0.5
+NAMED_SHARE = 0.12
+"""Of the long side: how large a subject is taken for that is named where none was found."""
 NAMES = {"original": "as the frame", "free": "free"} | {name: name for name in RATIOS}
 
 
@@ -83,15 +89,35 @@ class CropFrame(Tool):
         return [("mend.crop", self._page.crop_of(dragged(rect, handle, by, whole, ratio)))]
 
 
+class SubjectPick(Tool):
+    """A click says where the subject is."""
+
+    cursor = Qt.CursorShape.PointingHandCursor
+
+    def __init__(self, page: "CropPage") -> None:
+        self._page = page
+
+    def begin(self, pointer: Pointer) -> bool:
+        return pointer.button == Qt.MouseButton.LeftButton and pointer.inside
+
+    def end(self, pointer: Pointer) -> None:
+        self._page.name_subject(pointer.frame)
+
+
 class CropPage(Page):
-    """The frame on the picture, its ratio and lines to compose by; what is left of the picture."""
+    """The frame on the picture, its ratio and lines to compose by; what is left of the picture; frames proposed."""
 
     title, tip = "Crop", "Cut the picture by a frame with handles"
+    shows = ("subject", "whole_border")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.plan = CropPlan()
-        self.tool = CropFrame(self)
+        self.tool, self.pick = CropFrame(self), SubjectPick(self)
+        self._step = 0
+        """Which of the proposed frames comes next."""
+        self._taken: tuple[tuple[float, ...], str] = (), ""
+        """The frame that was taken last, and why it was proposed."""
         self.row.addWidget(self.plan, 5)
         self.row.addLayout(self._controls(), 6)
 
@@ -128,9 +154,84 @@ class CropPage(Page):
         column.addLayout(line)
         self.note = caption()
         self.note.setWordWrap(True)
+        frames = QHBoxLayout()
+        frames.setSpacing(6)
+        self.next = push("Next frame")
+        self.next.setToolTip("Try the next of up to five frames: the subject on a crossing, bright borders left out")
+        self.next.clicked.connect(self.next_frame)
+        self.name = push("Name the subject", checkable=True)
+        self.name.setToolTip("Click the subject on the picture: frames are proposed about it")
+        self.name.toggled.connect(self._on_name)
+        frames.addWidget(self.next)
+        frames.addWidget(self.name)
+        frames.addStretch(1)
+        column.addLayout(frames)
         column.addWidget(self.note)
         column.addStretch(1)
         return column
+
+    # ---- frames about a subject
+
+    def subject(self) -> Subject | None:
+        """Px of the picture as it is seen here: as named, or as found where that is sure enough."""
+        engine, recipe = self.session.engine, self.session.recipe
+        found: SubjectReading | None = self.session.reading.get("subject")
+        if engine is None:
+            return None
+        mapping = engine.mapping(recipe.uncropped())
+        long_side = max(engine.frame.size)
+        box = found.box if found is not None else None
+        if recipe.mend.subject:
+            x, y = (value * long_side - 0.5 for value in recipe.mend.subject[0])
+            if box is None or not (box[0] <= x <= box[0] + box[2] and box[1] <= y <= box[1] + box[3]):
+                # nothing was found there: a little about the place
+                around = NAMED_SHARE * long_side
+                box = x - around / 2.0, y - around / 2.0, around, around
+        elif found is None or box is None or found.certainty < LEAST_CERTAINTY:
+            return None
+        else:
+            x, y = found.x, found.y
+        left, top, w, h = box
+        corners = mapping.to_picture([(left, top), (left + w, top), (left, top + h), (left + w, top + h)])
+        low, high = corners.min(axis=0).clip(0.0), np.minimum(corners.max(axis=0), self.whole())
+        at = mapping.to_picture([(x, y)])[0]
+        return Subject(float(at[0]), float(at[1]), (*map(float, low), *map(float, high - low)))
+
+    def frames(self) -> tuple[Frame, ...]:
+        """Proposed for the ratio that is chosen."""
+        rect, whole = self.rect(), self.whole()
+        ratio = ratio_of(self.session.recipe.mend.crop_ratio, rect, whole) or rect.w / rect.h
+        blobs = [
+            (*np.min(blob.outline, axis=0), *np.ptp(blob.outline, axis=0))
+            for blob in self.session.reading.get("whole_border") or ()
+            if blob.certainty >= LEAST_CERTAINTY
+        ]
+        return frames(whole, ratio, self.subject(), blobs)
+
+    def next_frame(self) -> None:
+        """Take the next of the proposed frames."""
+        if not self.session.is_open:
+            return
+        found = self.frames()
+        if not found:
+            self.session.said.emit("No frame to propose: name the subject first.")
+            return
+        n = self._step % len(found)
+        self._step = n + 1
+        label = f"Frame {n + 1} of {len(found)}"
+        self._taken = self.crop_of(found[n].rect), f"{label}: {', '.join(found[n].reasons)}."
+        self.session.commit([("mend.crop", self._taken[0])], label)
+
+    def name_subject(self, at: tuple[float, float]) -> None:
+        """at: px of the frame."""
+        self.name.setChecked(False)
+        long_side = max(self.session.picture.frame.size) if self.session.picture else 1
+        place = tuple(round(min(max((value + 0.5) / long_side, 0.0), 1.0), 6) for value in at)
+        self._step = 0
+        self.session.commit([("mend.subject", (place,))], "Subject named")
+
+    def _on_name(self, on: bool) -> None:
+        (self.view.take if on else self.view.put_away)(self.pick)
 
     # ---- the crop in px of the picture as it is seen here
 
@@ -166,8 +267,15 @@ class CropPage(Page):
         self.view.take(self.tool)
 
     def leave(self) -> None:
+        self.name.setChecked(False)
         self.view.put_away(self.tool)
         self.view.see(None)
+
+    def forget(self) -> None:
+        self._step = 0
+
+    def refresh_readings(self) -> None:
+        self.refresh()
 
     def turn_sides(self) -> None:
         """A crop that lies stands, and the other way round."""
@@ -183,11 +291,21 @@ class CropPage(Page):
         rect, whole = self.rect(), self.whole()
         self.plan.show_crop(astuple(rect), whole)
         share = rect.w * rect.h / (whole[0] * whole[1])
-        self.note.setText(
-            f"{percent(share, 0)} of the picture is kept. Drag a corner, a side or the inside; "
-            "the rest is dimmed here and gone elsewhere."
-        )
+        taken, why = self._taken
+        told = why if mend.crop and mend.crop == taken else f"{percent(share, 0)} of the picture is kept."
+        self.note.setText(f"{told} {self._subject_told(rect)}")
         self.view.update()
+
+    def _subject_told(self, rect: Rect) -> str:
+        subject, guide = self.subject(), self.guide.currentData()
+        if subject is None:
+            return "No subject stands out: name it, and frames are proposed about it."
+        if not rect.holds(subject.x, subject.y):
+            return "The subject is cut away."
+        kind = guide if guide in ("thirds", "golden", "centre", "diagonals") else "thirds"
+        off = off_crossing(kind, rect, subject.x, subject.y)
+        how = "named" if self.session.recipe.mend.subject else "found"
+        return f"The subject, as {how}, is {percent(off, 0)} of the long side off the nearest crossing of {kind}."
 
     def _on_ratio(self, index: int) -> None:
         rect, name = self.rect(), self.ratio.itemData(index)
@@ -216,6 +334,12 @@ class CropPage(Page):
                 ends = view.to_widget(*start), view.to_widget(*end)
                 stroked(painter, partial(painter.drawLine, *ends), px=0.8)
         stroked(painter, lambda: painter.drawRect(frame), px=1.4)
+        subject = self.subject()
+        if subject is not None:
+            at = view.to_widget(subject.x, subject.y)
+            for dx, dy in ((7.0, 0.0), (0.0, 7.0)):
+                off = QPointF(dx, dy)
+                stroked(painter, partial(painter.drawLine, at - off, at + off))
         for across, down in ((0, 0), (0.5, 0), (1, 0), (1, 0.5), (1, 1), (0.5, 1), (0, 1), (0, 0.5)):
             at = view.to_widget(*rect.at(across, down))
             stroked(painter, partial(painter.drawRect, QRectF(at.x() - 4, at.y() - 4, 8, 8)))

@@ -1,6 +1,5 @@
 """Whatever does not belong on the picture: healed, cloned or filled by hand."""
 
-from collections.abc import Callable
 from functools import partial
 
 import cv2
@@ -14,7 +13,7 @@ from ...develop.patches import area_of
 from ...mend.heal import proposed
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.model import Clone, Fill, Heal, Recipe, Repair
+from ...recipe.model import Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
 from ..controls import Hold, Words, caption, push
@@ -255,13 +254,11 @@ class RepairPage(Page):
 
     def _fill(self, item: Repair, settings: Settings, label: str) -> None:
         """Fill aside, and put it to the recipe when it is done: the picture then has it at once."""
-        engine = self.session.engine
-        if engine is None or self.job is not None:
+        if not self.session.is_open or self.job is not None:
             return
-        recipe, settings = self.session.recipe, list(settings)
-        work: Callable[[Job], Settings] = lambda job: _filled(engine, recipe, settings, job)  # noqa: E731
+        settings = list(settings)
         self._pending = item
-        self.job = job = self.session.do_aside(work, "fill", lambda made: self._put(made, label))
+        self.job = job = self.session.fill_aside(settings, lambda: self._put(settings, label))
         job.progressed.connect(lambda share, _: self.note.setText(f"Filling: {percent(share, 0)}"))
         job.finished.connect(self._on_filled)
         self.refresh()
@@ -325,10 +322,3 @@ def _with_source(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Re
     avoid = [area_of(other, size) for other in others if other.path]
     dx, dy = proposed(partial(engine.sensor.read, 0), size, area_of(item, size), avoid)
     return replaced(item, dx=round(dx / max(size), 6), dy=round(dy / max(size), 6))
-
-
-def _filled(engine: Engine, recipe: Recipe, settings: Settings, job: Job) -> Settings:
-    """The settings, once what they fill is made and kept."""
-    repairs = recipe.change_all(settings, label="fill")[0].mend.repairs
-    engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
-    return settings

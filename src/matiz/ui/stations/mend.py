@@ -52,6 +52,7 @@ class MendStation(Station):
         return (
             ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), f"{self.level.tip}.", "draw_level", "Mend"),
             ActionSpec("mend_crop", "Crop", ("Ctrl+K",), f"{self.crop.tip}.", "turn_to", "Mend", self.crop.title),
+            ActionSpec("mend_frame", "Next frame", ("Ctrl+Shift+K",), "A crop proposed.", "next_frame", "Mend"),
             ActionSpec("mend_warp", "Warp", ("Ctrl+U",), "Bend the picture.", "turn_to", "Mend", self.warp.title),
             ActionSpec("mend_repair", "Repair", ("Ctrl+J",), "By hand.", "turn_to", "Mend", self.repair.title),
             ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
@@ -82,6 +83,10 @@ class MendStation(Station):
     def draw_level(self) -> None:
         self.turn_to(self.level.title)
         self.level.line.setChecked(True)
+
+    def next_frame(self) -> None:
+        self.turn_to(self.crop.title)
+        self.crop.next_frame()
 
     def walk(self, what: str) -> None:
         """A step of the walk through the dust, by its name on the page."""
