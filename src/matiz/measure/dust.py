@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from ..colour.types import Array, Camera
+from ..develop.tiles import level_for
 from ..mend.heal import Area, Take, proposed
 from ..recipe.model import Heal
+from .threads import Thread, find_threads
 
 LEAST_PX, MOST_PX = 2.5, 40.0
 """Radius, px of the picture that is looked at."""
@@ -56,9 +58,13 @@ SAME_PLACE = 0.7
 """Of the radius: how far a shadow may lie in one frame from where it lies in another."""
 
 
+LEVEL, HAIRS_PX = 1, 1400
+"""At which specks are looked for, and the least long side at which hairs are."""
+
+
 @dataclass(frozen=True)
 class Speck:
-    """A shadow of dust, px of the upright full-size frame."""
+    """A shadow of dust or of a hair, px of the upright full-size frame."""
 
     x: float
     y: float
@@ -69,6 +75,9 @@ class Speck:
     certainty: float
     frames: int = 1
     """In how many frames of the shoot it was seen at this place."""
+    path: tuple[tuple[float, float], ...] = ()
+    """Of a hair; `x` and `y` are its middle, `r` its width."""
+    length: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -81,11 +90,24 @@ class DustReading:
     """Of the frame in px: what paths of repairs count in."""
 
 
-def read_dust(camera: Camera, step: int, take: Take, size: tuple[int, int]) -> DustReading:
-    """camera: camera values of the whole frame at a level. take: gives regions of the full-size frame of `size`."""
-    specks = find_dust(camera, step)
+def read_dust(at: Callable[[int], Camera], take: Take, size: tuple[int, int]) -> DustReading:
+    """at: gives camera values of the whole frame at a level. take: gives regions of the full-size frame of `size`."""
+    specks = find_shadows(at, size)
     sure = tuple(speck for speck in specks if speck.certainty >= PROPOSED)
     return DustReading(specks, tuple(heal_of(speck, sure, take, size) for speck in sure), max(size))
+
+
+def find_shadows(at: Callable[[int], Camera], size: tuple[int, int]) -> tuple[Speck, ...]:
+    """Shadows of dust, and of hairs, in a frame of `size`, the surest first."""
+    level = LEVEL if min(size) >= 2**LEVEL * 64 else 0
+    thin = max(level, level_for(size, HAIRS_PX))
+    hairs = [_as_speck(thread) for thread in find_threads(at(thin), 2**thin)]
+    return tuple(sorted((*find_dust(at(level), 2**level), *hairs), key=lambda one: -one.certainty))
+
+
+def _as_speck(thread: Thread) -> Speck:
+    x, y = thread.path[len(thread.path) // 2]
+    return Speck(x, y, thread.width, thread.depth, thread.certainty, path=thread.path, length=thread.length)
 
 
 def heal_of(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, int]) -> Heal:
@@ -93,15 +115,15 @@ def heal_of(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, 
     area = _area(speck)
     dx, dy = proposed(take, size, area, [_area(other) for other in others if other is not speck])
     long_side = max(size)
-    place = ((speck.x + 0.5) / long_side, (speck.y + 0.5) / long_side)
+    path = tuple((round((x + 0.5) / long_side, 7), round((y + 0.5) / long_side, 7)) for x, y in area.path)
     return Heal(
-        path=(place,), radius_px=round(area.radius, 1), feather_px=round(area.feather, 1),
+        path=path, radius_px=round(area.radius, 1), feather_px=round(area.feather, 1),
         dx=round(dx / long_side, 6), dy=round(dy / long_side, 6),
     )  # fmt: skip
 
 
 def _area(speck: Speck) -> Area:
-    return Area(((speck.x, speck.y),), max(2.0, HEALED_RADII * speck.r), max(2.0, FEATHER * speck.r))
+    return Area(speck.path or ((speck.x, speck.y),), max(2.0, HEALED_RADII * speck.r), max(2.0, FEATHER * speck.r))
 
 
 def enhanced(camera: Camera) -> NDArray[np.uint8]:
@@ -140,7 +162,11 @@ def proven(frames: Mapping[Name, Sequence[Speck]], views: Mapping[Name, Array]) 
 
 
 def _at_same_place(one: Speck, other: Speck) -> bool:
-    return bool(np.hypot(one.x - other.x, one.y - other.y) < SAME_PLACE * max(one.r, other.r))
+    if bool(one.path) != bool(other.path):
+        return False
+    # a hair is not seen to the same end in every frame
+    reach = max(one.r, other.r, 0.25 * max(one.length, other.length))
+    return bool(np.hypot(one.x - other.x, one.y - other.y) < SAME_PLACE * reach)
 
 
 def find_dust(camera: Camera, step: int = 1) -> tuple[Speck, ...]:

@@ -110,9 +110,7 @@ def _plain(recipe: Recipe) -> Recipe:
 
 
 def _dust(sight: Sight) -> DustReading:
-    level = min(1, sight.level)
-    sensor = sight.engine.sensor
-    return read_dust(sight.picture("camera", level), 2**level, partial(sensor.read, 0), sight.frame.size)
+    return read_dust(partial(sight.picture, "camera"), partial(sight.engine.sensor.read, 0), sight.frame.size)
 
 
 def _card_at(sight: Sight) -> tuple[Outline, ...]:
@@ -132,6 +130,8 @@ def _specks(sight: Sight) -> tuple[Outline, ...]:
     for speck in found.specks[: len(found.heals)]:
         reach = 1.6 * speck.r
         around = np.stack([speck.x + reach * np.cos(turn), speck.y + reach * np.sin(turn)], axis=1)
+        if speck.path:
+            around = np.concatenate([speck.path, speck.path[::-1]])
         out.append(tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(around)))
     return tuple(out)
 

@@ -5,18 +5,17 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
-from ..colour.types import Array
+from ..colour.types import Array, Camera
 from ..develop.sensor import Sensor
+from ..develop.tiles import level_size
 from ..errors import MatizError
 from ..findings.mend import is_settled
-from ..measure.dust import DustReading, Speck, find_dust, heal_of, proven, view_of
+from ..measure.dust import DustReading, Speck, find_shadows, heal_of, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.tree import added
 from .desk import Say, start_of
 from .folder import gather
 from .sidecar import load_document, save_document
-
-LEVEL = 1
 
 
 def clean(folder: Path, say: Say, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple[int, ...]]]:
@@ -34,12 +33,13 @@ def clean(folder: Path, say: Say, *, dry: bool = False) -> Iterator[tuple[Path, 
         except MatizError as error:
             say(f"left alone: {error}")
             continue
-        width, height = sensor.frame.size
-        level = LEVEL if min(width, height) >= 2**LEVEL * 64 else 0
-        camera = sensor.read(level, (0, 0, width >> level, height >> level))
+
+        def at(level: int, sensor: Sensor = sensor) -> Camera:
+            return sensor.read(level, (0, 0, *level_size(sensor.frame.size, level)))
+
         sensor_is = (sensor.frame.camera, sensor.frame.size, sensor.frame.orientation)
-        seen[sensor_is][path] = find_dust(camera, 2**level)
-        views[path] = view_of(camera)
+        seen[sensor_is][path] = find_shadows(at, sensor.frame.size)
+        views[path] = view_of(at(1))
     for frames in seen.values():
         for path, specks in proven(frames, views).items():
             yield _heal(path, specks, say, dry=dry)
