@@ -310,3 +310,30 @@ def test_a_bent_picture_is_the_same_at_every_level(scene_engine):
     halves = halved(full)
     height, width = min(small.shape[0], halves.shape[0]), min(small.shape[1], halves.shape[1])
     assert np.abs(small[:height, :width] - halves[:height, :width])[3:-3, 3:-3].mean() < 0.01
+
+
+@pytest.mark.parametrize(
+    "mend",
+    [
+        {"level_deg": 4.0},
+        {"vertical_deg": 6.0, "crop": (0.2, 0.2, 0.5, 0.4)},
+        {"quarter_turns": "1", "level_deg": -3.0},
+    ],
+)
+def test_how_a_picture_lies_changes_no_tone(scene_engine, mend):
+    """Haze, zones and contrast read the surroundings that the camera saw."""
+    tone = [("tone.zones_EV", (0.6,) * 4 + (0.0,) * 7), ("tone.contrast.broad_dB", 5.0), ("tone.haze_percent", 50.0)]
+    recipe = Recipe().change_all(tone, label="x")[0]
+    turned_one = recipe.change_all([(f"mend.{name}", value) for name, value in mend.items()], label="x")[0]
+    engine = Engine(scene_engine.frame)
+    plain = engine.render(recipe, 0, result="scene")
+    runs = dict(engine.runs)
+    shown = engine.render(turned_one, 0, result="scene")
+    if "quarter_turns" not in mend:
+        assert engine.runs["haze"] == runs["haze"] and engine.runs["plan of the scene"] == runs["plan of the scene"]
+    height, width = shown.shape[:2]
+    x, y = np.meshgrid(np.arange(width, dtype=float), np.arange(height, dtype=float))
+    where = engine.mapping(turned_one).to_frame(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32)
+    sampled = cv2.remap(plain, *where.reshape(height, width, 2).transpose(2, 0, 1), cv2.INTER_CUBIC)
+    off = np.abs(np.log2(np.maximum(shown, 1e-3) / np.maximum(sampled, 1e-3)))[5:-5, 5:-5]
+    assert np.median(off) < 0.01 and np.quantile(off, 0.9) < 0.06

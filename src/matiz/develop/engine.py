@@ -124,12 +124,12 @@ class _Making:
     def __init__(self, engine: Engine, recipe: Recipe) -> None:
         self._engine, self._cache = engine, engine.cache
         recipe = recipe.in_force()
-        uncropped = recipe.uncropped()
-        mapping, whole = (Mapping.of(engine.frame, each.mend, each.processing) for each in (recipe, uncropped))
+        framed = recipe.as_framed()
+        mapping, whole = (Mapping.of(engine.frame, each.mend, each.processing) for each in (recipe, framed))
         self.work = Work(engine.sensor, recipe, mapping, whole, self)
         self._digests: dict[Node, bytes] = {}
-        self._whole = self if uncropped is recipe else _Making(engine, uncropped)
-        """What makes products of the picture without its crop."""
+        self._whole = self if framed is recipe else _Making(engine, framed)
+        """What makes products of the picture as the camera held it."""
 
     def digest(self, node: Node) -> bytes:
         """Of the values that a node reads and of its inputs; that of its input when it has nothing to do."""

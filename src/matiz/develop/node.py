@@ -35,7 +35,7 @@ class Work:
     recipe: Recipe
     mapping: Mapping
     whole: Mapping
-    """Of the picture without its crop."""
+    """Of the picture as the camera held it: not cropped, turned by degrees, seen straight or bent."""
     ask: Ask
     level: int = 0
     region: Region = (0, 0, 1, 1)
@@ -81,7 +81,7 @@ class Node:
     keeps: Callable[[int], bool] = field(default=_always)
     """Whether its tiles at a level are worth keeping."""
     of_whole: bool = False
-    """Whether it is made from the picture without its crop: only a product can be."""
+    """Whether it is made from the picture as the camera held it: only a product can be."""
 
 
 def product(

@@ -4,9 +4,11 @@ All of it follows edge-preserving luminance (guided filters) of the whole pictur
 that what is flat stays flat and edges keep their place: no rims of light around them.
 """
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,10 +21,13 @@ from ..raw.noise import common_noise
 from ..recipe.leaves import Values
 from ..recipe.model import Tone
 from .haze import Haze, haze_by_luminance, haze_of
+from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
 from .tiles import Region, level_for
 
+LATTICE = 97
+"""Nodes to a side at which it is asked where the surroundings lie."""
 SMALL_PX = 700
 """Least long side of the small picture that the surroundings are read from."""
 RADII = {"fine": 0.001, "middle": 0.008, "broad": 0.05}
@@ -113,10 +118,12 @@ def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
         of_whole=True,
     )
 
-    def run(work: Work, patch: Patch) -> Pixels:
-        return _toned(work, patch, work.ask.product(plan))
+    here = product(f"plan of the {name} here", lambda work: _placed(work, work.ask.product(plan)), (plan,), PLACES)
 
-    return Node(name, run, (working, plan), READS, grow=_with_margin, is_idle=lambda work: is_plain(work.recipe.tone))
+    def run(work: Work, patch: Patch) -> Pixels:
+        return _toned(work, patch, work.ask.product(here))
+
+    return Node(name, run, (working, here), READS, grow=_with_margin, is_idle=lambda work: is_plain(work.recipe.tone))
 
 
 def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
@@ -124,7 +131,7 @@ def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
     scale = 2.0 ** (work.level - level_for(work.whole.size, SMALL_PX))
     x, y, w, h = work.region
     left, top = patch.region[:2]
-    cut_x, cut_y = (cut / 2.0**work.level for cut in work.mapping.place_in(work.whole))
+    cut_x, cut_y = (cut / 2.0**work.level for cut in plan.corner)
     contrast = tone.contrast
     fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
     toned = scene_toned(
@@ -174,6 +181,34 @@ class Plan:
     air: NDArray[np.float32]
     by_veil: bool
     """Whether the transmission follows the veil, or luminance as it did once."""
+    corner: tuple[float, float] = (0.0, 0.0)
+    """Where the picture's upper left corner lies in it, px of the full size."""
+
+
+def _placed(work: Work, plan: Plan) -> Plan:
+    """The plan of the whole as it lies in the picture."""
+    here, whole = work.mapping, work.whole
+    if here.is_plain:
+        # a part of it, px for px
+        return replace(plan, corner=here.place_in(whole))
+    step = 2.0 ** level_for(whole.size, SMALL_PX)
+    width, height = (max(2, math.ceil(n / step)) for n in here.size)
+    # how the picture lies bends little from node to node
+    across, down = np.linspace(0.0, width - 1.0, LATTICE), np.linspace(0.0, height - 1.0, LATTICE)
+    nodes = (np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) + 0.5) * step - 0.5
+    there = ((whole.to_picture(here.to_frame(nodes)) + 0.5) / step - 0.5).reshape(LATTICE, LATTICE, 2)
+    fine_x, fine_y = _between(width), _between(height)
+    x, y = (np.asarray(fine_y @ there[..., n] @ fine_x.T, np.float32) for n in range(2))
+    # OpenCV takes four channels at most
+    halves = [np.ascontiguousarray(plan.grid[..., n : n + 3]) for n in range(0, plan.grid.shape[2], 3)]
+    parts = [cv2.remap(half, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for half in halves]
+    return replace(plan, grid=np.ascontiguousarray(np.dstack(parts)))
+
+
+def _between(count: int) -> Array:
+    """The matrix (count, LATTICE) from values at the nodes to those between them."""
+    at = np.linspace(0.0, LATTICE - 1.0, count)
+    return np.asarray(np.maximum(0.0, 1.0 - np.abs(at[:, None] - np.arange(LATTICE))))
 
 
 def _is_by_veil(work: Work) -> bool:

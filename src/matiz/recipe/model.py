@@ -177,6 +177,8 @@ class Mend(Section):
 LIES = ("mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
         "mend.quarter_turns", "mend.mirror", "mend.warp")  # fmt: skip
 """How a picture lies: what decides its size and what is where in it."""
+_HELD = ("level_deg", "vertical_deg", "horizontal_deg", "crop", "crop_ratio", "warp")
+"""What of it the camera could have held otherwise."""
 
 
 @dataclass(frozen=True)
@@ -320,8 +322,16 @@ class Recipe(Section):
         lies = {path.removeprefix("mend."): self.get(path) for path in LIES}
         return replaced(plain_one, mend=replaced(plain_one.mend, **lies))
 
+    def as_framed(self) -> "Recipe":
+        """With all of the picture as the camera held it: what its surroundings are read from, however it is cropped,
+        turned by degrees, seen straight or bent."""
+        mend, plain_one = self.mend, _PLAIN.mend
+        if all(getattr(mend, name) == getattr(plain_one, name) for name in _HELD):
+            return self
+        return replaced(self, mend=replaced(mend, **{name: getattr(plain_one, name) for name in _HELD}))
+
     def uncropped(self) -> "Recipe":
-        """With all of the picture, as it lies: what its surroundings are read from, however it is cropped."""
+        """With all of the picture, as it lies."""
         mend = self.mend
         if not mend.crop and mend.crop_ratio in ("original", "free"):
             return self

@@ -15,6 +15,9 @@ from .viewport import Viewport
 from .worker import LatestWorker
 
 DRAFT_ABOVE_S = 0.030
+"""Of a view at full size: its draft is a quick demosaic at half of it."""
+COARSE_ABOVE_S = 0.060
+"""Of a smaller view, whose draft is one still smaller, and softer: what is quicker follows the hand as it is."""
 
 
 @dataclass(frozen=True)
@@ -51,8 +54,8 @@ class Renderer(LatestWorker):
         level = request.view.level
         # pace is known per engine and level; an unknown one is taken for slow
         key = (id(request.engine), level)
-        if self._pace_s.get(key, 1.0) > DRAFT_ABOVE_S:
-            emit(_rendered(request, min(max(level, 1), deepest(request.view.picture)), is_draft=True))
+        if self._pace_s.get(key, 1.0) > (COARSE_ABOVE_S if level else DRAFT_ABOVE_S):
+            emit(_rendered(request, min(level + 1, deepest(request.view.picture)), is_draft=True))
             if self.outdated():
                 return
         start = time.perf_counter()
