@@ -14,14 +14,23 @@ from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
-from .mend import bright_at_border, converging, dusty, fringes, lens_known, tilted
+from .mend import (
+    bright_at_border,
+    converging,
+    dusty,
+    fringes,
+    lens_known,
+    noise_differs,
+    seen_twice,
+    tilted,
+)
 from .model import Finding
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    tilted, converging, dusty, bright_at_border, fringes, lens_known, grey_card, balance_differs, two_lights,
-    under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved,
-    uneven,
+    tilted, converging, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known, grey_card,
+    balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat, crushed, end_gap,
+    even_out, middle_moved, uneven,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -11,8 +11,9 @@ from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
 from ..develop.graph import HAZE
 from ..develop.mapping import LENS, PLACES, focal_px
+from ..develop.patches import area_of, laid_over, offset_of
 from ..raw.noise import noise_of
-from ..recipe.model import Recipe
+from ..recipe.model import Heal, Recipe, Repair
 from . import table
 from .border import Blob, find_blobs
 from .deliver import DeliveryReading, read_delivery
@@ -23,6 +24,7 @@ from .luminances import luminance_EV
 from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
+from .retouch import Retouched, read_retouch
 from .stored import StoredReading, read_stored
 from .subject import SubjectReading, find_subject
 from .table import Reading, Sight
@@ -30,6 +32,7 @@ from .tilt import TiltReading, read_tilt
 from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
 from .values import LightValue, Outline, value_of
 
+MOST_RETOUCHED = 40
 LINES_PX = 1000
 """Least long side of the picture that lines are looked for in."""
 
@@ -61,6 +64,8 @@ class PictureReading:
     dust: DustReading
     specks: tuple[Outline, ...]
     """Round the shadows that would be healed, px of the upright full-size picture."""
+    retouch: tuple[Retouched, ...]
+    """What gives repairs away, of the newest MOST_RETOUCHED; outlines in px of the upright full-size picture."""
     subject: SubjectReading | None
     """Px of the upright full-size frame; None where nothing stands out."""
     border: tuple[Blob, ...]
@@ -134,6 +139,26 @@ def _specks(sight: Sight) -> tuple[Outline, ...]:
             around = np.concatenate([speck.path, speck.path[::-1]])
         out.append(tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(around)))
     return tuple(out)
+
+
+def _retouch(sight: Sight) -> tuple[Retouched, ...]:
+    size, sensor, repairs = sight.frame.size, sight.engine.sensor, sight.recipe.mend.repairs
+    items = {ident: item for ident, item in repairs.items() if isinstance(item, Repair) and item.active == "on"}
+    areas = {
+        ident: (area_of(item, size), offset_of(item, size) if isinstance(item, Heal) else None)
+        for ident, item in list(items.items())[-MOST_RETOUCHED:]
+        if item.path
+    }
+    if not areas:
+        return ()
+    take = partial(sensor.read, 0)
+    patches = sensor.patches.all(take, size, repairs)
+    found = read_retouch(areas, lambda region: laid_over(take(region), region, 0, patches), size)
+    corners = sight.mapping.to_picture([point for each in found for point in each.outline]).reshape(-1, 4, 2)
+    return tuple(
+        replace(each, outline=tuple((float(x), float(y)) for x, y in four))
+        for each, four in zip(found, corners, strict=True)
+    )
 
 
 def _border(sight: Sight) -> tuple[Blob, ...]:
@@ -225,6 +250,7 @@ READINGS = (
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",)),
     Reading("dust", _dust, looks_at=("camera",), under=_plain),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
+    Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),
     Reading("subject", _subject, looks_at=("small display",), under=_plain),
     Reading("border", _border, looks_at=("small display",), reads=PLACES),
     Reading("whole_border", _border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
