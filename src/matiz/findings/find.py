@@ -12,19 +12,12 @@ from ..develop.tiles import deepest
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
+from .border import bright_at_border
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, two_lights
-from .mend import (
-    bright_at_border,
-    converging,
-    dusty,
-    fringes,
-    lens_known,
-    noise_differs,
-    seen_twice,
-    tilted,
-)
+from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
+from .retouch import noise_differs, seen_twice
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (

@@ -9,8 +9,7 @@ import numpy as np
 from ..colour.types import Array
 from ..measure.dust import DustReading, Speck
 from ..measure.picture import PictureReading
-from ..measure.retouch import SEEN_TWICE
-from ..recipe.model import Fill, Recipe, Repair
+from ..recipe.model import Recipe, Repair
 from ..recipe.tree import Rows, Section
 from ..wording import EV, counted, degrees, number, percent
 from .model import Finding, needs
@@ -26,11 +25,6 @@ LEAST_VERTICAL_DEG, MOST_VERTICAL_DEG = 1.0, 12.0
 """Common practice, no source: less is not seen, and a camera that looked further up or down meant it."""
 LEAST_DUST_CERTAINTY, MOST_DUST = 0.5, 30
 """More shadows than this are a texture."""
-LEAST_BLOB_CERTAINTY = 0.5
-MOST_FILLED = 0.008
-"""Of the picture: larger bright things at the border are often parts of one that is wanted, and left to the crop."""
-LEAST_NOISE, MOST_NOISE = 0.45, 1.9
-"""Of a repair's surroundings: what is healed from a proposed source lies within in nine of ten (`./dev bench mend`)."""
 LEAST_ANGLE_CERTAINTY = 0.6
 """From here on a photograph that was turned was read within 0.3 degrees in 95 of 100 (`./dev bench mend`)."""
 
@@ -150,70 +144,6 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",
         certainty=min(speck.certainty for speck, _, _ in left),
     )
-
-
-@needs("border")
-def bright_at_border(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
-    """Something bright touches the border, and pulls the eye out of the picture."""
-    for blob in reading.border:
-        if blob.certainty < LEAST_BLOB_CERTAINTY:
-            continue
-        is_small = blob.share < MOST_FILLED
-        middle = np.mean(blob.outline, axis=0)
-        yield Finding(
-            id="mend.bright_at_border",
-            station="mend",
-            claim=f"Something bright touches the {blob.side} border: {number(blob.contrast, 0)} L* lighter than what "
-            "lies round it",
-            evidence={"L*": round(blob.lightness), "share_%": round(100.0 * blob.share, 2)},
-            outlines=(blob.outline,),
-            adds=(("mend.repairs", Fill(path=blob.path, outline="on", radius_px=2.0)),) if is_small else (),
-            fix_label="Fill it from around" if is_small else "",
-            subject=f"{blob.side} {round(float(middle.sum()) / 100.0)}",
-            certainty=blob.certainty,
-        )
-
-
-@needs("retouch")
-def seen_twice(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
-    """A repair shows something that is seen near by too."""
-    for each in reading.retouch:
-        if each.repeated <= SEEN_TWICE or each.other is None:
-            continue
-        path = f"mend.repairs.{each.ident}"
-        yield Finding(
-            id="mend.seen_twice",
-            station="mend",
-            claim=f"Repair {_nth(recipe, each.ident)} shows something twice, {number(each.away_px, 0, 'px')} apart",
-            evidence={"stands_out_times": round(each.repeated, 1), "apart_px": round(each.away_px)},
-            outlines=(each.outline,),
-            fix=((f"{path}.dx", each.other[0]), (f"{path}.dy", each.other[1])),
-            fix_label="Take it from elsewhere",
-            subject=each.ident,
-            certainty=0.6,
-        )
-
-
-@needs("retouch")
-def noise_differs(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
-    """A repair is smoother or noisier than what lies round it."""
-    for each in reading.retouch:
-        if each.noise is None or LEAST_NOISE <= each.noise <= MOST_NOISE:
-            continue
-        yield Finding(
-            id="mend.noise_differs",
-            station="mend",
-            claim=f"Repair {_nth(recipe, each.ident)} has {number(each.noise, 1)} times the noise of what lies round it",
-            evidence={"noise_times": round(each.noise, 2)},
-            outlines=(each.outline,),
-            subject=each.ident,
-            certainty=0.6,
-        )
-
-
-def _nth(recipe: Recipe, ident: str) -> int:
-    order = recipe.mend.repairs.order
-    return order.index(ident) + 1 if ident in order else 0
 
 
 def is_settled(speck: Speck, recipe: Recipe, found: DustReading) -> bool:

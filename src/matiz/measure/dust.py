@@ -27,7 +27,7 @@ LEAST_PX, MOST_PX = 2.5, 40.0
 STANDS_OUT = 4.0
 """Times the usual difference round about."""
 LEAST_DEPTH, MOST_DEPTH = 0.02, 0.5
-MOST_CANDIDATES = 250
+MOST_CANDIDATES = 350
 QUICK_REST = 0.4
 """Of the depth: where more is left by a first guess, nothing is fitted."""
 FULL = 0.9
@@ -171,12 +171,15 @@ def _at_same_place(one: Speck, other: Speck) -> bool:
 
 def find_dust(camera: Camera, step: int = 1) -> tuple[Speck, ...]:
     """camera: camera values of the whole frame at a level, `step` full-size px per px. The surest first."""
+    fitted = [_fitted(camera, *each) for each in _candidates(np.log(np.maximum(camera[..., 1], 1e-4)))]
     found: list[Speck] = []
-    for x, y, r in _candidates(np.log(np.maximum(camera[..., 1], 1e-4))):
-        speck = _fitted(camera, x, y, r)
-        if speck is not None and not any(_same(speck, other) for other in found):
-            found.append(speck)
-    found.sort(key=lambda one: -one.certainty)
+    # of several sizes at one place the one that fits best
+    for speck in sorted((speck for speck in fitted if speck is not None), key=lambda one: -one.certainty):
+        if not any(_same(speck, other) for other in found):
+            # a thing that looks like dust at one size seldom does so at its own
+            again = _fitted(camera, speck.x, speck.y, speck.r)
+            if again is not None:
+                found.append(replace(again, certainty=float(np.sqrt(again.certainty * speck.certainty))))
     at = (step - 1) / 2.0
     return tuple(Speck(one.x * step + at, one.y * step + at, one.r * step, one.depth, one.certainty) for one in found)
 
@@ -195,16 +198,27 @@ def _candidates(logs: Grid) -> list[tuple[float, float, float]]:
             window = int(14 * spread) | 1
             # by the mean root, which a few strong things round about change little
             usual = 1.48 * cv2.blur(np.sqrt(np.abs(dip)), (window, window)) ** 2
+            around = _around(dip, 1.6 * spread)
             lowest = cv2.erode(dip, np.ones((2 * int(spread) + 1,) * 2, np.uint8))
             rows, columns = np.nonzero((dip == lowest) & (dip < -0.4 * LEAST_DEPTH) & (-dip > STANDS_OUT * usual))
             for y, x in zip(rows, columns, strict=True):
-                strength = float(-dip[y, x] / usual[y, x])
+                # what stands on even ground first: in a texture every dip has others beside it
+                strength = float(-dip[y, x] / max(around[y, x], 0.3 * usual[y, x]))
                 at = (step - 1) / 2.0
                 found.append((strength, x * step + at, y * step + at, 1.6 * spread * step))
         image = cv2.resize(image, (image.shape[1] // 2, image.shape[0] // 2), interpolation=cv2.INTER_AREA)
         step *= 2
     found.sort(reverse=True)
     return [each[1:] for each in found[:MOST_CANDIDATES]]
+
+
+def _around(dip: Grid, r: float) -> Grid:
+    """The root mean square in the square ring from 1.3 to 2.6 of a radius about each px."""
+    square = dip * dip
+    outer, inner = (2 * round(reach * r) + 1 for reach in (2.6, 1.3))
+    whole, within = (cv2.boxFilter(square, -1, (size, size), normalize=False) for size in (outer, inner))
+    total = whole - within
+    return np.asarray(np.sqrt(np.maximum(total, 0.0) / (outer**2 - inner**2)) + 1e-6)
 
 
 def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:

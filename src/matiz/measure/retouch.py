@@ -51,9 +51,7 @@ def read_retouch(
     return tuple(_looked_at(ident, area, offset, take, size) for ident, (area, offset) in areas.items())
 
 
-def _looked_at(
-    ident: str, area: Area, offset: tuple[int, int] | None, take: Take, size: tuple[int, int]
-) -> Retouched:
+def _looked_at(ident: str, area: Area, offset: tuple[int, int] | None, take: Take, size: tuple[int, int]) -> Retouched:
     box = area.box(size, 1)
     distance = area.distance(box)
     here = _root(take(box))
@@ -95,7 +93,8 @@ def _spread(values: Array) -> float:
 
 def _shared(here: Array, there: Array, inside: NDArray[np.bool_], ring: NDArray[np.bool_]) -> float:
     """How far what two places have in common stands out of the texture round about."""
-    bands = [cv2.GaussianBlur(each, (0, 0), FINE_PX) - cv2.GaussianBlur(each, (0, 0), BROAD_PX) for each in (here, there)]
+    soft, softer = ([cv2.GaussianBlur(each, (0, 0), px) for each in (here, there)] for px in (FINE_PX, BROAD_PX))
+    bands = [a - b for a, b in zip(soft, softer, strict=True)]
     one, other = (band[inside] - band[inside].mean() for band in bands)
     same = float((one * other).mean() / max(float(one.std() * other.std()), 1e-9))
     usual = max(float(bands[0][ring].std()), 1e-6)
