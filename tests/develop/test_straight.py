@@ -14,6 +14,7 @@ from matiz.errors import RecipeError
 from matiz.image.reduce import halved
 from matiz.kernels.geometry import resampled
 from matiz.mend.straight import RATIOS, applied, drawn_in, half_planes, largest, reach, straight, turned
+from matiz.raw.decode import read_frame
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.model import RATIOS as RECIPE_RATIOS
 from matiz.recipe.model import Band, Mend, Pull, Recipe
@@ -337,3 +338,19 @@ def test_how_a_picture_lies_changes_no_tone(scene_engine, mend):
     sampled = cv2.remap(plain, *where.reshape(height, width, 2).transpose(2, 0, 1), cv2.INTER_CUBIC)
     off = np.abs(np.log2(np.maximum(shown, 1e-3) / np.maximum(sampled, 1e-3)))[5:-5, 5:-5]
     assert np.median(off) < 0.01 and np.quantile(off, 0.9) < 0.06
+
+
+def test_the_angle_of_view_comes_from_the_file(tmp_path):
+    import exiv2
+    from PIL import Image
+
+    path = tmp_path / "a.jpg"
+    Image.fromarray(np.full((240, 360, 3), 90, np.uint8)).save(path)
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    image.exifData()["Exif.Photo.FocalLength"] = "24/1"
+    image.exifData()["Exif.Photo.FocalLengthIn35mmFilm"] = "36"
+    image.writeMetadata()
+    frame = read_frame(path)
+    assert (frame.exposure.focal_mm, frame.exposure.focal_35_mm) == (24.0, 36.0)
+    assert focal_px(frame) == pytest.approx(360.0)

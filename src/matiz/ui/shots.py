@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
+from ..recipe.model import Band, Fill, Heal, HeldLine, Pull
+from ..recipe.tree import added
 from ..simcam.shoot import make_demo, missing_shots
 from .app import application
 from .session import Session
@@ -87,6 +89,23 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.session.commit([("mend.crop", (0.16, 0.12, 0.6, 0.4))], "Crop")
     settle(window)
     keep("mend-crop")
+    window.undo()
+    open_at("CORVA_0012", window.mend)
+    window.mend.turn_to("Warp")
+    warp = [HeldLine(0.02, 0.22, 0.98, 0.22), Band(0.05, 0.1, 0.9, 0.12, 20.0), Pull(0.5, 0.46, 0.03, -0.02)]
+    window.session.commit(added(window.session.recipe, [("mend.warp", each) for each in warp]), "Warp")
+    settle(window)
+    keep("mend-warp")
+    window.undo()
+    open_at("CORVA_0031", window.mend)
+    window.mend.turn_to("Repair")
+    outline = ((0.06, 0.5), (0.2, 0.5), (0.2, 0.6), (0.06, 0.6))
+    repairs = [Heal(((0.14, 0.07),), radius_px=30.0, dx=0.1), Fill(outline, "on", 2.0, 6.0)]
+    window.session.commit(added(window.session.recipe, [("mend.repairs", each) for each in repairs]), "Repairs")
+    settle(window)
+    window.mend.repair.list.setCurrentRow(0)
+    settle(window)
+    keep("mend-repair")
     window.undo()
     open_at("CORVA_0015", window.mend)
     window.mend.turn_to("Dust")
