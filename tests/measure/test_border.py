@@ -60,3 +60,7 @@ def test_where_nothing_differs_there_is_no_sure_subject():
     ramp = np.broadcast_to(np.linspace(0.05, 0.7, 400, dtype=np.float32)[:, None, None], (400, 600, 3))
     found = find_subject(np.ascontiguousarray(ramp))
     assert found is None or found.certainty < 0.5
+    view = ground(0.3)
+    view[150:260, 25:575] = (0.1, 0.25, 0.05)
+    found = find_subject(view)
+    assert found is None or found.certainty < 0.3, "what goes from side to side is a view"

@@ -50,6 +50,13 @@ def test_a_stone_that_is_copied_is_seen_twice_and_grass_is_not():
     dx, dy = (value * 600 for value in twice.other)
     assert np.hypot(dx - 80, dy) > 30, "another source"
     assert read(with_stone(), area, (-90, 40)).repeated < SEEN_TWICE
+    # a thing at the source that is not at the repair, where another one lies over it
+    picture = with_stone()
+
+    def take(box):
+        return np.ascontiguousarray(picture[box[1] : box[1] + box[3], box[0] : box[0] + box[2]])
+
+    assert read_retouch({"a": (area, (80, 0))}, take, SIZE)[0].repeated == 0.0
     far = Area(((580.0, 380.0),), 10.0, 2.0)
     assert read(with_stone(), far, (-320, -180)).repeated == 0.0, "far away nobody sees it"
 

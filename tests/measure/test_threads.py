@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.dust import find_shadows, heal_of, proven
+from matiz.measure.dust import Speck, find_shadows, heal_of, proven
 from matiz.measure.threads import find_threads
 
 SURE = 0.5
@@ -67,6 +67,7 @@ def test_railings_edges_and_coloured_lines_are_left_alone():
     coloured[..., 1] = crossed(coloured, bow(), depth=0.1)[..., 1]
     for picture in (railing, edge, coloured, sky(3), sky(4, 0.08), np.full((80, 90, 3), 0.3, np.float32)):
         assert all(found.certainty < SURE for found in find_threads(picture))
+    assert find_threads(coloured) == ()
 
 
 def test_photographs_have_no_sure_hairs():
@@ -90,5 +91,8 @@ def test_a_hair_is_healed_along_its_path_and_proven_by_another_frame():
     again = next(s for s in find_shadows(lambda _: crossed(sky(7), bow()), (800, 500)) if s.path)
     sure = proven({"a": (hair,), "b": (again,)}, views)["a"]
     assert len(sure) == 1 and sure[0].frames == 2 and sure[0].path
+    x, y = hair.path[len(hair.path) // 2]
+    spot = Speck(x, y, 8.0, 0.2, 0.7)
+    assert proven({"a": (hair,), "b": (spot,)}, views)["a"] == (), "a speck proves no hair"
     elsewhere = next(s for s in find_shadows(lambda _: crossed(sky(7), bow(500, 300)), (800, 500)) if s.path)
     assert proven({"a": (hair,), "b": (elsewhere,)}, views)["a"] == ()

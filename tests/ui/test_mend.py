@@ -364,6 +364,9 @@ def test_repairs_are_listed_ordered_switched_and_sized(dusty):
     assert first not in session.recipe.mend.repairs and page.chosen == ""
     tape.valueChanged.emit(3.0)
     assert session.recipe.mend.repairs[second].feather_px == 4.0 and tape.value() == 3.0
+    page.choose(second)
+    page.kinds.button("clone").click()
+    assert page.chosen == "" and tape.value() == 3.0, "what is drawn next is meant"
     for _ in range(5):
         dusty.undo()
     settle(dusty)

@@ -7,6 +7,7 @@ the other goes through a `Mapping`.
 
 import math
 from dataclasses import dataclass, field, replace
+from itertools import pairwise, product
 from typing import Any
 
 import numpy as np
@@ -34,6 +35,8 @@ SHORTEST_MM = 10.0
 """A shorter lens sits before a small sensor, whose size it does not say."""
 PROBES, BENT_PROBES = 17, 65
 """Places along each side of a region at which it is looked where it comes from."""
+BENT_PX = 256
+"""Longest side of what of a bent picture is drawn at once."""
 _TURNS = {(0, False): 1, (1, False): 6, (2, False): 3, (3, False): 8,
           (0, True): 2, (1, True): 7, (2, True): 4, (3, True): 5}  # fmt: skip
 """Exif's orientation that turns as many quarters clockwise, mirrored before or not."""
@@ -160,16 +163,19 @@ class Mapping:
         if not self.moves:
             left, top = self._cut(level)
             return left + x, top + y, w, h
-        places = [self._probed(level, (x, y, w, h), channel) for channel in range(3)]
+        seen = self._probed(level, (x, y, w, h))
+        places = [self._in_frame(seen, level, channel) for channel in range(3)]
         width, height = level_size(self.frame_size, level)
-        left, right = _held(min(p[..., 0].min() for p in places), max(p[..., 0].max() for p in places), width)
-        top, bottom = _held(min(p[..., 1].min() for p in places), max(p[..., 1].max() for p in places), height)
+        left, right = _held(min(p[:, 0].min() for p in places), max(p[:, 0].max() for p in places), width)
+        top, bottom = _held(min(p[:, 1].min() for p in places), max(p[:, 1].max() for p in places), height)
         return left, top, right - left, bottom - top
 
     def drawn(self, source: Array, held: Region, level: int, region: Region) -> Array:
         """A region of the picture from the part `held` of the frame, float32 (height, width, 3), as `source` says."""
         if not self.moves:
             return upright(source, self.orientation)
+        if self.bend is not None and max(region[2:]) > BENT_PX:
+            return self._in_parts(source, held, level, region)
         wanted = self._unturned(level, region)
         middle = self._lens_middle(level)
         made = resampled(
@@ -185,6 +191,18 @@ class Mapping:
             **self._bent(level),
         )
         return upright(made, self.orientation)
+
+    def _in_parts(self, source: Array, held: Region, level: int, region: Region) -> Array:
+        """The same part by part: most of a bent picture is hardly bent, and as quickly drawn as any."""
+        x, y, w, h = region
+        out = np.empty((h, w, 3), np.float32)
+        across, down = (np.linspace(0, n, -(-n // BENT_PX) + 1).astype(int) for n in (w, h))
+        for (top, bottom), (left, right) in product(pairwise(down), pairwise(across)):
+            part = (x + int(left), y + int(top), int(right - left), int(bottom - top))
+            sx, sy, sw, sh = own = self.source(level, part)
+            pixels = np.ascontiguousarray(source[sy - held[1] :, sx - held[0] :][:sh, :sw])
+            out[top:bottom, left:right] = self.drawn(pixels, own, level, part)
+        return out
 
     def brightened(self, picture: Array, level: int, region: Region) -> Array:
         """A region of the picture with the lens's fall-off taken back."""
@@ -253,20 +271,23 @@ class Mapping:
 
     # ---- at a level
 
-    def _probed(self, level: int, wanted: Region, channel: int, right: float = 0.0) -> Array:
-        """Where places all over a region of the plane lie in the frame, (n, n, 2) px of the level. right: px
-        that they are taken further right."""
+    def _probed(self, level: int, wanted: Region, right: float = 0.0) -> Array:
+        """Where places all over a region of the plane come from in what the lens drew, (n, 2) px of the full size from
+        its middle. right: px of the level that they are taken further right."""
         w, h = wanted[2:]
         from_x, from_y = self._away(level, wanted)
-        count = PROBES if self.bend is None else BENT_PROBES
+        count = PROBES if self.bend is None or max(w, h) <= BENT_PX else BENT_PROBES
         across, down = from_x + np.linspace(0.0, w - 1.0, count) + right, from_y + np.linspace(0.0, h - 1.0, count)
-        points = np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level
-        moved = self._through_lens(self._to_lens(points), channel) / 2.0**level
-        return (moved + self._lens_middle(level)).reshape(count, count, 2)
+        return self._to_lens(np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level)
+
+    def _in_frame(self, seen: Array, level: int, channel: int) -> Array:
+        """Where a channel of such places (n, 2) lies in the frame, px of a level."""
+        return self._through_lens(seen, channel) / 2.0**level + self._lens_middle(level)
 
     def _steepest(self, level: int, wanted: Region) -> float:
         """How much the shift changes from px to px along a row of a region, at most."""
-        change = self._probed(level, wanted, GREEN, 1.0) - self._probed(level, wanted, GREEN) - np.array([1.0, 0.0])
+        here, beside = (self._in_frame(self._probed(level, wanted, right), level, GREEN) for right in (0.0, 1.0))
+        change = beside - here - np.array([1.0, 0.0])
         # between the probes a bend may be a little steeper than at them
         return float(np.abs(change).max()) * (1.0 if self.bend is None else 1.25)
 
