@@ -188,6 +188,30 @@ def _clean(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _mask(chosen: argparse.Namespace) -> int:
+    from .deliver.mask import write_mask
+    from .develop.engine import Engine
+    from .raw.decode import read_frame
+    from .recipe.parsing import parsed_part
+    from .recipe.places import Place
+    from .recipe.tree import Rows, Section
+
+    if bool(chosen.part) == bool(chosen.place):
+        raise ArgumentError("mask: give --part KIND[,key=value,...] once or more, or --recipe R.json with --place NAME")
+    parts: Rows[Section] = Rows((f"p{n}", parsed_part(text)) for n, text in enumerate(chosen.part))
+    engine = Engine(read_frame(chosen.file))
+    recipe = _recipe(chosen, engine.frame.start)
+    if chosen.place:
+        places = [item for ident, item in recipe.places.items() if isinstance(item, Place)
+                  and chosen.place in (ident, item.name)]  # fmt: skip
+        if not places:
+            named = ", ".join(repr(item.name) for item in recipe.places.values() if isinstance(item, Place)) or "none"
+            raise ArgumentError(f"mask: the recipe has no place {chosen.place!r}; it has {named}")
+        parts = places[0].mask
+    write_mask(engine, recipe, parts, Path(chosen.output))
+    return 0
+
+
 def _recipe_command(chosen: argparse.Namespace) -> int:
     from .recipe.model import RAW, Recipe
     from .recipe.schema import json_schema
@@ -353,6 +377,14 @@ def _add_clean(command: argparse.ArgumentParser) -> None:
     command.add_argument("--dry", action="store_true", help="say what would be healed, change nothing")
 
 
+def _add_mask(command: argparse.ArgumentParser) -> None:
+    _add_input(command)
+    command.add_argument("--part", action="append", default=[], metavar="KIND[,key=value,...]",
+                         help="a part of the mask; parts are joined in their order")  # fmt: skip
+    command.add_argument("--place", metavar="NAME", help="the mask of a place of the recipe")
+    command.add_argument("-o", "--output", required=True, metavar="MASK.png")
+
+
 def _add_recipe(command: argparse.ArgumentParser) -> None:
     command.add_argument("action", choices=("check", "schema", "new"))
     command.add_argument("recipe_file", nargs="?", metavar="R.json")
@@ -390,6 +422,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "find": (_find, _add_find, "Print the findings of a picture."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
+    "mask": (_mask, _add_mask, "Write a mask as a grey picture of 16 bits."),
     "recipe": (_recipe_command, _add_recipe, "Check a recipe, or print the schema or a new recipe."),
     "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
     "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),

@@ -232,10 +232,10 @@ def test_places_weigh_in_by_masks_that_nothing_of_theirs_changes(scene_engine):
     runs = dict(engine.runs)
     stronger, _ = recipe.change(f"{path}.gain_EV", 2.0)
     engine.render(stronger, 1, result="places")
-    assert engine.runs["rendition"] == runs["rendition"], "the reference does not look at places"
+    assert engine.runs["reference"] == runs["reference"], "the reference does not look at places"
     assert engine.runs["masks"] == runs["masks"] + 1, "it reads the whole table"
     engine.render(stronger.change("tone.exposure_EV", 1.5)[0], 1, result="places")
-    assert engine.runs["rendition"] > runs["rendition"], "masks follow the whole frame's tone"
+    assert engine.runs["reference"] > runs["reference"], "masks follow the whole frame's tone"
 
 
 # ---- keys

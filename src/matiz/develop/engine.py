@@ -51,8 +51,11 @@ class Engine:
         """The deepest level at which the picture's long side still has `least_px`."""
         return level_for(self.size(recipe), least_px)
 
-    def render(self, recipe: Recipe, level: int, region: Region | None = None, *, result: str = "screen") -> Pixels:
-        """A region (the whole picture when None) of a level, as far as `result`, a key of the graph's ends."""
+    def render(
+        self, recipe: Recipe, level: int, region: Region | None = None, *, result: str | Node = "screen"
+    ) -> Pixels:
+        """A region (the whole picture when None) of a level, as far as `result`, a key of the graph's ends or a node of
+        it."""
         making = _Making(self, recipe)
         return making.pixels(self._end(result), level, self._checked(making.work.mapping, level, region))
 
@@ -76,7 +79,7 @@ class Engine:
         return _Making(self, recipe).product(node)
 
     def full(
-        self, recipe: Recipe, *, result: str = "display", progress: Callable[[float], bool] | None = None
+        self, recipe: Recipe, *, result: str | Node = "display", progress: Callable[[float], bool] | None = None
     ) -> Iterator[tuple[Region, Pixels]]:
         """The full-size picture tile by tile, (region, pixels), with little memory.
 
@@ -103,7 +106,9 @@ class Engine:
     def cache(self) -> Cache:
         return self._cache
 
-    def _end(self, result: str) -> Node:
+    def _end(self, result: str | Node) -> Node:
+        if isinstance(result, Node):
+            return result
         if result not in self._ends:
             raise ArgumentError(f"result: one of {', '.join(self._ends)}; got {result!r}")
         return self._ends[result]
@@ -142,7 +147,7 @@ class _Making:
                 found = inputs[0]
             else:
                 values = [self.work.recipe.get(path) for path in node.reads]
-                told = repr((node.name, self.work.recipe.processing, values)).encode()
+                told = repr((node.name, self.work.recipe.processing, values, node.key(self.work))).encode()
                 found = hashlib.blake2b(told + b"".join(inputs), digest_size=16).digest()
             self._digests[node] = found
         return found

@@ -3,8 +3,8 @@
     sensor -> geometry -> light -> fall-off -> scene -> rendition -> fit -> (encoding, when a file is written)
                                                   \\-> screen (rendition, fit and encoding in one pass)
 
-Places will weigh in at `scene` and `rendition` by masks, products that read `REFERENCE`: the whole frame's own
-rendition, so that no place feeds back into a mask.
+Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
+none feeds back into a mask.
 """
 
 import numpy as np
@@ -14,9 +14,11 @@ from ..kernels.fit import fitted
 from ..kernels.rendition import AFTER_FIT, BEFORE_FIT, rendered
 from ..kernels.screen import screen
 from ..kernels.working import to_working
+from ..recipe.tree import Rows, Section
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
+from .places import mask_node, places_node
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
@@ -143,18 +145,36 @@ HAZE = haze_node(SMALL)
 _, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))
 
 
-def _shown(name: str, working: Node) -> tuple[Node, Node, Node]:
-    """The nodes from scene-linear Rec.2020 to what is shown: scene, display-referred, fitted."""
-    scene = scene_node(f"scene{name}", working, SMALL, HAZE)
+SMALL_TONED = scene_node("scene of the small picture", SMALL, SMALL, HAZE)
+SMALL_REFERENCE = Node("reference of the small picture", _rendition, (SMALL_TONED,), _RENDITION)
+
+
+def _scene(name: str, toned: Node) -> tuple[Node, Node]:
+    """The node of a scene with its places, and that of what their masks read: the same rendered without any."""
+    reference = Node(f"reference{name}", _rendition, (toned,), _RENDITION)
+    return places_node(f"places{name}", toned, reference, SMALL_REFERENCE), reference
+
+
+def _shown(name: str, scene: Node) -> tuple[Node, Node]:
+    """The nodes from a scene to what is shown: display-referred, fitted."""
     rendition = Node(f"rendition{name}", _rendition, (scene,), _RENDITION)
-    return scene, rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
+    return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
 
-SCENE, RENDITION, FIT = _shown("", WORKING)
-SMALL_SCENE, SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL)
-REFERENCE = RENDITION
+TONED = scene_node("scene", WORKING, SMALL, HAZE)
+SCENE, REFERENCE = _scene("", TONED)
+RENDITION, FIT = _shown("", SCENE)
+SMALL_SCENE, _ = _scene(" of the small picture", SMALL_TONED)
+SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_SCENE)
 SCREEN = Node("screen", _screen, (SCENE,), _RENDITION)
-DRAFT = Node("draft", _screen, (scene_node("scene of the draft", QUICK, SMALL, HAZE),), _RENDITION)
+QUICK_SCENE, _ = _scene(" of the draft", scene_node("scene of the draft", QUICK, SMALL, HAZE))
+DRAFT = Node("draft", _screen, (QUICK_SCENE,), _RENDITION)
+
+
+def mask(parts: Rows[Section]) -> Node:
+    """The node that makes one mask of a picture, (height, width, 1)."""
+    return mask_node(TONED, REFERENCE, SMALL_REFERENCE, parts)
+
 
 ENDS: dict[str, Node] = {
     "camera": CAMERA,
@@ -170,6 +190,7 @@ ENDS: dict[str, Node] = {
     "small rendered": SMALL_RENDITION,
     "small display": SMALL_FIT,
 }
-"""Camera values; scene-linear Rec.2020 before exposure, and after Tone's scene part; display-linear Rec.2020 before
-the output gamut is fitted; display-linear sRGB for files; 8-bit blue-green-red-255 for the screen, and the same from a
-quick demosaic. The small ones are for measuring: at a small level they are there at once, and always the same."""
+"""Camera values; scene-linear Rec.2020 before exposure, and after Tone's scene part and all places; display-linear
+Rec.2020 before the output gamut is fitted; display-linear sRGB for files; 8-bit blue-green-red-255 for the screen, and
+the same from a quick demosaic. The small ones are for measuring: at a small level they are there at once, and always
+the same."""

@@ -5,7 +5,7 @@ plan, a mask, a noise model. Either kind depends on what its inputs depend on an
 and on nothing else; that is how the engine knows what to make again.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -60,6 +60,10 @@ def _never(_: Work) -> bool:
     return False
 
 
+def _nothing(_: Work) -> Hashable:
+    return None
+
+
 def _always(_: int) -> bool:
     return True
 
@@ -80,6 +84,8 @@ class Node:
     """True when it has nothing to do, and hands on its first input as it is."""
     keeps: Callable[[int], bool] = field(default=_always)
     """Whether its tiles at a level are worth keeping."""
+    key: Callable[[Work], Hashable] = field(default=_nothing)
+    """What else its result depends on, such as a part of each item of a table."""
     of_whole: bool = False
     """Whether it is made from the picture as the camera held it: only a product can be."""
 
@@ -90,6 +96,7 @@ def product(
     inputs: tuple[Node, ...] = (),
     reads: tuple[str, ...] = (),
     *,
+    key: Callable[[Work], Hashable] | None = None,
     of_whole: bool = False,
 ) -> Node:
-    return Node(name, run, inputs, reads, is_product=True, of_whole=of_whole)
+    return Node(name, run, inputs, reads, is_product=True, key=key or _nothing, of_whole=of_whole)

@@ -21,13 +21,12 @@ from ..raw.noise import common_noise
 from ..recipe.leaves import Values
 from ..recipe.model import Tone
 from .haze import Haze, haze_by_luminance, haze_of
+from .lattice import NODES, between
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
 from .tiles import Region, level_for
 
-LATTICE = 97
-"""Nodes to a side at which it is asked where the surroundings lie."""
 SMALL_PX = 700
 """Least long side of the small picture that the surroundings are read from."""
 RADII = {"fine": 0.001, "middle": 0.008, "broad": 0.05}
@@ -193,22 +192,15 @@ def _placed(work: Work, plan: Plan) -> Plan:
         return replace(plan, corner=here.place_in(whole))
     step = 2.0 ** level_for(whole.size, SMALL_PX)
     width, height = (max(2, math.ceil(n / step)) for n in here.size)
-    # how the picture lies bends little from node to node
-    across, down = np.linspace(0.0, width - 1.0, LATTICE), np.linspace(0.0, height - 1.0, LATTICE)
+    across, down = np.linspace(0.0, width - 1.0, NODES), np.linspace(0.0, height - 1.0, NODES)
     nodes = (np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) + 0.5) * step - 0.5
-    there = ((whole.to_picture(here.to_frame(nodes)) + 0.5) / step - 0.5).reshape(LATTICE, LATTICE, 2)
-    fine_x, fine_y = _between(width), _between(height)
+    there = ((whole.to_picture(here.to_frame(nodes)) + 0.5) / step - 0.5).reshape(NODES, NODES, 2)
+    fine_x, fine_y = between(width), between(height)
     x, y = (np.asarray(fine_y @ there[..., n] @ fine_x.T, np.float32) for n in range(2))
     # OpenCV takes four channels at most
     halves = [np.ascontiguousarray(plan.grid[..., n : n + 3]) for n in range(0, plan.grid.shape[2], 3)]
     parts = [cv2.remap(half, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for half in halves]
     return replace(plan, grid=np.ascontiguousarray(np.dstack(parts)))
-
-
-def _between(count: int) -> Array:
-    """The matrix (count, LATTICE) from values at the nodes to those between them."""
-    at = np.linspace(0.0, LATTICE - 1.0, count)
-    return np.asarray(np.maximum(0.0, 1.0 - np.abs(at[:, None] - np.arange(LATTICE))))
 
 
 def _is_by_veil(work: Work) -> bool:

@@ -11,7 +11,7 @@ LIBRARY = Library(
     __name__,
     (
         "levels", "demosaic", "any_mosaic", "working", "rendition", "fit", "encoding", "screen", "geometry", "tone",
-        "guided", "stripes", "matching",
+        "guided", "stripes", "matching", "places",
     ),
     "_matiz_kernels",
 )  # fmt: skip

@@ -11,6 +11,7 @@ from ..errors import RecipeError
 from . import tree
 from .change import Change, Settings, changed
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Points, Values, described
+from .places import Place
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
 SCHEMA = 1
@@ -273,6 +274,7 @@ class Recipe(Section):
     mend: Mend = field(default_factory=Mend)
     light: Light = field(default_factory=Light)
     tone: Tone = field(default_factory=Tone)
+    places: Rows[Section] = tree.table(Place)
     processing: int = PROCESSING
     schema: int = SCHEMA
     """Version of the layout that it came in: a newer one is kept for the Matiz that wrote it."""

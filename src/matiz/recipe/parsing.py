@@ -1,13 +1,15 @@
 """Values as people type them: on a tape, or on the command line."""
 
 import json
+import re
 from collections.abc import Iterable
 from typing import Any
 
 from ..errors import RecipeError
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Values
 from .model import Recipe
-from .tree import leaf_at
+from .places import MaskPart, Place
+from .tree import Table, checked, leaf_at, parts_of
 
 
 def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
@@ -19,6 +21,27 @@ def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:
             raise RecipeError(f"{text!r}: expected path=value, such as tone.exposure_EV=0.5")
         pairs.append((path, parsed(leaf_at(recipe, path), path, value)))
     return recipe.change_all(pairs, label="command line")[0]
+
+
+def parsed_part(text: str) -> MaskPart:
+    """A part of a mask from its kind and values, such as "bright,exponent=2" or "zones,low=6,high=9,join=intersect"."""
+    # commas within brackets are those of a value
+    kind, *pairs = [each.strip() for each in re.findall(r"(?:[^,\[]|\[(?:[^\[\]]|\[[^\]]*\])*\])+", text)] or [""]
+    table = parts_of(Place)["mask"]
+    assert isinstance(table, Table)
+    section = table.kind(kind)
+    if section is None:
+        known = ", ".join(each.KIND for each in table.kinds)
+        raise RecipeError(f"{kind!r} is no kind of mask part; one of {known}")
+    leaves, values = parts_of(section), {}
+    for pair in pairs:
+        name, equals, value = (part.strip() for part in pair.partition("="))
+        leaf = leaves.get(name)
+        if not equals or leaf is None or isinstance(leaf, Table | type):
+            raise RecipeError(f"{kind}: {pair!r} is not one of {', '.join(f'{each}=...' for each in leaves)}")
+        values[name] = parsed(leaf, f"{kind}.{name}", value)
+    made: Any = section(**values)
+    return checked(made, kind)  # type: ignore[no-any-return]
 
 
 def parsed(spec: Leaf, path: str, text: str) -> Any:

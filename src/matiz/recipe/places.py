@@ -1,0 +1,164 @@
+"""What of a recipe is decided for a place of the picture: its mask, part by part, and what is changed there.
+
+Points lie in the frame, in units of its long side; lengths in px are those of the full frame.
+"""
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from . import tree
+from .leaves import Choice, FramePoints, Number, Points, Text, described
+from .tree import Rows, Section
+
+JOINS = ("add", "subtract", "intersect")
+CHANNELS = ("lightness", "red", "green", "blue", "cyan", "magenta", "yellow")
+"""What tones are told by: display lightness, a channel's, or that of all but a channel."""
+MOST_PICKS = 24
+
+
+def _percent(default: float, low: float, high: float, help_text: str) -> Any:
+    return described(Number("%", low, high, default, 1.0, 0, help_text))
+
+
+def _place(default: float, help_text: str) -> Any:
+    return described(Number("", -1.0, 2.0, default, 0.001, 4, help_text))
+
+
+@dataclass(frozen=True)
+class MaskPart(Section):
+    """One part of a mask, and how it is joined to those before it."""
+
+    join: str = described(Choice(JOINS, "add", "How it meets the parts before it."))
+    invert: str = described(Choice(("off", "on"), "off", "Whether what it leaves out is meant."))
+    grow_px: float = described(
+        Number("px", -200.0, 200.0, 0.0, 1.0, 0, "How far it is loosened beyond its edge; negative tightens it.")
+    )
+    feather_px: float = described(Number("px", 0.0, 1000.0, 0.0, 1.0, 0, "Over how many px its edge is spread."))
+    strength_percent: float = _percent(100.0, 0.0, 100.0, "How much it has to say.")
+
+
+@dataclass(frozen=True)
+class Bright(MaskPart):
+    """Bright tones: Y^n of display lightness 0..1. Common practice, no source."""
+
+    KIND: ClassVar[str] = "bright"
+
+    exponent: float = described(Number("", 1.0, 6.0, 1.0, 0.1, 1, "How closely it keeps to the brightest."))
+    channel: str = described(Choice(CHANNELS, "lightness", "What tones are told by."))
+
+
+@dataclass(frozen=True)
+class Dim(Bright):
+    """Dim tones: (1 - Y)^n."""
+
+    KIND: ClassVar[str] = "dim"
+
+
+@dataclass(frozen=True)
+class Middle(Bright):
+    """Middle tones: 1 - |2 Y - 1|^n."""
+
+    KIND: ClassVar[str] = "middle"
+
+
+@dataclass(frozen=True)
+class Zones(MaskPart):
+    """A range of zones, softly ended."""
+
+    KIND: ClassVar[str] = "zones"
+
+    low: float = described(Number("zone", 0.0, 10.0, 4.0, 0.1, 1, "The lowest zone that is all in it."))
+    high: float = described(Number("zone", 0.0, 10.0, 6.0, 0.1, 1, "The highest zone that is all in it."))
+    soft: float = described(Number("zone", 0.0, 5.0, 1.0, 0.1, 1, "Over how many zones it ends beyond either."))
+
+
+@dataclass(frozen=True)
+class Colour(MaskPart):
+    """What has the colour of one of several picks."""
+
+    KIND: ClassVar[str] = "colour"
+
+    picks: Points = described(FramePoints("Where the colours are taken from.", MOST_PICKS))
+    hue_deg: float = described(Number("°", 1.0, 180.0, 20.0, 1.0, 0, "How far a hue may be off."))
+    chroma: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "How far a chroma C*ab may be off."))
+    lightness: float = described(Number("", 1.0, 100.0, 100.0, 1.0, 0, "How far a lightness L* may be off."))
+    soft_percent: float = _percent(50.0, 0.0, 100.0, "How much of that is fall-off.")
+
+
+@dataclass(frozen=True)
+class Saturated(MaskPart):
+    """Saturated colours: from a chroma on."""
+
+    KIND: ClassVar[str] = "saturated"
+
+    chroma: float = described(Number("", 0.0, 150.0, 30.0, 1.0, 0, "The chroma C*ab at which it is half."))
+    soft: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "Over how much chroma it rises."))
+
+
+@dataclass(frozen=True)
+class Muted(Saturated):
+    """Muted colours: up to a chroma."""
+
+    KIND: ClassVar[str] = "muted"
+
+
+@dataclass(frozen=True)
+class Ramp(MaskPart):
+    """Full at one end of a line, nothing at the other, even across it."""
+
+    KIND: ClassVar[str] = "ramp"
+
+    x: float = _place(0.5, "Where it is full.")
+    y: float = _place(0.0, "Where it is full.")
+    x2: float = _place(0.5, "Where it is gone.")
+    y2: float = _place(0.3, "Where it is gone.")
+
+
+@dataclass(frozen=True)
+class Ellipse(MaskPart):
+    """Full inside an ellipse, falling off to its rim."""
+
+    KIND: ClassVar[str] = "ellipse"
+
+    x: float = _place(0.5, "Its middle.")
+    y: float = _place(0.33, "Its middle.")
+    w: float = described(Number("", 0.002, 3.0, 0.3, 0.001, 4, "Its width, of the long side."))
+    h: float = described(Number("", 0.002, 3.0, 0.2, 0.001, 4, "Its height, of the long side."))
+    turn_deg: float = described(Number("°", -180.0, 180.0, 0.0, 1.0, 0, "How far it is turned clockwise."))
+    soft_percent: float = _percent(50.0, 0.0, 100.0, "How much of it is fall-off.")
+
+
+@dataclass(frozen=True)
+class Lasso(MaskPart):
+    """All that an outline holds."""
+
+    KIND: ClassVar[str] = "lasso"
+
+    path: Points = described(FramePoints("The outline.", 2000))
+
+
+@dataclass(frozen=True)
+class Reach(MaskPart):
+    """What is near a pick and coloured like it; picks to keep out push back."""
+
+    KIND: ClassVar[str] = "reach"
+
+    picks: Points = described(FramePoints("What is meant.", MOST_PICKS))
+    keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
+    distance: float = described(Number("", 0.005, 2.0, 0.25, 0.005, 3, "How far a pick reaches, of the long side."))
+    difference: float = described(Number("", 1.0, 100.0, 25.0, 1.0, 0, "How far a colour may be off, in L*a*b*."))
+
+
+@dataclass(frozen=True)
+class Place(Section):
+    """What is changed where a mask is."""
+
+    name: str = described(Text("", "What it is called."))
+    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
+    strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
+    mask: Rows[Section] = tree.table(Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach)
+    exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
+    warmer_mired: float = described(
+        Number("mired", -300.0, 300.0, 0.0, 1.0, 0, "How much warmer the picture is there; negative is cooler.")
+    )
+    chroma_percent: float = _percent(0.0, -100.0, 200.0, "How much chroma is added, at the same luminance.")
