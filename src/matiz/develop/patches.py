@@ -62,7 +62,8 @@ class Kept:
 
     def _one(self, take: Take, size: Size, item: Repair, before: list[Mended], go: Go | None) -> Mended:
         box = area_of(item, size).box(size, GRID)
-        below = [each for each in before if any(_meet(each.box, part) for part in (box, _looked_at(item, box, size)))]
+        seen = box, _looked_at(item, box, size)
+        below = [each for each in before if _meet(each.box, seen[0]) or _meet(each.box, seen[1])]
         key = (item, tuple(each.key for each in below))
         with self._lock:
             found = self._made.get(key)
