@@ -58,8 +58,8 @@ SAME_PLACE = 0.7
 """Of the radius: how far a shadow may lie in one frame from where it lies in another."""
 
 
-LEVEL, HAIRS_PX = 1, 1400
-"""At which specks are looked for, and the least long side at which hairs are."""
+LEVEL, LONG_SIDE = 1, 1400
+"""At which shadows are looked for at least, and the least long side of a deeper one."""
 
 
 @dataclass(frozen=True)
@@ -99,10 +99,11 @@ def read_dust(at: Callable[[int], Camera], take: Take, size: tuple[int, int]) ->
 
 def find_shadows(at: Callable[[int], Camera], size: tuple[int, int]) -> tuple[Speck, ...]:
     """Shadows of dust, and of hairs, in a frame of `size`, the surest first."""
-    level = LEVEL if min(size) >= 2**LEVEL * 64 else 0
-    thin = max(level, level_for(size, HAIRS_PX))
-    hairs = [_as_speck(thread) for thread in find_threads(at(thin), 2**thin)]
-    return tuple(sorted((*find_dust(at(level), 2**level), *hairs), key=lambda one: -one.certainty))
+    # what lies on a sensor is as large on one of finer px
+    level = max(LEVEL if min(size) >= 2**LEVEL * 64 else 0, level_for(size, LONG_SIDE))
+    camera, step = at(level), 2**level
+    hairs = [_as_speck(thread) for thread in find_threads(camera, step)]
+    return tuple(sorted((*find_dust(camera, step), *hairs), key=lambda one: -one.certainty))
 
 
 def _as_speck(thread: Thread) -> Speck:
