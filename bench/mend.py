@@ -20,7 +20,8 @@ from matiz.mend.fill import filled
 from matiz.mend.heal import Area, Take, healed, proposed
 from matiz.mend.straight import turned
 from matiz.raw.frame import CameraColour, Frame
-from matiz.recipe.model import Band, Heal, HeldLine, Pull, Recipe
+from matiz.recipe.mending import Band, Heal, HeldLine, Pull
+from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
 from matiz.simcam.sensor import Faults
 from matiz.simcam.sensor import Speck as Planted

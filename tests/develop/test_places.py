@@ -12,7 +12,7 @@ from matiz.develop.graph import mask
 from matiz.develop.places import warmer_stops
 from matiz.kernels.places import placed
 from matiz.recipe.model import Recipe
-from matiz.recipe.places import Bright, Colour, Ellipse, Lasso, Place, Ramp, Zones
+from matiz.recipe.places import Bright, Colour, Ellipse, Lasso, Place, Ramp, Saturated, Zones
 from matiz.recipe.tree import Rows, added
 from matiz.simcam import targets
 from tests.conftest import SMALL, frame_of
@@ -26,7 +26,7 @@ SOFT = rows(Ellipse(x=0.5, y=0.3, w=0.5, h=0.4), Bright(join="intersect"))
 MASKS = (
     SOFT, rows(Ramp(x=0.1, y=0.1, x2=0.8, y2=0.4)), rows(Zones(low=3.0, high=6.0, soft=2.0)),
     rows(Lasso(path=((0.2, 0.1), (0.8, 0.2), (0.5, 0.5)), feather_px=40.0)),
-    rows(Colour(picks=((0.3, 0.3),), hue_deg=40.0)),
+    rows(Colour(picks=((0.3, 0.3),), hue_deg=40.0)), rows(Saturated(chroma=20.0, soft=50.0)),
 )  # fmt: skip
 
 

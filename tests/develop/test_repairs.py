@@ -13,7 +13,8 @@ from matiz.develop.engine import Engine, full_picture
 from matiz.errors import Cancelled
 from matiz.image.reduce import halved
 from matiz.raw.frame import CameraColour, Frame
-from matiz.recipe.model import Clone, Fill, Heal, Recipe
+from matiz.recipe.mending import Clone, Fill, Heal
+from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
 
 SIZE = (1504, 1000)

@@ -16,8 +16,9 @@ from matiz.kernels.geometry import resampled
 from matiz.mend.straight import RATIOS, applied, drawn_in, half_planes, largest, reach, straight, turned
 from matiz.raw.decode import read_frame
 from matiz.raw.frame import CameraColour, Exposure, Frame
+from matiz.recipe.mending import Band, Pull
 from matiz.recipe.model import RATIOS as RECIPE_RATIOS
-from matiz.recipe.model import Band, Mend, Pull, Recipe
+from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.parsing import apply_settings
 from matiz.recipe.tree import Rows
 from matiz.simcam.view import View

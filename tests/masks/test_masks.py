@@ -102,6 +102,8 @@ def test_ramps_and_ellipses_lie_where_they_say():
     assert np.ptp(ramp[20]) < 1e-6, "even across"
     part = Ellipse(x=0.5, y=0.33, w=0.6, h=0.2, turn_deg=90.0, soft_percent=0.0)
     ellipse = joined([part], view)
+    slanted = joined([Ellipse(x=0.5, y=0.33, w=0.6, h=0.1, turn_deg=45.0, soft_percent=0.0)], view)
+    assert slanted[30 + 12, 45 + 12] == 1.0 and slanted[30 - 12, 45 + 12] == 0.0, "clockwise"
     assert ellipse[30, 45] == 1.0 and ellipse[30 - 25, 45] == 1.0 and ellipse[30, 45 + 15] == 0.0
 
 

@@ -12,7 +12,8 @@ from matiz.measure.picture import Meter
 from matiz.measure.retouch import SEEN_TWICE, read_retouch
 from matiz.mend.heal import Area, healed
 from matiz.raw.frame import CameraColour, Frame
-from matiz.recipe.model import Clone, Fill, Heal, Recipe
+from matiz.recipe.mending import Clone, Fill, Heal
+from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
 
 SIZE = (600, 400)

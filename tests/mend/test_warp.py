@@ -6,7 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from matiz.mend.warp import LEAST_AREA, bend
-from matiz.recipe.model import Band, HeldLine, Mend, Pull, Recipe
+from matiz.recipe.mending import Band, HeldLine, Pull
+from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.tree import Rows
 
 SIZE = (3000, 2000)

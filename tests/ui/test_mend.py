@@ -12,7 +12,8 @@ from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
 from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
-from matiz.recipe.model import Fill, Heal, Recipe
+from matiz.recipe.mending import Fill, Heal
+from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of

@@ -13,7 +13,7 @@ from ..colour.types import Camera
 from ..image.reduce import halved
 from ..mend.fill import Go, filled, looked_at
 from ..mend.heal import Area, Take, cloned, healed
-from ..recipe.model import Clone, Fill, Heal, Repair
+from ..recipe.mending import Clone, Fill, Heal, Repair
 from ..recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 

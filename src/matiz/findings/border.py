@@ -5,7 +5,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..measure.picture import PictureReading
-from ..recipe.model import Fill, Recipe
+from ..recipe.mending import Fill
+from ..recipe.model import Recipe
 from ..wording import number
 from .model import Finding, needs
 

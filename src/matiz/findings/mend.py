@@ -9,7 +9,8 @@ import numpy as np
 from ..colour.types import Array
 from ..measure.dust import DustReading, Speck
 from ..measure.picture import PictureReading
-from ..recipe.model import Recipe, Repair
+from ..recipe.mending import Repair
+from ..recipe.model import Recipe
 from ..recipe.tree import Rows, Section
 from ..wording import EV, counted, degrees, number, percent
 from .model import Finding, needs

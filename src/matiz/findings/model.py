@@ -8,7 +8,8 @@ from ..develop.tiles import Region
 from ..measure.picture import PictureReading
 from ..measure.values import Outline
 from ..recipe.change import Settings
-from ..recipe.model import Fill, Recipe
+from ..recipe.mending import Fill
+from ..recipe.model import Recipe
 from ..recipe.tree import Section, added
 
 

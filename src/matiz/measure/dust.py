@@ -19,7 +19,7 @@ from scipy.optimize import least_squares
 from ..colour.types import Array, Camera
 from ..develop.tiles import level_for
 from ..mend.heal import Area, Take, proposed
-from ..recipe.model import Heal
+from ..recipe.mending import Heal
 from .threads import Thread, find_threads
 
 LEAST_PX, MOST_PX = 2.5, 40.0

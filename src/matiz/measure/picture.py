@@ -13,7 +13,8 @@ from ..develop.graph import HAZE
 from ..develop.mapping import LENS, PLACES, focal_px
 from ..develop.patches import area_of, laid_over, offset_of
 from ..raw.noise import noise_of
-from ..recipe.model import Heal, Recipe, Repair
+from ..recipe.mending import Heal, Repair
+from ..recipe.model import Recipe
 from . import table
 from .border import Blob, find_blobs
 from .deliver import DeliveryReading, read_delivery

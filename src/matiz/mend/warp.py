@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array
-from ..recipe.model import Band, HeldLine, Pull
+from ..recipe.mending import Band, HeldLine, Pull
 from ..recipe.tree import Rows, Section
 from .straight import Size, applied, half_planes, reach, turned
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
-from ..recipe.model import Band, Fill, Heal, HeldLine, Pull
+from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
 from ..recipe.tree import added
 from ..simcam.shoot import make_demo, missing_shots
 from .app import application

@@ -13,7 +13,7 @@ from ...develop.patches import area_of
 from ...mend.heal import proposed
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.model import Clone, Fill, Heal, Repair
+from ...recipe.mending import Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
 from ..controls import Hold, Words, caption, push

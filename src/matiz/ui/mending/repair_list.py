@@ -6,7 +6,7 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
-from ...recipe.model import Repair
+from ...recipe.mending import Repair
 from ...wording import number
 
 IDENT = Qt.ItemDataRole.UserRole

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPolygonF
 
 from ...recipe.change import Settings
-from ...recipe.model import Heal
+from ...recipe.mending import Heal
 from ..over_picture import stroked
 from ..picture_view import PictureView
 from ..session import Grip, Session

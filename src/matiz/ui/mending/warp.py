@@ -14,7 +14,7 @@ from ...colour.types import Array
 from ...develop.mapping import Mapping
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.model import Band, HeldLine, Pull
+from ...recipe.mending import Band, HeldLine, Pull
 from ...recipe.tree import ABSENT, Section, added, parts_of, replaced
 from ...wording import counted
 from .. import theme
