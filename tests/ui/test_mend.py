@@ -203,6 +203,7 @@ def test_the_dust_is_walked_through(dusty):
     page = dusty.mend.dust
     count = len(page.specks())
     assert count >= 2 and not page.heal.isEnabled()
+    assert dusty.mend.reading_text() == f"dust: 0 of {count}"
     QTest.keyClick(dusty, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     settle(dusty)
     assert dusty.view.viewport.zoom == 1.0 and page._current == 0
@@ -221,6 +222,7 @@ def test_the_dust_is_walked_through(dusty):
     settle(dusty)
     assert f"All of {count} shadows" in said[-1] and dusty.view.viewport.zoom == 0.0
     assert "no shadow of dust is left" in page.note.text()
+    assert dusty.mend.reading_text() == "dust looked at"
     states = [mark.state for mark in page.plan._marks]
     assert states.count("healed") == 1 and states.count("no dust") == count - 1
     assert "mend.dust" not in {finding.id for finding in dusty.session.findings}, "and nothing more is said of it"

@@ -167,6 +167,14 @@ class DustPage(Page):
             return HEALED
         return NONE if is_declined(speck, self.session.recipe, found) else OPEN
 
+    def told_briefly(self) -> str:
+        """How far the walk is, for the route; "" where there is nothing to walk through."""
+        found, specks = self.found(), self.specks()
+        if found is None or not specks:
+            return ""
+        left = sum(self._state(speck, found) == OPEN for speck in specks)
+        return f"dust: {len(specks) - left} of {len(specks)}" if left else "dust looked at"
+
     def _told(self, left: int) -> str:
         specks = self.specks()
         if 0 <= self._current < len(specks):

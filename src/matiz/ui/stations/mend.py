@@ -117,6 +117,8 @@ class MendStation(Station):
 
     def reading_text(self) -> str:
         mend, tilt = self.reading("mend"), self.reading("tilt")
+        if self.page is self.dust and self.dust.told_briefly():
+            return self.dust.told_briefly()
         if tilt is not None and tilt.tilt.certainty >= SEEN:
             return f"leans {degrees(tilt.tilt.deg + self.session.recipe.mend.level_deg, signed=True)}"
         if mend is None or mend.fringes is None:
