@@ -5,6 +5,7 @@ Masks read the picture as it is rendered without any place, so that no place fee
 
 import math
 from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
 import cv2
@@ -28,6 +29,8 @@ PICKED_PX = 700
 """Least long side of the picture that picked colours are read from, the same however the picture is viewed."""
 PICK_PX = 5
 """Px of it to a side about a pick that count."""
+AT_ONCE = 2
+"""Masks that are made side by side."""
 NEUTRAL_MIRED = 1e6 / 6504.0
 LEAST_MIRED, MOST_MIRED = 1e6 / 25_000.0, 1e6 / 1500.0
 
@@ -136,8 +139,12 @@ def masks_of(
     part = np.s_[top : top + height, left : left + width]
     # place by place in memory, as the kernel wants them
     out = np.empty((len(masks), height, width), np.float32)
-    for n, mask in enumerate(masks):
-        out[n] = joined(mask.values(), view)[part]
+
+    def make(n: int) -> None:
+        out[n] = joined(masks[n].values(), view)[part]
+
+    with ThreadPoolExecutor(min(len(masks), AT_ONCE)) as pool:
+        list(pool.map(make, range(len(masks))))
     return np.moveaxis(out, 0, 2)
 
 

@@ -1,5 +1,6 @@
 """Each kind of mask part as a function of what it sees: (height, width), 0..1."""
 
+import math
 from collections.abc import Callable
 
 import cv2
@@ -74,16 +75,20 @@ def muted(part: Muted, view: View) -> Mask:
 
 
 def ramp(part: Ramp, view: View) -> Mask:
-    along: Array = np.array([part.x2 - part.x, part.y2 - part.y])
-    length = max(float(along @ along), 1e-12)
-    return _smooth(1.0 - ((view.x - part.x) * along[0] + (view.y - part.y) * along[1]) / length)
+    along_x, along_y = part.x2 - part.x, part.y2 - part.y
+    length = max(along_x**2 + along_y**2, 1e-12)
+    # one slope in x and one in y
+    by_x, by_y = along_x / length, along_y / length
+    return _smooth((1.0 + part.x * by_x + part.y * by_y) - view.x * by_x - view.y * by_y)
 
 
 def ellipse(part: Ellipse, view: View) -> Mask:
-    turn = np.radians(part.turn_deg)
+    turn = math.radians(part.turn_deg)
     x, y = view.x - part.x, view.y - part.y
-    across, down = x * np.cos(turn) + y * np.sin(turn), y * np.cos(turn) - x * np.sin(turn)
-    return _inside(np.hypot(across / (part.w / 2.0), down / (part.h / 2.0)), part.soft_percent)
+    wide, high = 2.0 / part.w, 2.0 / part.h
+    across = x * (wide * math.cos(turn)) + y * (wide * math.sin(turn))
+    down = y * (high * math.cos(turn)) - x * (high * math.sin(turn))
+    return _inside(cv2.magnitude(across, down).reshape(across.shape), part.soft_percent)
 
 
 def lasso(part: Lasso, view: View) -> Mask:
