@@ -14,8 +14,7 @@ from matiz.kernels.places import placed
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Bright, Colour, Ellipse, Lasso, Place, Ramp, Saturated, Zones
 from matiz.recipe.tree import Rows, added
-from matiz.simcam import targets
-from tests.conftest import SMALL, frame_of
+from tests.conftest import SMALL
 
 
 def rows(*parts) -> Rows:
@@ -94,7 +93,7 @@ def test_a_drag_in_a_place_makes_no_mask_anew(scene_engine):
     assert made == {"places", "screen"}
     engine.render(recipe.change(f"places.{ident}.mask.p1.exponent", 3.0)[0], 1)
     assert engine.runs["masks of the places"] == runs["masks of the places"] + 1
-    assert engine.runs["picks of the places"] == runs["picks of the places"]
+    assert engine.runs["picks of masks of the places"] == runs["picks of masks of the places"]
 
 
 def test_warmer_light_and_chroma_keep_luminance():
@@ -102,8 +101,7 @@ def test_warmer_light_and_chroma_keep_luminance():
         red, _, blue = warmer_stops(mired)
         assert (red > 0 > blue) == (mired > 0) and np.sign(red) == -np.sign(blue)
         weights = np.array([0.2627, 0.6780, 0.0593])
-        neutral = Engine(frame_of(targets.chart(SMALL, "D65"))).frame.colour
-        assert neutral is not None and abs(float(2.0 ** warmer_stops(mired) @ weights) - 1.0) < 0.02
+        assert abs(float(2.0 ** warmer_stops(mired) @ weights) - 1.0) < 0.02
     pixels = np.random.default_rng(0).random((6, 7, 3), np.float32)
     ones = np.ones((6, 7, 1), np.float32)
     made = placed(pixels, ones, np.array([[0.0, 0.0, 0.0, 0.5]], np.float32))

@@ -14,6 +14,7 @@ from matiz.errors import RecipeError
 from matiz.image.reduce import halved
 from matiz.kernels.geometry import resampled
 from matiz.mend.straight import RATIOS, applied, drawn_in, half_planes, largest, reach, straight, turned
+from matiz.mend.warp import bend
 from matiz.raw.decode import read_frame
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.mending import Band, Pull
@@ -148,10 +149,10 @@ def test_a_mesh_bends_about_the_middle():
     """A picture whose mesh moves the right half by 2 px and the left not at all, eased in between."""
     y, x = np.mgrid[0:60, 0:81].astype(np.float32)
     source = np.dstack([x, y, x])
-    bend = np.zeros((3, 5, 2), np.float32)
-    bend[:, 3:, 0] = 2.0
+    mesh = np.zeros((3, 5, 2), np.float32)
+    mesh[:, 3:, 0] = 2.0
     got = resampled(source, np.ones((9, 3), np.float32), corner_px=60, away=(-40, -29.5), middle=(40.0, 29.5),
-                    size=(81, 60), bend=bend, per_bend=4 / 80, steepest=2.0)  # fmt: skip
+                    size=(81, 60), bend=mesh, per_bend=4 / 80, steepest=2.0)  # fmt: skip
     expected = x + np.interp(x, [0, 40, 60, 80], [0.0, 0.0, 2.0, 2.0])
     inner = np.s_[10:-10, 10:-12]
     np.testing.assert_allclose(got[inner][..., 0], expected[inner], atol=0.1)
@@ -355,3 +356,15 @@ def test_the_angle_of_view_comes_from_the_file(tmp_path):
     frame = read_frame(path)
     assert (frame.exposure.focal_mm, frame.exposure.focal_35_mm) == (24.0, 36.0)
     assert focal_px(frame) == pytest.approx(360.0)
+
+
+def test_nobody_waits_for_a_bend_who_asks_for_the_size(scene_engine):
+    """Nor for what is the same without it: the window asks at every step of a drag."""
+    warp = Rows([("a", Pull(0.41, 0.29, 0.0123, 0.0))])
+    before = bend.cache_info().misses
+    mapping = scene_engine.mapping(Recipe(mend=Mend(warp=warp)))
+    assert mapping.size == (600, 400) and mapping.moves and not mapping.is_idle
+    mapping.flat().to_place([(3.0, 4.0)])
+    assert bend.cache_info().misses == before
+    mapping.to_frame([(3.0, 4.0)])
+    assert bend.cache_info().misses == before + 1

@@ -40,6 +40,11 @@ def test_what_lies_inside_or_is_everywhere_is_no_blob():
     for n in range(12):
         leaves = with_disc(leaves, 25 + 50 * n, 0, 14, (0.8, 0.85, 0.9))
     assert all(blob.certainty < 0.4 for blob in find_blobs(leaves)), "nor is a sky seen through leaves"
+    window = with_disc(ground(), 598, 150, 14, (0.9, 0.9, 1.0))
+    alone = find_blobs(window)[0].certainty
+    for n in range(3):
+        window = with_disc(window, 560 + 30 * (n % 2), 110 + 30 * n, 10, (0.9, 0.9, 1.0))
+    assert alone > 0.5 and all(blob.certainty < 0.2 for blob in find_blobs(window)), "nor a pane of a window"
     assert find_blobs(ground(seed=3)) == () and find_blobs(np.full((400, 600, 3), 0.5, np.float32)) == ()
 
 

@@ -427,7 +427,6 @@ def test_frames_are_proposed_about_a_named_subject(window):
     window.mend.turn_to("Crop")
     settle(window)
     page, session = window.mend.crop, window.session
-    session.reading.__dict__.pop("subject", None)
     page.name.setChecked(True)
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(350, 180).toPoint())
     settle(window)

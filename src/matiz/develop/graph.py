@@ -18,7 +18,7 @@ from ..recipe.tree import Rows, Section
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
-from .places import mask_node, places_node
+from .places import masks_node, places_node
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
@@ -173,7 +173,7 @@ DRAFT = Node("draft", _screen, (QUICK_SCENE,), _RENDITION)
 
 def mask(parts: Rows[Section]) -> Node:
     """The node that makes one mask of a picture, (height, width, 1)."""
-    return mask_node(TONED, REFERENCE, SMALL_REFERENCE, parts)
+    return masks_node("a mask", TONED, REFERENCE, SMALL_REFERENCE, lambda _: (parts,))
 
 
 ENDS: dict[str, Node] = {

@@ -6,7 +6,9 @@ the other goes through a `Mapping`.
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import pairwise, product
 from typing import Any
 
@@ -17,7 +19,7 @@ from ..colour.types import Array
 from ..image.orientation import stored_box, swaps_sides, upright
 from ..kernels.geometry import REACH_PX, brightened, resampled
 from ..mend.straight import USUAL_FOCAL, Straight, applied, straight
-from ..mend.warp import Bend, bend
+from ..mend.warp import Bend, bend, bends
 from ..raw.frame import Frame
 from ..recipe.model import LIES, Mend
 from .lens import LensTables, lens_tables
@@ -52,8 +54,8 @@ class Mapping:
     orientation: int = 1
     """How what is cut out of the plane is turned and mirrored, as Exif counts it."""
     sharp: bool = True
-    bend: Bend | None = None
-    """How the picture is bent on its plane."""
+    bend_of: Callable[[], Bend] | None = None
+    """Gives how the picture is bent on its plane: it takes a while, and many only ask for the picture's size."""
     moves: bool = field(init=False)
     """Whether pixels are moved by other than whole pixels."""
 
@@ -64,7 +66,7 @@ class Mapping:
     def of(cls, frame: Frame, mend: Mend, processing: int = SHARP) -> "Mapping":
         turns = (frame.size, focal_px(frame), mend.level_deg, mend.vertical_deg, mend.horizontal_deg)
         how = straight(*turns, mend.crop, mend.crop_ratio)
-        bent = bend(*turns, mend.warp)
+        bent = partial(bend, *turns, mend.warp) if bends(mend.warp) else None
         turned = _TURNS[int(mend.quarter_turns), mend.mirror == "on"]
         sharp = processing >= SHARP or not how.is_plain or bent is not None
         return cls(frame.size, lens_tables(frame, mend), how, turned, sharp, bent)
@@ -72,7 +74,11 @@ class Mapping:
     @property
     def is_plain(self) -> bool:
         """Whether the picture's plane is what the lens drew."""
-        return self.straight.is_plain and self.bend is None
+        return self.straight.is_plain and self.bend_of is None
+
+    @property
+    def bend(self) -> Bend | None:
+        return self.bend_of() if self.bend_of is not None else None
 
     @property
     def size(self) -> Size:
@@ -112,8 +118,9 @@ class Mapping:
         back = np.interp(far, drawn, radius)
         share = np.where(far > 0, back / np.maximum(far, 1e-12), 1.0 / self._scale(np.zeros(1), GREEN))
         seen: Array = away * share[:, None]
-        if self.bend is not None:
-            seen = self.bend.before(seen)
+        bent = self.bend
+        if bent is not None:
+            seen = bent.before(seen)
         return self.from_plane(applied(np.linalg.inv(self.straight.to_lens), seen))
 
     def area_to_picture(self, area: Region) -> Region:
@@ -136,13 +143,13 @@ class Mapping:
 
     def flat(self) -> "Mapping":
         """The same picture, not bent."""
-        return replace(self, bend=None)
+        return replace(self, bend_of=None)
 
     def to_place(self, points: ArrayLike) -> Array:
         """What points (n, 2) of the picture show of the plane, had it not been bent: in units of the long side from its
         upper left corner, as the recipe counts places of crops and warps."""
         on_plane = self.to_plane(points)
-        if self.bend is not None:
+        if self.bend_of is not None:
             on_plane = applied(np.linalg.inv(self.straight.to_lens), self._to_lens(on_plane))
         return (on_plane + np.array(self.frame_size) / 2.0) / max(self.frame_size)
 
@@ -150,8 +157,9 @@ class Mapping:
         """Where places (n, 2) of the plane are shown in the picture, px."""
         on_plane: Array = np.asarray(places, np.float64).reshape(-1, 2) * max(self.frame_size)
         on_plane = on_plane - np.array(self.frame_size) / 2.0
-        if self.bend is not None:
-            seen = self.bend.before(applied(self.straight.to_lens, on_plane))
+        bent = self.bend
+        if bent is not None:
+            seen = bent.before(applied(self.straight.to_lens, on_plane))
             on_plane = applied(np.linalg.inv(self.straight.to_lens), seen)
         return self.from_plane(on_plane)
 
@@ -174,7 +182,7 @@ class Mapping:
         """A region of the picture from the part `held` of the frame, float32 (height, width, 3), as `source` says."""
         if not self.moves:
             return upright(source, self.orientation)
-        if self.bend is not None and max(region[2:]) > BENT_PX:
+        if self.bend_of is not None and max(region[2:]) > BENT_PX:
             return self._in_parts(source, held, level, region)
         wanted = self._unturned(level, region)
         middle = self._lens_middle(level)
@@ -258,7 +266,8 @@ class Mapping:
     def _to_lens(self, points: Array) -> Array:
         """Points (n, 2) of the plane, from its middle, from the middle of what the lens drew."""
         seen = applied(self.straight.to_lens, points)
-        return seen if self.bend is None else seen + self.bend.at(seen)
+        bent = self.bend
+        return seen if bent is None else seen + bent.at(seen)
 
     def _through_lens(self, away: Array, channel: int) -> Array:
         """Where a channel of points (n, 2) lies in the frame, px of the full size from its middle."""
@@ -276,7 +285,7 @@ class Mapping:
         its middle. right: px of the level that they are taken further right."""
         w, h = wanted[2:]
         from_x, from_y = self._away(level, wanted)
-        count = PROBES if self.bend is None or max(w, h) <= BENT_PX else BENT_PROBES
+        count = PROBES if self.bend_of is None or max(w, h) <= BENT_PX else BENT_PROBES
         across, down = from_x + np.linspace(0.0, w - 1.0, count) + right, from_y + np.linspace(0.0, h - 1.0, count)
         return self._to_lens(np.stack(np.meshgrid(across, down), axis=-1).reshape(-1, 2) * 2.0**level)
 
@@ -289,14 +298,15 @@ class Mapping:
         here, beside = (self._in_frame(self._probed(level, wanted, right), level, GREEN) for right in (0.0, 1.0))
         change = beside - here - np.array([1.0, 0.0])
         # between the probes a bend may be a little steeper than at them
-        return float(np.abs(change).max()) * (1.0 if self.bend is None else 1.25)
+        return float(np.abs(change).max()) * (1.0 if self.bend_of is None else 1.25)
 
     def _bent(self, level: int) -> dict[str, Any]:
         """The bend as the kernels take it, px of a level."""
-        if self.bend is None:
+        bent = self.bend
+        if bent is None:
             return {}
         step = 2.0**level
-        return {"bend": self.bend.shifts / np.float32(step), "per_bend": step / self.bend.step}
+        return {"bend": bent.shifts / np.float32(step), "per_bend": step / bent.step}
 
     def _to_lens_at(self, level: int) -> Array:
         step = 2.0**level

@@ -4,7 +4,7 @@ Masks read the picture as it is rendered without any place, so that no place fee
 """
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
@@ -64,26 +64,7 @@ def warmer_stops(mired: float) -> Array:
 def places_node(name: str, scene: Node, reference: Node, small_reference: Node) -> Node:
     """The node that changes a scene by its places. reference: the scene rendered without any, and that of the small
     picture, of the same kind."""
-    picks = product(
-        f"picks of the {name}",
-        lambda work: colours_at(work, small_reference, _picks(mask for _, mask in _masks_at_work(work))),
-        (small_reference,),
-        key=lambda work: tuple(_picks(mask for _, mask in _masks_at_work(work))),
-        of_whole=True,
-    )
-
-    def run(work: Work, seen: Patch, shown: Patch) -> Pixels:
-        masks = [mask for _, mask in _masks_at_work(work)]
-        return masks_of(work, masks, seen, shown, work.ask.product(picks))
-
-    masks = Node(
-        f"masks of the {name}",
-        run,
-        (scene, reference, picks),
-        ("tone.exposure_EV",),
-        grow=lambda work: with_margin(work, [mask for _, mask in _masks_at_work(work)]),
-        key=lambda work: tuple(mask for _, mask in _masks_at_work(work)),
-    )
+    masks = masks_node(f"masks of the {name}", scene, reference, small_reference, _masks_at_work)
     return Node(
         name,
         _placed,
@@ -93,25 +74,29 @@ def places_node(name: str, scene: Node, reference: Node, small_reference: Node) 
     )
 
 
-def mask_node(scene: Node, reference: Node, small_reference: Node, mask: Rows[Section]) -> Node:
-    """The node that makes one mask, (height, width, 1), whatever the recipe's places are."""
+def masks_node(
+    name: str, scene: Node, reference: Node, small_reference: Node, which: Callable[[Work], tuple[Rows[Section], ...]]
+) -> Node:
+    """The node that makes masks, (height, width, masks), of those that `which` names."""
     picks = product(
-        "picks of a mask", lambda work: colours_at(work, small_reference, _picks([mask])), (small_reference,),
-        key=lambda _: mask, of_whole=True,
-    )  # fmt: skip
+        f"picks of {name}",
+        lambda work: colours_at(work, small_reference, _picks(which(work))),
+        (small_reference,),
+        key=lambda work: tuple(_picks(which(work))),
+        of_whole=True,
+    )
     return Node(
-        "a mask",
-        lambda work, seen, shown: masks_of(work, [mask], seen, shown, work.ask.product(picks)),
+        name,
+        lambda work, seen, shown: masks_of(work, which(work), seen, shown, work.ask.product(picks)),
         (scene, reference, picks),
         ("tone.exposure_EV",),
-        grow=lambda work: with_margin(work, [mask]),
-        key=lambda _: mask,
+        grow=lambda work: with_margin(work, which(work)),
+        key=which,
     )
 
 
-def _masks_at_work(work: Work) -> Iterator[tuple[str, Rows[Section]]]:
-    for ident, place in at_work(work.recipe):
-        yield ident, place.mask
+def _masks_at_work(work: Work) -> tuple[Rows[Section], ...]:
+    return tuple(place.mask for _, place in at_work(work.recipe))
 
 
 def _placed(work: Work, scene: Patch, masks: Patch) -> Pixels:
@@ -122,7 +107,7 @@ def _placed(work: Work, scene: Patch, masks: Patch) -> Pixels:
 
 
 def masks_of(
-    work: Work, masks: list[Rows[Section]], scene: Patch, reference: Patch, colours: Mapping[Point, Array]
+    work: Work, masks: Sequence[Rows[Section]], scene: Patch, reference: Patch, colours: Mapping[Point, Array]
 ) -> Pixels:
     """(height, width, masks) of the region that is asked for, from patches with their margin."""
     exposure_EV = np.float32(work.recipe.tone.exposure_EV)
@@ -148,7 +133,7 @@ def masks_of(
     return np.moveaxis(out, 0, 2)
 
 
-def with_margin(work: Work, masks: list[Rows[Section]]) -> Region:
+def with_margin(work: Work, masks: Sequence[Rows[Section]]) -> Region:
     """The region with what feathers look at around it."""
     margin = math.ceil(max((margin_px(mask.values()) for mask in masks), default=0.0) / 2.0**work.level) + 1
     x, y, w, h = work.region
@@ -157,7 +142,7 @@ def with_margin(work: Work, masks: list[Rows[Section]]) -> Region:
     return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
 
 
-def _picks(masks: "Iterator[Rows[Section]] | list[Rows[Section]]") -> list[Point]:
+def _picks(masks: Sequence[Rows[Section]]) -> list[Point]:
     """Every place of the frame whose colour some part wants to know."""
     found: dict[Point, None] = {}
     for mask in masks:

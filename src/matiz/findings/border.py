@@ -10,7 +10,7 @@ from ..recipe.model import Recipe
 from ..wording import number
 from .model import Finding, needs
 
-LEAST_BLOB_CERTAINTY = 0.5
+LEAST_BLOB_CERTAINTY = 0.4
 MOST_FILLED = 0.008
 """Of the picture: larger bright things at the border are often parts of one that is wanted, and left to the crop."""
 

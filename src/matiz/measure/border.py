@@ -26,7 +26,10 @@ LEAST_RANK = 0.85
 """The share of the picture that is darker."""
 MOST_ALIKE = 0.2
 """The share of the border that may be as light, at which nothing is believed any more."""
-MOST_CERTAIN = 0.8
+BESIDE, MOST_OTHERS = 0.06, 1.0
+"""How far beside it, of the long side, and how much of what is as light there, for its own area, makes it a part of
+something larger."""
+MOST_CERTAIN = 0.7
 """Whether a thing at the border is wanted is not in the pixels."""
 RING = 0.012
 """How far around it is looked, of the long side."""
@@ -90,8 +93,8 @@ def _blob(L: NDArray[np.float32], mask: NDArray[np.bool_], box: tuple[int, int, 
         return None
     reach = max(3, round(RING * max(height, width)))
     part = np.s_[max(0, y - 2 * reach) : y + h + 2 * reach, max(0, x - 2 * reach) : x + w + 2 * reach]
-    inside = mask[part].astype(np.uint8)
-    near, far = (cv2.dilate(inside, np.ones((2 * n + 1, 2 * n + 1), np.uint8)) > 0 for n in (2, 2 + reach))
+    inside = mask[part]
+    near, far = (_grown(inside, n) for n in (2, 2 + reach))
     ring = far & ~near
     if not ring.any():
         return None
@@ -101,6 +104,10 @@ def _blob(L: NDArray[np.float32], mask: NDArray[np.bool_], box: tuple[int, int, 
     contrast = level - float(np.quantile(around, 0.92))
     if contrast < LEAST_CONTRAST or level < rank:
         return None
+    # one pane of a window, or a sky through leaves, is a part of what is as light beside it
+    beside = max(BESIDE * max(height, width), 1.5 * max(w, h))
+    wide = np.s_[max(0, int(y - beside)) : int(y + h + beside) + 1, max(0, int(x - beside)) : int(x + w + beside) + 1]
+    others = float(((L[wide] > level - 15.0) & ~_grown(mask[wide], 2)).sum()) / max(float(mask.sum()), 1.0)
     border = np.concatenate([L[0], L[-1], L[:, 0], L[:, -1]])
     own = np.concatenate([mask[0], mask[-1], mask[:, 0], mask[:, -1]])
     alike = float(((border > level - 10.0) & ~own).mean())
@@ -109,14 +116,22 @@ def _blob(L: NDArray[np.float32], mask: NDArray[np.bool_], box: tuple[int, int, 
         MOST_CERTAIN
         * min(1.0, contrast / (2.0 * LEAST_CONTRAST))
         * max(0.0, 1.0 - alike / MOST_ALIKE)
+        * max(0.0, 1.0 - others / MOST_OTHERS)
         * min(1.0, solid / 0.5)
+        # what is large at the border is seldom beside the point: a shoulder, a table
+        * max(0.0, 1.0 - float(mask.mean()) / MOST_SHARE)
     )
-    grown = cv2.dilate(np.pad(mask, 2).astype(np.uint8), np.ones((5, 5), np.uint8))
+    grown = _grown(np.pad(mask, 2), 2).astype(np.uint8)
     contours, _ = cv2.findContours(grown, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     outline = cv2.approxPolyDP(max(contours, key=cv2.contourArea), 0.8, True).reshape(-1, 2) - 2.0
     held = np.clip(outline, 0.0, (width - 1.0, height - 1.0))
     points = tuple((float(px), float(py)) for px, py in held)
     return Blob(points, side, level, contrast, float(mask.sum()) / L.size, certainty)
+
+
+def _grown(mask: NDArray[np.bool_], px: int) -> NDArray[np.bool_]:
+    """With all within a square of so many px about it."""
+    return cv2.dilate(mask.astype(np.uint8), np.ones((2 * px + 1, 2 * px + 1), np.uint8)) > 0
 
 
 def _overlap(one: Blob, other: Blob) -> bool:

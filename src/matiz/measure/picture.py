@@ -163,6 +163,13 @@ def _retouch(sight: Sight) -> tuple[Retouched, ...]:
 
 
 def _border(sight: Sight) -> tuple[Blob, ...]:
+    if sight.recipe.uncropped() is sight.recipe:
+        found: tuple[Blob, ...] = sight.reading("whole_border")
+        return found
+    return _whole_border(sight)
+
+
+def _whole_border(sight: Sight) -> tuple[Blob, ...]:
     out = []
     for blob in find_blobs(sight.picture("small display")):
         outline = (np.array(blob.outline) + 0.5) * sight.step - 0.5
@@ -253,8 +260,8 @@ READINGS = (
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),
     Reading("subject", _subject, looks_at=("small display",), under=_plain),
-    Reading("border", _border, looks_at=("small display",), reads=PLACES),
-    Reading("whole_border", _border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
+    Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
+    Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)

@@ -12,8 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import breadth_first_order
-from skimage.filters import apply_hysteresis_threshold
-from skimage.morphology import skeletonize
 
 from ..colour.types import Array, Camera
 
@@ -54,6 +52,10 @@ class Thread:
 
 def find_threads(camera: Camera, step: int = 1) -> tuple[Thread, ...]:
     """camera: camera values of the whole frame at a level, `step` full-size px per px. The surest first."""
+    # not at start: they take longer to load than the rest of the room
+    from skimage.filters import apply_hysteresis_threshold
+    from skimage.morphology import skeletonize
+
     logs = np.log(np.maximum(camera, 1e-4))
     ridge, sigma = _ridges(np.ascontiguousarray(logs[..., 1]))
     usual = 1.48 * cv2.blur(np.sqrt(np.abs(ridge)), (65, 65)) ** 2 + 1e-6

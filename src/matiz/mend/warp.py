@@ -6,7 +6,7 @@ straight; the picture's border stays its border. No part of the picture is folde
 would is made weaker as a whole.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -39,7 +39,8 @@ SQUEEZED = 0.5
 LEAST_AREA, MOST_SLOPE = 0.15, 1.5
 """The least that a part may be squeezed to, of its area, and the most that the shift changes from px to px."""
 
-Field = Callable[[Array], Array]
+CLOSE_PX = 0.01
+"""Of the full size: nearer than this a place needs not be found."""
 Mesh = NDArray[np.float32]
 
 
@@ -66,9 +67,12 @@ class Bend:
     def before(self, points: Array) -> Array:
         """The points (n, 2) that are shifted to `points`, by Newton's method."""
         found = np.array(points, np.float64)
+        found -= self.at(found)
         for _ in range(12):
             shift = self.at(found)
             off = found + shift - points
+            if np.abs(off).max(initial=0.0) < CLOSE_PX:
+                break
             right = (self.at(found + [self.step, 0.0]) - shift) / self.step
             below = (self.at(found + [0.0, self.step]) - shift) / self.step
             a, b, c, d = 1.0 + right[:, 0], below[:, 0], right[:, 1], 1.0 + below[:, 1]
@@ -87,17 +91,22 @@ class Bend:
         return np.asarray(1.0 / np.sqrt(_areas(self.shifts, self.step)) - 1.0)
 
 
+def bends(warp: Rows[Section]) -> bool:
+    """Whether a table of bands, pulls and held lines changes anything."""
+    return any(
+        (isinstance(item, Band) and item.percent) or (isinstance(item, Pull) and (item.dx or item.dy))
+        for item in warp.values()
+    )
+
+
 @lru_cache(maxsize=16)
 def bend(
     size: Size, focal_px: float, level_deg: float, vertical_deg: float, horizontal_deg: float, warp: Rows[Section]
-) -> Bend | None:
-    """The mesh of a table of bands, pulls and held lines, for a frame of `size` seen straight as `straight` has it;
-    None where nothing is bent. Places of the table are on the picture's plane, in units of its long side from the
-    upper left corner."""
+) -> Bend:
+    """The mesh of a table of bands, pulls and held lines, for a frame of `size` seen straight as `straight` has it.
+    Places of the table are on the picture's plane, in units of its long side from the upper left corner."""
     bands = [item for item in warp.values() if isinstance(item, Band) and item.percent]
     pulls = [item for item in warp.values() if isinstance(item, Pull)]
-    if not bands and not any(pull.dx or pull.dy for pull in pulls):
-        return None
     lines = [item for item in warp.values() if isinstance(item, HeldLine)]
     long_side = float(max(size))
     to_lens = turned(focal_px, level_deg, vertical_deg, horizontal_deg)

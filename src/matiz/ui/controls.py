@@ -152,6 +152,31 @@ def bind(tape: Tape, session: Session, path: str, label: Callable[[float], str])
     return Binding(tape, session, path, label)
 
 
+def chosen_tape(
+    session: Session, label: str, spec: Number, path: Callable[[], str], free: Callable[[float], None] | None = None
+) -> Tape:
+    """A tape of whatever is chosen in a table. path: its recipe path now, "" where nothing is chosen: then `free` hears
+    the value that the tape came to rest at."""
+    tape, hold = Tape(label, spec), Hold(session)
+
+    def changing(value: float) -> None:
+        if path():
+            hold.move([(path(), value)])
+
+    def changed(value: float) -> None:
+        if path():
+            hold.drop([(path(), value)], label)
+        elif free is not None:
+            free(value)
+
+    tape.valueChanging.connect(changing)
+    tape.valueChanged.connect(changed)
+    tape.refused.connect(session.said.emit)
+    session.editCancelled.connect(tape.let_go)
+    session.pictureClosed.connect(tape.let_go)
+    return tape
+
+
 def hold_drags(
     instrument: Instrument, session: Session, settings: Callable[[Any], Settings], label: str | Callable[[Any], str]
 ) -> None:

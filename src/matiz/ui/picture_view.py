@@ -1,11 +1,20 @@
 """The picture: zoom, pan, before while held, tools and overlays, a progress line."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from typing import Protocol
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QTabletEvent, QWheelEvent
+from PySide6.QtGui import (
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPolygonF,
+    QResizeEvent,
+    QTabletEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from ..recipe.model import Recipe
@@ -132,6 +141,11 @@ class PictureView(QWidget):
         wx, wy = self.viewport.to_window(x, y)
         return QPointF(wx / ratio, wy / ratio)
 
+    def to_polygon(self, points: Iterable[Sequence[float]]) -> QPolygonF:
+        """Many places, picture px, in widget coordinates: one by one each would ask how the picture lies."""
+        start, step = self.to_widget(0.0, 0.0), self.to_widget(1.0, 1.0) - self.to_widget(0.0, 0.0)
+        return QPolygonF([QPointF(start.x() + x * step.x(), start.y() + y * step.y()) for x, y in points])
+
     def to_picture(self, point: QPointF) -> tuple[float, float]:
         ratio = self.devicePixelRatioF()
         return self.viewport.to_picture(point.x() * ratio, point.y() * ratio)
@@ -249,8 +263,14 @@ class PictureView(QWidget):
         """What a tool hears of a place of the widget."""
         x, y = self.to_picture(at)
         width, height = self.viewport.picture
-        engine = self.session.engine
-        frame = (x, y) if engine is None else tuple(engine.mapping(self.recipe).to_frame([(x, y)])[0])
+        engine, recipe = self.session.engine, self.recipe if self.session.is_open else None
+
+        def frame() -> tuple[float, float]:
+            if engine is None or recipe is None:
+                return x, y
+            there = engine.mapping(recipe).to_frame([(x, y)])[0]
+            return float(there[0]), float(there[1])
+
         inside = 0 <= x < width and 0 <= y < height
         return Pointer(at, (x, y), frame, inside, button, modifiers, pressure)
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, Qt
@@ -21,14 +22,18 @@ class Pointer:
     """In the view, logical px."""
     picture: tuple[float, float]
     """Px of the upright full-size picture."""
-    frame: tuple[float, float]
-    """The same place in px of the upright frame, where decisions are kept."""
+    frame_of: Callable[[], tuple[float, float]]
     inside: bool
     """Whether that lies within the picture."""
     button: Qt.MouseButton = Qt.MouseButton.LeftButton
     modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
     pressure: float = 1.0
     """Of a pen, 0..1; 1 for a mouse."""
+
+    @cached_property
+    def frame(self) -> tuple[float, float]:
+        """The same place in px of the upright frame, where decisions are kept; as the picture lay then."""
+        return self.frame_of()
 
 
 class Tool:

@@ -394,6 +394,8 @@ class Window(QMainWindow):
         for signal in (session.readingsChanged, session.recipeChanged, session.recipeChanging, session.sortingChanged):
             signal.connect(lambda *_: self.route.refresh())
         session.shootChanged.connect(self.route.refresh)
+        for station in self.stations:
+            station.toldAnew.connect(self.route.refresh)
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_closed)
         self.deliver.queue.dataChanged.connect(lambda *_: self.route.refresh())

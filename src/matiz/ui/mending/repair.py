@@ -4,7 +4,7 @@ from functools import partial
 
 import cv2
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, Qt
+from PySide6.QtCore import QLineF, Qt
 from PySide6.QtGui import QPainter, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
@@ -16,7 +16,7 @@ from ...recipe.leaves import Number
 from ...recipe.mending import Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
-from ..controls import Hold, Words, caption, push
+from ..controls import Words, caption, chosen_tape, push
 from ..jobs import Job
 from ..over_picture import stroked
 from ..picture_view import PictureView
@@ -107,27 +107,18 @@ class RepairPage(Page):
 
     def _size_tape(self, name: str, label: str, spec: Number) -> Tape:
         """Of the chosen repair, or of those to come."""
-        tape, hold = Tape(f"{label} of a repair", spec), Hold(self.session)
 
-        def changing(value: float) -> None:
-            if self.chosen:
-                hold.move([(f"{TABLE}.{self.chosen}.{name}", value)])
-            self.view.update()
-
-        def changed(value: float) -> None:
-            if self.chosen:
-                hold.drop([(f"{TABLE}.{self.chosen}.{name}", value)], f"{label} of a repair")
-                return
+        def free(value: float) -> None:
             self._sizes_to_come[name] = value
             if name == "radius_px":
                 self._sizes_to_come["feather_px"] = round(FEATHER * value, 1)
             self.refresh()
 
-        tape.valueChanging.connect(changing)
-        tape.valueChanged.connect(changed)
-        tape.refused.connect(self.session.said.emit)
-        self.session.editCancelled.connect(tape.let_go)
-        self.session.pictureClosed.connect(tape.let_go)
+        tape = chosen_tape(
+            self.session, f"{label} of a repair", spec,
+            lambda: f"{TABLE}.{self.chosen}.{name}" if self.chosen else "", free,
+        )  # fmt: skip
+        tape.valueChanging.connect(lambda _: self.view.update())
         return tape
 
     # ---- what a page does
@@ -294,26 +285,26 @@ class RepairPage(Page):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for (ident, item), part in zip(drawn, np.split(mapping.to_picture(places), cuts), strict=True):
             radius, is_chosen = max(3.0, item.radius_px * scale), ident == self.chosen
-            here = [view.to_widget(float(x), float(y)) for x, y in part]
+            here = view.to_polygon(part.tolist())
             is_faint = item.active == "off" or item is self._pending
             _paint_area(painter, item, here, radius, px=1.8 if is_chosen else 1.0, dashed=is_faint)
             if is_chosen and isinstance(item, Heal):
                 moved = (np.array(item.path) + (item.dx, item.dy)) * long_side - 0.5
-                there = [view.to_widget(float(x), float(y)) for x, y in mapping.to_picture(moved)]
+                there = view.to_polygon(mapping.to_picture(moved).tolist())
                 _paint_area(painter, item, there, radius, px=1.2, dashed=True)
                 stroked(painter, partial(painter.drawLine, QLineF(there[0], here[0])), px=0.8)
 
 
 def _paint_area(
-    painter: QPainter, item: Repair, points: list[QPointF], radius: float, *, px: float, dashed: bool = False
+    painter: QPainter, item: Repair, points: QPolygonF, radius: float, *, px: float, dashed: bool = False
 ) -> None:
     if item.outline == "on":
-        stroked(painter, partial(painter.drawPolygon, QPolygonF(points)), px=px, dashed=dashed)
+        stroked(painter, partial(painter.drawPolygon, points), px=px, dashed=dashed)
         return
     if len(points) > 1:
-        stroked(painter, partial(painter.drawPolyline, QPolygonF(points)), px=px, dashed=dashed)
-    for end in (points[0], points[-1]) if len(points) > 1 else points:
-        stroked(painter, partial(painter.drawEllipse, end, radius, radius), px=px, dashed=dashed)
+        stroked(painter, partial(painter.drawPolyline, points), px=px, dashed=dashed)
+    for end in {0, len(points) - 1}:
+        stroked(painter, partial(painter.drawEllipse, points[end], radius, radius), px=px, dashed=dashed)
 
 
 def _with_source(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repair:

@@ -18,7 +18,7 @@ from ...recipe.mending import Band, HeldLine, Pull
 from ...recipe.tree import ABSENT, Section, added, parts_of, replaced
 from ...wording import counted
 from .. import theme
-from ..controls import Hold, Words, caption, push
+from ..controls import Words, caption, chosen_tape, push
 from ..instruments.stretch_plan import StretchPlan
 from ..over_picture import stroked
 from ..picture_view import PictureView
@@ -43,7 +43,7 @@ REACH_PX = 10.0
 LEAST_PX = 6.0
 CELLS = 14
 """Of the grid along the long side."""
-PER_CELL = 3
+PER_CELL = 2
 
 Place = tuple[float, float]
 
@@ -122,6 +122,10 @@ class WarpPage(Page):
         self.plan = StretchPlan()
         self.tool = WarpTool(self)
         self.chosen, self.word = "", PULL
+        self._moves = False
+        """Whether the hand moves a part: how the picture is bent is then worked out for the picture alone."""
+        session.recipeChanging.connect(lambda _: self._show_moving(True))
+        session.recipeChanged.connect(lambda _: self._show_moving(False))
         self.row.addWidget(self.plan, 5)
         self.row.addLayout(self._controls(), 6)
 
@@ -150,24 +154,17 @@ class WarpPage(Page):
         for tape in self.tapes.values():
             self._tapes.addWidget(tape)
         self._tapes.setFixedHeight(self.tapes[Band].sizeHint().height())
-        column.addWidget(self._tapes)
         self.note = caption()
         self.note.setWordWrap(True)
         column.addWidget(self.note)
+        column.addWidget(self._tapes)
         column.addStretch(1)
         return column
 
     def _tape(self, kind: type[Section]) -> Tape:
-        name = SIZED[kind]
-        spec = parts_of(kind)[name]
+        spec = parts_of(kind)[SIZED[kind]]
         assert isinstance(spec, Number)
-        tape, hold = Tape(LABELS[kind], spec), Hold(self.session)
-        tape.valueChanging.connect(lambda value: hold.move([(f"{TABLE}.{self.chosen}.{name}", value)]))
-        tape.valueChanged.connect(lambda value: hold.drop([(f"{TABLE}.{self.chosen}.{name}", value)], LABELS[kind]))
-        tape.refused.connect(self.session.said.emit)
-        self.session.editCancelled.connect(tape.let_go)
-        self.session.pictureClosed.connect(tape.let_go)
-        return tape
+        return chosen_tape(self.session, LABELS[kind], spec, lambda: f"{TABLE}.{self.chosen}.{SIZED[kind]}")
 
     # ---- what a page does
 
@@ -194,10 +191,18 @@ class WarpPage(Page):
             self._tapes.setCurrentIndex(0)
         self.take_away.setEnabled(item is not None)
         self.flat.setEnabled(bool(items))
-        mapping = self.mapping()
-        self.plan.show_stretch(mapping.bend.stretch() if mapping and mapping.bend else None)
+        if not self._moves:
+            mapping = self.mapping()
+            bent = mapping.bend if mapping else None
+            self.plan.show_stretch(bent.stretch() if bent else None)
         self.note.setText(f"{counted(len(items), 'part')}. {HOW[self.word]}")
         self.view.update()
+
+    def _show_moving(self, on: bool) -> None:
+        if on != self._moves:
+            self._moves = on
+            if not on and self.tool in self.view.tools:
+                self.refresh()
 
     # ---- what is done
 
@@ -287,27 +292,39 @@ class WarpPage(Page):
         if mapping is None:
             return
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        if mapping.bend is not None:
+        if self._moves:
+            self._paint_moving(painter, view, mapping.flat())
+            return
+        if mapping.bend_of is not None:
             size = mapping.frame_size
             lattice = _lattice(size)
             shown = mapping.from_place(np.concatenate(lattice))
             for part in np.split(shown, np.cumsum([len(line) for line in lattice])[:-1]):
-                points = QPolygonF([view.to_widget(float(x), float(y)) for x, y in part])
+                points = view.to_polygon(part.tolist())
                 for pen in (QPen(theme.grey(5, 110), 1.6), QPen(theme.grey(97, 130), 0.7)):
                     painter.setPen(pen)
                     painter.drawPolyline(points)
         for ident, item in self.items().items():
             self._paint_part(painter, view, mapping, item, is_chosen=ident == self.chosen)
 
+    def _paint_moving(self, painter: QPainter, view: PictureView, flat: Mapping) -> None:
+        """Where pulls begin and end, for which nothing need be bent."""
+        for item in self.items().values():
+            if isinstance(item, Pull):
+                ends = flat.from_place([(item.x, item.y), (item.x + item.dx, item.y + item.dy)])
+                was, now = (view.to_widget(float(x), float(y)) for x, y in ends)
+                stroked(painter, partial(painter.drawLine, QLineF(was, now)), px=0.8)
+                stroked(painter, partial(painter.drawEllipse, now, 4.0, 4.0), px=2.0)
+
     def _paint_part(
         self, painter: QPainter, view: PictureView, mapping: Mapping, item: Section, *, is_chosen: bool
     ) -> None:
         px = 2.0 if is_chosen else 1.2
-        shape = [view.to_widget(float(x), float(y)) for x, y in mapping.from_place(_shape(item))]
+        shape = view.to_polygon(mapping.from_place(_shape(item)).tolist())
         if isinstance(item, Band):
-            stroked(painter, partial(painter.drawPolygon, QPolygonF(shape)), px=px)
+            stroked(painter, partial(painter.drawPolygon, shape), px=px)
         elif isinstance(item, HeldLine):
-            stroked(painter, partial(painter.drawPolyline, QPolygonF(shape)), px=px, dashed=True)
+            stroked(painter, partial(painter.drawPolyline, shape), px=px, dashed=True)
         elif isinstance(item, Pull):
             was = mapping.flat().from_place([(item.x, item.y)])[0]
             stroked(painter, partial(painter.drawLine, QLineF(view.to_widget(*map(float, was)), shape[0])), px=0.8)

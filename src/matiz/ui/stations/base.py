@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
@@ -32,6 +32,9 @@ class Station(QObject):
     """Readings that it shows: they are measured first while it is seen."""
     has_findings = True
     """Whether the column of findings stands beside it."""
+
+    toldAnew = Signal()
+    """What it says on the route is something else now."""
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__()

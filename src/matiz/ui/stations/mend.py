@@ -72,6 +72,7 @@ class MendStation(Station):
             self.page.leave()
         self.page, self.shows = page, page.shows
         self.words.show_value(title)
+        self.toldAnew.emit()
         self._stack.setCurrentWidget(page.body)
         if self.is_shown:
             # what another page shows need not follow the hand here
@@ -117,8 +118,8 @@ class MendStation(Station):
 
     def reading_text(self) -> str:
         mend, tilt = self.reading("mend"), self.reading("tilt")
-        if self.page is self.dust and self.dust.told_briefly():
-            return self.dust.told_briefly()
+        if self.page is self.dust and (told := self.dust.told_briefly()):
+            return told
         if tilt is not None and tilt.tilt.certainty >= SEEN:
             return f"leans {degrees(tilt.tilt.deg + self.session.recipe.mend.level_deg, signed=True)}"
         if mend is None or mend.fringes is None:
