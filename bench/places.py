@@ -1,14 +1,16 @@
-"""Places: what ten of them cost, and how a tape of one follows the hand."""
+"""Places: what ten of them cost, how a tape of one follows the hand, and how strokes of a brush do."""
 
-from pathlib import Path
+from dataclasses import replace
 
 import numpy as np
 
-from matiz.develop.engine import Engine, full_picture
-from matiz.raw.frame import CameraColour, Frame
+from matiz.develop.engine import Engine
+from matiz.raw.frame import Frame
+from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import (
     Bright,
+    Brush,
     Colour,
     Dim,
     Ellipse,
@@ -19,14 +21,18 @@ from matiz.recipe.places import (
     Place,
     Ramp,
     Reach,
+    Stroke,
     Zones,
 )
+from matiz.recipe.shapes import Shape
 from matiz.recipe.tree import Rows, added
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side
 
-SIZE = (6000, 4000)
+TIMES = 4
 LEVEL = 2
+STROKES = 3000
 PARTS: tuple[MaskPart, ...] = (
     Bright(exponent=2.0), Dim(), Middle(), Zones(), Colour(picks=((0.3, 0.3),)), Muted(), Ramp(), Ellipse(),
     Lasso(path=((0.2, 0.1), (0.8, 0.2), (0.5, 0.5)), feather_px=60.0), Reach(picks=((0.6, 0.4),)),
@@ -34,11 +40,9 @@ PARTS: tuple[MaskPart, ...] = (
 
 
 def run() -> dict[str, float]:
-    rng = np.random.default_rng(0)
-    engine = Engine(Frame(Path("a.tif"), CameraColour(), linear=rng.random((SIZE[1], SIZE[0], 3), np.float32)))
+    engine = Engine(_frame())
     plain = Recipe()
-    places = [Place(mask=Rows([("a", part)]), exposure_EV=0.3, chroma_percent=20.0) for part in PARTS]
-    ten = plain.change_all(added(plain, [("places", place) for place in places]), label="x")[0]
+    ten = _with(plain, *(Place(mask=Rows([("a", part)]), exposure_EV=0.3, chroma_percent=20.0) for part in PARTS))
     ident = ten.places.order[3]
     tapes = [ten.change(f"places.{ident}.exposure_EV", 0.05 * n)[0] for n in range(12)]
 
@@ -46,12 +50,74 @@ def run() -> dict[str, float]:
         engine.forget()
         engine.render(recipe, LEVEL)
 
-    views = side_by_side({"none": lambda: first(plain), "ten": lambda: first(ten)}, rounds=3)
-    drag = side_by_side({"drag": lambda: [engine.render(each, LEVEL) for each in tapes]}, rounds=3)["drag"]
-    calls = {"none": lambda: full_picture(engine, plain), "ten": lambda: full_picture(engine, ten)}
-    files = side_by_side(calls, rounds=1)
+    views = side_by_side({"none": lambda: first(plain), "ten": lambda: first(ten)}, rounds=5)
+    drag = side_by_side({"drag": lambda: [engine.render(each, LEVEL) for each in tapes]}, rounds=5)["drag"]
+    files = side_by_side({"none": lambda: _develop(engine, plain), "ten": lambda: _develop(engine, ten)}, rounds=2)
     return {
         "first view of 24 MP at a quarter, ten places over none": views["ten"] / views["none"],
         "24 MP developed, ten places over none": files["ten"] / files["none"],
         "a tape of one of ten places, views of 1,500x1,000 px a second": len(tapes) / drag,
+        **_strokes(engine),
     }
+
+
+def _strokes(engine: Engine) -> dict[str, float]:
+    """One more stroke on top of many, and what a sidecar with all of them takes."""
+    rng = np.random.default_rng(2)
+    strokes = [_stroke(rng) for _ in range(STROKES + 24)]
+    rows = Rows((f"s{n}", stroke) for n, stroke in enumerate(strokes[:STROKES]))
+    place = Place(mask=Rows([("b", Brush(strokes=rows))]), exposure_EV=0.5)
+    painted = _with(Recipe(), place)
+    engine.render(painted, LEVEL)
+    table = f"places.{painted.places.order[0]}.mask.b.strokes"
+    one_more, grown = painted, []
+    for stroke in strokes[STROKES:]:
+        one_more = one_more.insert(table, stroke, label="x")[0]
+        grown.append(one_more)
+    paint = side_by_side({"paint": lambda: [engine.render(each, LEVEL) for each in grown]}, rounds=3)["paint"]
+    plain = side_by_side({"view": lambda: _again(engine, Recipe())}, rounds=5)["view"]
+    data = _document(strokes[:STROKES]).to_json()
+    load = side_by_side({"load": lambda: Document.from_json(data)}, rounds=3)["load"]
+    return {
+        f"strokes on top of {STROKES:,}, a second": len(grown) / paint,
+        "a stroke to the screen over a view without places": paint / len(grown) / plain,
+        f"a sidecar with 50 places and {STROKES:,} strokes read, s": load,
+    }
+
+
+def _again(engine: Engine, recipe: Recipe) -> None:
+    engine.forget()
+    engine.render(recipe, LEVEL)
+
+
+def _document(strokes: list[Stroke]) -> Document:
+    """Each stroke a step of the history, over 50 places."""
+    document = Document()
+    places = [Place(name=f"Place {n}", mask=Rows([("b", Brush())]), exposure_EV=0.1) for n in range(50)]
+    document, _ = document.change_all(added(document.recipe, [("places", place) for place in places]), label="Places")
+    for n, stroke in enumerate(strokes):
+        table = f"places.{document.recipe.places.order[n % 50]}.mask.b.strokes"
+        document, _ = document.change_all(added(document.recipe, [(table, stroke)]), label="Painted")
+    return document
+
+
+def _stroke(rng: np.random.Generator) -> Stroke:
+    start, way = rng.random(2) * (0.9, 0.6), rng.normal(0.0, 0.006, (20, 2))
+    return Stroke(path=Shape.of(start + way.cumsum(axis=0)), radius_px=float(rng.uniform(40.0, 200.0)))
+
+
+def _with(recipe: Recipe, *places: Place) -> Recipe:
+    return recipe.change_all(added(recipe, [("places", place) for place in places]), label="x")[0]
+
+
+def _develop(engine: Engine, recipe: Recipe) -> None:
+    for _ in engine.full(recipe):
+        pass
+
+
+def _frame() -> Frame:
+    """24 MP of raw data, from a small frame laid side by side."""
+    shot = DEMO_SHOTS[0]
+    frame = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)
+    assert frame.mosaic is not None
+    return replace(frame, mosaic=replace(frame.mosaic, values=np.tile(frame.mosaic.values, (TIMES, TIMES))))

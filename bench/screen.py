@@ -10,7 +10,8 @@ from matiz.develop.rendition import display_table
 from matiz.kernels.rendition import TABLE_SIZE
 from matiz.kernels.screen import screen as display_screen
 from matiz.kernels.units import MIDDLE_GREY
-from matiz.recipe.model import Contrast, Curve, Recipe, Tone
+from matiz.recipe.model import Curve, Recipe, Tone
+from matiz.recipe.toning import Contrast
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side

@@ -191,24 +191,25 @@ def _clean(chosen: argparse.Namespace) -> int:
 def _mask(chosen: argparse.Namespace) -> int:
     from .deliver.mask import write_mask
     from .develop.engine import Engine
+    from .develop.places import Masked, mask_of
     from .raw.decode import read_frame
     from .recipe.parsing import parsed_part
     from .recipe.places import Place
-    from .recipe.tree import Rows, Section
+    from .recipe.tree import Rows
 
     if bool(chosen.part) == bool(chosen.place):
         raise ArgumentError("mask: give --part KIND[,key=value,...] once or more, or --recipe R.json with --place NAME")
-    parts: Rows[Section] = Rows((f"p{n}", parsed_part(text)) for n, text in enumerate(chosen.part))
+    wanted = Masked(Rows((f"p{n}", parsed_part(text)) for n, text in enumerate(chosen.part)))
     engine = Engine(read_frame(chosen.file))
     recipe = _recipe(chosen, engine.frame.start)
     if chosen.place:
-        places = [item for ident, item in recipe.places.items() if isinstance(item, Place)
-                  and chosen.place in (ident, item.name)]  # fmt: skip
-        if not places:
-            named = ", ".join(repr(item.name) for item in recipe.places.values() if isinstance(item, Place)) or "none"
+        places = {ident: item.name for ident, item in recipe.places.items() if isinstance(item, Place)}
+        found = [ident for ident, name in places.items() if chosen.place in (ident, name)]
+        if not found:
+            named = ", ".join(map(repr, places.values())) or "none"
             raise ArgumentError(f"mask: the recipe has no place {chosen.place!r}; it has {named}")
-        parts = places[0].mask
-    write_mask(engine, recipe, parts, Path(chosen.output))
+        wanted = mask_of(recipe, found[0])
+    write_mask(engine, recipe, wanted, Path(chosen.output))
     return 0
 
 

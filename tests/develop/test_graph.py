@@ -18,7 +18,8 @@ from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Number, Numbers, described
-from matiz.recipe.model import Contrast, Mend, Recipe, Tone
+from matiz.recipe.model import Mend, Recipe, Tone
+from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, Section, leaves, table
 
 PLAIN = Recipe()

@@ -7,14 +7,21 @@ import numpy as np
 import pytest
 
 from matiz.cli import main
+from matiz.colour.spaces import REC2020_TO_SRGB, encode_sRGB
 from matiz.develop.engine import Engine
-from matiz.develop.graph import mask
-from matiz.develop.places import warmer_stops
+from matiz.develop.graph import mask as mask_node
+from matiz.develop.places import Masked, mask_of, warmer_stops
+from matiz.develop.rendition import curve as curved
+from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
+from matiz.masks.view import lab
 from matiz.recipe.model import Recipe
-from matiz.recipe.places import Bright, Colour, Ellipse, Lasso, Place, Ramp, Saturated, Zones
-from matiz.recipe.tree import Rows, added
-from tests.conftest import SMALL
+from matiz.recipe.places import Bright, Brush, Colour, Ellipse, Lasso, Place, Ramp, SameAs, Saturated, Stroke, Zones
+from matiz.recipe.shapes import Shape
+from matiz.recipe.tree import Rows, added, replaced
+from tests.conftest import SMALL, chart_frame
+
+SRGB_TO_REC2020 = np.linalg.inv(REC2020_TO_SRGB)
 
 
 def rows(*parts) -> Rows:
@@ -27,6 +34,10 @@ MASKS = (
     rows(Lasso(path=((0.2, 0.1), (0.8, 0.2), (0.5, 0.5)), feather_px=40.0)),
     rows(Colour(picks=((0.3, 0.3),), hue_deg=40.0)), rows(Saturated(chroma=20.0, soft=50.0)),
 )  # fmt: skip
+
+
+def mask(parts, dark=0.0, light=10.0):
+    return mask_node(Masked(parts, dark, light))
 
 
 def with_places(*places, base=None) -> Recipe:
@@ -136,3 +147,134 @@ def test_masks_are_written_by_the_command_line(tmp_path, shoot):
     assert np.array_equal(codes, cv2.imread(str(again), cv2.IMREAD_UNCHANGED))
     assert main([*arguments, "Sea"]) == 2 and main(["mask", str(scene_file), "-o", str(out)]) == 2
     assert main(["mask", str(scene_file), "--part", "bright", "-o", str(tmp_path / "a.jpg")]) == 2
+
+
+def test_a_place_without_a_mask_does_what_its_stations_do(scene_engine):
+    zones = (0.0, 0.0, 0.6, 0.5, 0.3, 0.0, -0.2, -0.4, 0.0, 0.0, 0.0)
+    for path, value in (
+        ("zones_EV", zones), ("contrast.fine_dB", 6.0), ("contrast.middle_dB", 5.0), ("contrast.broad_dB", -4.0),
+        ("haze_percent", 40.0),
+    ):  # fmt: skip
+        place = with_places(Place())
+        ident = place.places.order[0]
+        here = scene_engine.render(place.change(f"places.{ident}.{path}", value)[0], 1, result="scene")
+        whole = scene_engine.render(Recipe().change(f"tone.{path}", value)[0], 1, result="scene")
+        plain = scene_engine.render(Recipe(), 1, result="scene")
+        assert np.abs(whole - plain).max() > 0.01, path
+        np.testing.assert_allclose(here, whole, rtol=2e-3, atol=2e-5, err_msg=path)
+    curve = ((0.0, 0.0), (0.4, 0.55), (1.0, 1.0))
+    bent = scene_engine.render(with_places(Place(curve=curve)), 1, result="rendered")
+    L, expected = (lab(each)[..., 0] / 100.0 for each in (bent, scene_engine.render(Recipe(), 1, result="rendered")))
+    inside = bent.max(axis=2) < 0.98
+    np.testing.assert_allclose(L[inside], curved(curve, expected)[inside], atol=4e-3)
+
+
+@pytest.mark.parametrize("rendition", ["standard", "soft", "strong", "linear"])
+def test_lightening_holds_chroma_and_can_let_it_go(rendition):
+    frame, scene = chart_frame("daylight:6500")
+    engine, base = Engine(frame), Recipe().change("tone.rendition", rendition)[0]
+
+    def patches(*places, result="rendered") -> np.ndarray:
+        shown = engine.render(with_places(*places, base=base), 0, result=result).astype(np.float64)
+        areas = [area for name, area in scene.areas.items() if name != "grey"]
+        means = np.array([[shown[y : y + h, x : x + w].mean(axis=(0, 1)) for x, y, w, h in areas]])
+        return lab((means if result == "rendered" else means @ SRGB_TO_REC2020.T).astype(np.float32))[0]
+
+    lighter, loose = Place(exposure_EV=1.0), Place(exposure_EV=1.0, hold_chroma="off")
+    plain, held, free = patches(), patches(lighter), patches(loose)
+    before, after, let_go = (np.hypot(each[:, 1], each[:, 2]) for each in (plain, held, free))
+    coloured = (before > 8.0) & (held[:, 0] < 90.0)
+    assert coloured.sum() >= 12 and (held - plain)[coloured, 0].min() > 3.0
+    assert np.abs(after / before - 1.0)[coloured].max() < 0.03
+    assert np.abs(let_go / before - 1.0)[coloured].mean() > 0.05
+    # and in the file, but for what has no room in its gamut once it is lighter
+    file = patches(lighter, result="display")
+    fits = coloured & (np.abs(file - held).max(axis=1) < 0.5)
+    assert fits.sum() >= 6
+    np.testing.assert_allclose(np.hypot(file[fits, 1], file[fits, 2]), before[fits], rtol=0.03)
+    darker = (Place(exposure_EV=-1.0),), (Place(exposure_EV=-1.0, hold_chroma="off"),)
+    assert np.array_equal(*(engine.render(with_places(*each), 1) for each in darker))
+
+
+def test_a_tint_lays_a_colour_over_it_and_keeps_lightness(scene_engine):
+    plain = lab(scene_engine.render(Recipe(), 1, result="rendered"))
+    tinted = lab(scene_engine.render(with_places(Place(tint_chroma=8.0, tint_hue_deg=90.0)), 1, result="rendered"))
+    middle = (plain[..., 0] > 20.0) & (plain[..., 0] < 80.0)
+    np.testing.assert_allclose((tinted - plain)[middle].mean(axis=0), (0.0, 0.0, 8.0), atol=0.15)
+    assert np.abs((tinted - plain)[middle][:, 0]).max() < 0.5
+
+
+def test_blending_follows_its_formulas():
+    """W3C Compositing and Blending Level 1: multiply, screen, soft-light, of a picture with itself."""
+    shown = np.random.default_rng(0).random((8, 9, 3), np.float32)
+    ones = np.ones((8, 9, 1), np.float32)
+    e = encode_sRGB(shown)
+    D = np.where(e <= 0.25, ((16 * e - 12) * e + 4) * e, np.sqrt(e))
+    soft = np.where(e <= 0.5, e - (1 - 2 * e) * e * (1 - e), e + (2 * e - 1) * (D - e))
+    for n, expected in enumerate((e * e, e + e - e * e, soft)):
+        made = blended(shown, ones, np.eye(3, dtype=np.float32)[n : n + 1])
+        np.testing.assert_allclose(encode_sRGB(made), expected, atol=2e-3)
+        half = blended(shown, 0.5 * ones, np.eye(3, dtype=np.float32)[n : n + 1])
+        np.testing.assert_allclose(encode_sRGB(half), (e + expected) / 2, atol=2e-3)
+    assert np.array_equal(blended(shown, 0.0 * ones, np.ones((1, 3), np.float32)), shown)
+
+
+def test_the_screen_shows_what_the_file_holds_whatever_a_place_changes(scene_engine):
+    place = Place(mask=SOFT, exposure_EV=0.7, tint_chroma=5.0, curve=((0.0, 0.0), (0.5, 0.4), (1.0, 1.0)))
+    red = Recipe().change("tone.curve.red", ((0.0, 0.0), (0.5, 0.55), (1.0, 1.0)))[0]
+    for recipe in (with_places(place), with_places(place, base=red), with_places(replaced(place, blend="screen"))):
+        screen = scene_engine.render(recipe, 0)[..., 2::-1].astype(float)
+        file = encode_sRGB(scene_engine.render(recipe, 0, result="display")) * 255.0
+        assert np.abs(screen - file).max() < 0.8
+
+
+def test_the_mask_of_another_place_is_had_as_that_place_has_it(scene_engine):
+    base = with_places(Place(name="Sky", mask=MASKS[1], spare_dark=4.0))
+    sky = base.places.order[0]
+    trees = Place(mask=rows(SameAs(of=sky), Zones(low=0.0, high=3.0, join="subtract")), exposure_EV=1.0)
+    recipe = with_places(trees, base=base)
+    own = scene_engine.render(Recipe(), 1, result=mask(MASKS[1], 4.0))
+    dark = scene_engine.render(Recipe(), 1, result=mask(rows(Zones(low=0.0, high=3.0))))
+    made = scene_engine.render(recipe, 1, result=mask_node(mask_of(recipe, recipe.places.order[1])))
+    np.testing.assert_allclose(made, own * (1.0 - dark), atol=2e-3)
+    assert own.max() > 0.5 and np.abs(made - own).max() > 0.1
+    moved = recipe.change(f"places.{sky}.mask.p0.y2", 0.6)[0]
+    assert np.abs(scene_engine.render(moved, 1) - scene_engine.render(recipe, 1).astype(float)).max() > 3
+    # a place that has itself in it, or one that is gone, has nothing of it
+    turned = recipe.change_all([(f"places.{sky}.mask.x", SameAs(of=recipe.places.order[1]))], label="x")[0]
+    assert np.isfinite(scene_engine.render(turned, 1, result="scene")).all()
+    gone = with_places(Place(mask=rows(SameAs(of="nobody")), exposure_EV=1.0))
+    assert np.array_equal(scene_engine.render(gone, 1), scene_engine.render(Recipe(), 1))
+
+
+def test_strokes_on_top_are_laid_alone_and_undone_ones_are_kept(scene_engine):
+    engine = Engine(scene_engine.frame)
+    rng = np.random.default_rng(1)
+    strokes = [Stroke(path=Shape.of(rng.random((3, 2)) * (0.9, 0.6)), radius_px=30.0) for _ in range(6)]
+    recipe = with_places(Place(mask=rows(Brush(strokes=Rows(enumerate_ids(strokes[:4])))), exposure_EV=1.0))
+    table = f"places.{recipe.places.order[0]}.mask.p0.strokes"
+    engine.render(recipe, 1)
+    assert engine.sensor.paint.strokes_laid == 4
+    more = recipe.insert(table, strokes[4], label="x")[0]
+    shown = engine.render(more, 1)
+    assert engine.sensor.paint.strokes_laid == 5
+    longer = more.change(f"{table}.{more.get(table).order[-1]}.path", strokes[5].path)[0]
+    engine.render(longer, 1)
+    engine.render(recipe, 1)
+    assert engine.sensor.paint.strokes_laid == 6
+    np.testing.assert_array_equal(shown, Engine(scene_engine.frame).render(more, 1))
+    turned = more.change("mend.level_deg", 3.0)[0]
+    np.testing.assert_array_equal(engine.render(turned, 1), Engine(scene_engine.frame).render(turned, 1))
+
+
+def enumerate_ids(items):
+    return ((f"s{n}", item) for n, item in enumerate(items))
+
+
+def test_places_spare_the_darkest_and_the_lightest(scene_engine):
+    full = scene_engine.render(Recipe(), 0, result=mask(rows()))
+    spared = scene_engine.render(Recipe(), 0, result=mask(rows(), 3.0, 7.0))[..., 0]
+    scene = scene_engine.render(Recipe(), 0, result="scene")
+    zone = np.log2(np.maximum(scene @ np.array([0.2627, 0.678, 0.0593], np.float32), 1e-6) / 0.18) + 5.0
+    assert (full == 1.0).all() and (spared[(zone > 3.05) & (zone < 6.95)] > 0.999).all()
+    assert (spared[(zone < 1.95) | (zone > 8.05)] < 0.001).all()

@@ -12,7 +12,8 @@ from matiz.errors import FormatError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
-from matiz.recipe.model import Contrast, Mend, Recipe, Tone
+from matiz.recipe.model import Mend, Recipe, Tone
+from matiz.recipe.toning import Contrast
 
 EVERYTHING = Recipe(
     mend=Mend(distortion_percent=3.0),

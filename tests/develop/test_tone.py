@@ -16,7 +16,8 @@ from matiz.develop.tone import contrast_gain, is_plain, zone_table
 from matiz.kernels.tone import log_luminance, table_EV
 from matiz.raw.frame import CameraColour, Frame
 from matiz.raw.noise import common_noise
-from matiz.recipe.model import Contrast, Curve, Mend, Recipe, Tone
+from matiz.recipe.model import Curve, Mend, Recipe, Tone
+from matiz.recipe.toning import Contrast
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
 from tests.conftest import mean_delta_E

@@ -22,6 +22,7 @@ from matiz.recipe.places import (
     Place,
     Ramp,
     Reach,
+    SameAs,
     Saturated,
     Zones,
 )
@@ -184,7 +185,7 @@ def test_every_kind_has_its_function_and_its_margin():
     from matiz.masks.parts import PARTS
 
     table = parts_of(Place)["mask"]
-    assert isinstance(table, Table) and set(table.kinds) == set(PARTS)
+    assert isinstance(table, Table) and set(table.kinds) == {*PARTS, SameAs}
     assert margin_px([Bright(feather_px=100.0, grow_px=-20.0)]) >= 70.0
 
 

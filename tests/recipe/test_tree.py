@@ -10,7 +10,7 @@ import pytest
 from matiz.errors import RecipeError
 from matiz.recipe.document import Document, Version
 from matiz.recipe.history import History
-from matiz.recipe.leaves import Number, ShapeKey, Text, described
+from matiz.recipe.leaves import Drawn, Number, Text, described
 from matiz.recipe.model import Recipe, Tone
 from matiz.recipe.schema import _section
 from matiz.recipe.shapes import Shape
@@ -26,7 +26,7 @@ class Ramp(Section):
 @dataclass(frozen=True)
 class Stroke(Section):
     KIND = "stroke"
-    path: str = described(ShapeKey("Where it went."))
+    path: Shape = described(Drawn("Where it went."))
 
 
 @dataclass(frozen=True)
@@ -219,18 +219,30 @@ def test_a_history_of_our_own_schema_with_unknown_paths_is_refused_when_it_is_un
         version.undo()
 
 
-def test_shapes_are_kept_once_and_checked():
+def test_what_a_hand_has_drawn_goes_to_json_and_back_and_is_checked():
     points = np.random.default_rng(1).random((40, 3), np.float32)
     shape = Shape.of(points)
-    document = Document().with_shape(shape).with_shape(Shape.of(points.copy()))
-    assert list(document.shapes) == [shape.key]
-    back = Document.from_json(json.loads(json.dumps(document.to_json())))
-    np.testing.assert_array_equal(back.shapes[shape.key].points, points)
-    data = document.to_json()
-    data["shapes"][shape.key]["points"] = Shape.of(points + 1).text
-    with pytest.raises(RecipeError, match="shapes"):
-        Document.from_json(data)
+    recipe, _ = Wide().insert("spots", Spot(mask=Rows([("k2", Stroke(shape))])), label="add")
+    back = Wide.from_json(json.loads(json.dumps(recipe.to_json())))
+    assert back == recipe and len(shape) == 40
+    (spot,) = back.spots.values()
+    np.testing.assert_array_equal(spot.mask["k2"].path.points, points)
     with pytest.raises(RecipeError, match="finite"):
         Shape.of(points * np.nan)
-    with pytest.raises(RecipeError, match="16 hexadecimal"):
-        put(Wide(spots=Rows([("k1", Spot(mask=Rows([("k2", Stroke())])))])), "spots.k1.mask.k2.path", "../x")
+    path = f"spots.{back.spots.order[0]}.mask.k2.path"
+    endless = Shape(2, np.full((2, 2), np.inf, "<f4").tobytes()).to_json()
+    for wrong in ("x", {"columns": 3, "points": "AAAA"}, {"columns": 9, "points": ""}, {"points": ""}, endless):
+        with pytest.raises(RecipeError, match=r"spots\..*point"):
+            put(recipe, path, wrong)
+
+
+def test_digests_follow_from_what_is_in_a_section_and_from_nothing_before():
+    recipe, (a, _) = _with_spots("a", "b")
+    before = recipe.spots.digest
+    assert before == recipe.spots.digest == Wide.from_json(recipe.to_json()).spots.digest
+    named = put(recipe, f"spots.{a}.name", "c")
+    assert named.spots.digest != before
+    assert put(named, f"spots.{a}.name", "a").spots.digest == before
+    deeper = put(recipe, f"spots.{a}.tone.contrast.fine_dB", 1.0)
+    assert deeper.spots.digest != before and recipe.spots.digest == before
+    assert put(recipe, "spots.order", recipe.spots.order[::-1]).spots.digest != before

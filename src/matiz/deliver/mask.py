@@ -7,19 +7,19 @@ import numpy as np
 
 from ..develop.engine import Engine
 from ..develop.graph import mask
+from ..develop.places import Masked
 from ..errors import ArgumentError, FileError
 from ..files import write_whole
 from ..recipe.model import Recipe
-from ..recipe.tree import Rows, Section
 
 
-def write_mask(engine: Engine, recipe: Recipe, parts: Rows[Section], path: Path) -> None:
+def write_mask(engine: Engine, recipe: Recipe, wanted: Masked, path: Path) -> None:
     """path: ends in .png. White is all in the mask."""
     if path.suffix.lower() != ".png":
         raise ArgumentError(f"{path}: a mask is written as .png")
     width, height = engine.size(recipe)
     codes = np.empty((height, width), np.uint16)
-    for (x, y, w, h), tile in engine.full(recipe, result=mask(parts)):
+    for (x, y, w, h), tile in engine.full(recipe, result=mask(wanted)):
         codes[y : y + h, x : x + w] = np.rint(np.clip(tile[..., 0], 0.0, 1.0) * 65_535.0).astype(np.uint16)
     done, data = cv2.imencode(".png", codes)
     if not done:

@@ -64,11 +64,11 @@ class Engine:
         making = _Making(self, recipe)
         x, y, w, h = region = self._checked(making.work.mapping, level, region)
         if w * h > 1:
-            return making.made(self._end(result), level, region)
+            return _Once(making).made(self._end(result), level, region)
         # the kernels take no single pixel: ask for its neighbour too
         width, _ = making.work.mapping.size_at(level)
         beside = (max(0, x - 1) if x + 2 > width else x, y, min(2, width), h)
-        return np.ascontiguousarray(making.made(self._end(result), level, beside)[:, x - beside[0] :][:, :1])
+        return np.ascontiguousarray(_Once(making).made(self._end(result), level, beside)[:, x - beside[0] :][:, :1])
 
     def digest(self, recipe: Recipe, result: str) -> bytes:
         """What stands for everything that a result depends on: two recipes with the same one give the same pixels."""
@@ -89,7 +89,7 @@ class Engine:
         width, height = size = making.work.mapping.size
         done = 0
         for tile in tiles(size, (0, 0, width, height), TILES_TO_A_SIDE):
-            yield tile, making.made(end, 0, tile)
+            yield tile, _Once(making).made(end, 0, tile)
             done += tile[2] * tile[3]
             if progress is not None and not progress(done / (width * height)):
                 raise Cancelled("stopped by the user")
@@ -142,10 +142,10 @@ class _Making:
             return self._whole.digest(node)
         found = self._digests.get(node)
         if found is None:
-            inputs = [self.digest(each) for each in node.inputs]
             if node.is_idle(self.work):
-                found = inputs[0]
+                found = self.digest(node.inputs[0])
             else:
+                inputs = [self.digest(each) for each in (*node.inputs, *node.aside)]
                 values = [self.work.recipe.get(path) for path in node.reads]
                 told = repr((node.name, self.work.recipe.processing, values, node.key(self.work))).encode()
                 found = hashlib.blake2b(told + b"".join(inputs), digest_size=16).digest()
@@ -183,27 +183,44 @@ class _Making:
 
     def kept(self, node: Node, level: int, region: Region) -> Pixels:
         """A region as it is, from the cache or made for it."""
-        node = self._at_work(node)
+        node = self.at_work(node)
         if not node.keeps(level):
-            return self.made(node, level, region)
+            return self.run(node, level, region, self.kept)
         key = (self.digest(node), level, region)
-        return self._cache.get(key, (node.name, level, region), lambda: self._run(node, level, region, self.kept))
+        return self._cache.get(key, (node.name, level, region), lambda: self.run(node, level, region, self.kept))
 
-    def made(self, node: Node, level: int, region: Region) -> Pixels:
-        """The same without keeping any pixels."""
-        return self._run(self._at_work(node), level, region, self.made)
-
-    def _at_work(self, node: Node) -> Node:
+    def at_work(self, node: Node) -> Node:
         while node.is_idle(self.work):
             node = node.inputs[0]
         return node
 
-    def _run(self, node: Node, level: int, region: Region, get: Callable[[Node, int, Region], Pixels]) -> Pixels:
+    def run(self, node: Node, level: int, region: Region, get: Callable[[Node, int, Region], Pixels]) -> Pixels:
+        """Make a region of a node at work; get: gives what it is made from."""
         self._engine.count(node)
-        work = replace(self.work, level=level, region=region)
+        work = replace(self.work, level=level, region=region, take=lambda aside: get(aside, level, region))
         source = node.grow(work)
-        patches = [Patch(get(each, level, source), source) for each in node.inputs if not each.is_product]
-        pixels: Pixels = node.run(work, *patches)
+        patches = [Patch(get(each, level, source), source) for each in reversed(node.inputs) if not each.is_product]
+        pixels: Pixels = node.run(work, *reversed(patches))
+        return pixels
+
+
+class _Once:
+    """One region made without keeping anything, and nothing on the way to it made twice: what several nodes look at is
+    held until the region is there."""
+
+    def __init__(self, making: _Making) -> None:
+        self._making = making
+        self._held: dict[Node, list[Patch]] = {}
+
+    def made(self, node: Node, level: int, region: Region) -> Pixels:
+        node = self._making.at_work(node)
+        x, y, w, h = region
+        for patch in self._held.get(node, ()):
+            left, top, width, height = patch.region
+            if left <= x and top <= y and x + w <= left + width and y + h <= top + height:
+                return patch.pixels[y - top : y - top + h, x - left : x - left + w]
+        pixels = self._making.run(node, level, region, self.made)
+        self._held.setdefault(node, []).append(Patch(pixels, region))
         return pixels
 
 

@@ -7,22 +7,25 @@ Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scen
 none feeds back into a mask.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 
 from ..colour.spaces import REC2020_TO_SRGB
+from ..kernels.display_places import blended, display_coded, display_placed
 from ..kernels.fit import fitted
 from ..kernels.rendition import AFTER_FIT, BEFORE_FIT, rendered
-from ..kernels.screen import screen
+from ..kernels.screen import coded, screen
 from ..kernels.working import to_working
-from ..recipe.tree import Rows, Section
+from ..masks.view import TO_WHITE
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
-from .places import masks_node, places_node
+from .places import Masked, display_changes, display_key, masks_node, placing
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
-from .tone import haze_node, scene_node
+from .tone import Toning, haze_node, toning
 
 MAPPED_HIGHLIGHTS = 2
 """Version of the arithmetic from which on the colour round clipped places moves with the lens's correction."""
@@ -91,18 +94,45 @@ def _fall_off(work: Work, working: Patch) -> Pixels:
 
 
 def _rendition(work: Work, scene: Patch) -> Pixels:
+    """Without anything that places change after it."""
     tone = work.recipe.tone
     return rendered(scene.pixels, display_table(tone), channel_curves(tone.curve), _gain(work), when=_when(work))
+
+
+def _rendition_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
+    def run(work: Work, scene: Patch) -> Pixels:
+        changes = display_changes(work.recipe)
+        if changes is None:
+            return _rendition(work, scene)
+        tone, own = work.recipe.tone, work.take(masks)
+        curves = display_table(tone), channel_curves(tone.curve)
+        table, bends, blends = changes
+        shown = display_placed(scene.pixels, *curves, _gain(work), own, table, bends, TO_WHITE, when=_when(work))
+        return blended(shown, own, blends) if blends.any() else shown
+
+    return run
 
 
 def _fit(work: Work, shown: Patch) -> Pixels:
     return fitted(shown.pixels, _TO_SRGB, channel_curves(work.recipe.tone.curve), when=_when(work))
 
 
-def _screen(work: Work, scene: Patch) -> Pixels:
-    tone = work.recipe.tone
-    curves = channel_curves(tone.curve)
-    return screen(scene.pixels, display_table(tone), _TO_SRGB, _gain(work), curves=curves, when=_when(work))
+def _screen_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
+    """In one pass, as long as places change nothing after the rendition."""
+    shown = _rendition_with(masks)
+
+    def run(work: Work, scene: Patch) -> Pixels:
+        tone, changes = work.recipe.tone, display_changes(work.recipe)
+        curves = channel_curves(tone.curve)
+        if changes is not None:
+            table, bends, blends = changes
+            if curves is None and not blends.any():
+                own = work.take(masks), table, bends
+                return display_coded(scene.pixels, display_table(tone), _gain(work), *own, TO_WHITE, _TO_SRGB)
+            return coded(shown(work, scene), _TO_SRGB, curves=curves, when=_when(work))
+        return screen(scene.pixels, display_table(tone), _TO_SRGB, _gain(work), curves=curves, when=_when(work))
+
+    return run
 
 
 def _gain(work: Work) -> float:
@@ -145,35 +175,40 @@ HAZE = haze_node(SMALL)
 _, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))
 
 
-SMALL_TONED = scene_node("scene of the small picture", SMALL, SMALL, HAZE)
-SMALL_REFERENCE = Node("reference of the small picture", _rendition, (SMALL_TONED,), _RENDITION)
+SMALL_TONED = toning("scene of the small picture", SMALL, SMALL, HAZE)
+SMALL_REFERENCE = Node("reference of the small picture", _rendition, (SMALL_TONED.scene,), _RENDITION)
 
 
-def _scene(name: str, toned: Node) -> tuple[Node, Node]:
-    """The node of a scene with its places, and that of what their masks read: the same rendered without any."""
-    reference = Node(f"reference{name}", _rendition, (toned,), _RENDITION)
-    return places_node(f"places{name}", toned, reference, SMALL_REFERENCE), reference
+def _scene(name: str, toned: Toning) -> tuple[Node, Node, Node]:
+    """The nodes of a scene with its places, of their masks, and of what masks read: it rendered without any."""
+    reference = Node(f"reference{name}", _rendition, (toned.scene,), _RENDITION)
+    return *placing(f"places{name}", toned, reference, SMALL_REFERENCE), reference
 
 
-def _shown(name: str, scene: Node) -> tuple[Node, Node]:
+def _shown(name: str, scene: Node, masks: Node) -> tuple[Node, Node]:
     """The nodes from a scene to what is shown: display-referred, fitted."""
-    rendition = Node(f"rendition{name}", _rendition, (scene,), _RENDITION)
+    run = _rendition_with(masks)
+    rendition = Node(f"rendition{name}", run, (scene,), _RENDITION, aside=(masks,), key=display_key)
     return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
 
-TONED = scene_node("scene", WORKING, SMALL, HAZE)
-SCENE, REFERENCE = _scene("", TONED)
-RENDITION, FIT = _shown("", SCENE)
-SMALL_SCENE, _ = _scene(" of the small picture", SMALL_TONED)
-SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_SCENE)
-SCREEN = Node("screen", _screen, (SCENE,), _RENDITION)
-QUICK_SCENE, _ = _scene(" of the draft", scene_node("scene of the draft", QUICK, SMALL, HAZE))
-DRAFT = Node("draft", _screen, (QUICK_SCENE,), _RENDITION)
+def _on_screen(name: str, scene: Node, masks: Node) -> Node:
+    return Node(name, _screen_with(masks), (scene,), _RENDITION, aside=(masks,), key=display_key)
 
 
-def mask(parts: Rows[Section]) -> Node:
+TONED = toning("scene", WORKING, SMALL, HAZE)
+SCENE, MASKS, REFERENCE = _scene("", TONED)
+RENDITION, FIT = _shown("", SCENE, MASKS)
+SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
+SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_SCENE, SMALL_MASKS)
+SCREEN = _on_screen("screen", SCENE, MASKS)
+QUICK_SCENE, QUICK_MASKS, _ = _scene(" of the draft", toning("scene of the draft", QUICK, SMALL, HAZE))
+DRAFT = _on_screen("draft", QUICK_SCENE, QUICK_MASKS)
+
+
+def mask(wanted: Masked) -> Node:
     """The node that makes one mask of a picture, (height, width, 1)."""
-    return masks_node("a mask", TONED, REFERENCE, SMALL_REFERENCE, lambda _: (parts,))
+    return masks_node("a mask", TONED.scene, REFERENCE, SMALL_REFERENCE, lambda _: (wanted,))
 
 
 ENDS: dict[str, Node] = {

@@ -26,6 +26,8 @@ class Ask(Protocol):
 
     def whole(self, node: "Node", level: int) -> Pixels: ...
 
+    def digest(self, node: "Node") -> bytes: ...
+
 
 @dataclass(frozen=True)
 class Work:
@@ -39,6 +41,8 @@ class Work:
     ask: Ask
     level: int = 0
     region: Region = (0, 0, 1, 1)
+    take: Callable[["Node"], Pixels] = field(default=lambda node: _refused(node), repr=False)
+    """Gives the region of a node that lies aside, for one that makes pixels."""
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,10 @@ class Patch:
 
     pixels: Pixels
     region: Region
+
+
+def _refused(node: "Node") -> Pixels:
+    raise TypeError(f"{node.name}: a product takes no regions")
 
 
 Grow = Callable[[Work], Region]
@@ -70,13 +78,16 @@ def _always(_: int) -> bool:
 
 @dataclass(frozen=True, eq=False)
 class Node:
-    """One step of the way. `run` gets a patch of each input that makes pixels, in their order."""
+    """One step of the way. `run` gets a patch of each input that makes pixels, in their order; the last is made first,
+    so that what looks furthest around goes last."""
 
     name: str
     run: Callable[..., Any]
     inputs: tuple["Node", ...] = ()
     reads: tuple[str, ...] = ()
     """Recipe paths that its result depends on; a path of a section or a table stands for all in it."""
+    aside: tuple["Node", ...] = ()
+    """What it takes the region of where it needs it, by `Work.take`."""
     grow: Grow = itself
     """What it needs of its inputs' pixels, px of the same level."""
     is_product: bool = False

@@ -4,33 +4,36 @@ Masks read the picture as it is rendered without any place, so that no place fee
 """
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 import cv2
 import numpy as np
 
 from ..colour.spaces import XYZ_TO_REC2020, xy_to_XYZ
-from ..colour.temperature import planckian_xy
+from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array
-from ..kernels.places import CHANGES, placed
+from ..kernels.display_places import BEND_SIZE, BLENDS
+from ..kernels.places import placed, scene_placed
 from ..kernels.tone import log_luminance
-from ..masks.join import joined, known, margin_px
-from ..masks.view import Point, View, lab
+from ..masks.brush import starts
+from ..masks.join import Within, joined, known, margin_px, spared
+from ..masks.view import Mask, Point, View, lab
 from ..recipe.model import Recipe
-from ..recipe.places import Colour, Place, Reach
-from ..recipe.tree import Rows, Section
+from ..recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs, Stroke
+from ..recipe.tree import Rows, Section, parts_of
 from .lattice import frame_places
+from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
-from .tiles import Region, level_for
+from .rendition import STRAIGHT, curve
+from .tiles import Region, grown, level_for
+from .tone import READS, Toning, contrast_gain, scene_of, zone_table
 
 PICKED_PX = 700
 """Least long side of the picture that picked colours are read from, the same however the picture is viewed."""
 PICK_PX = 5
 """Px of it to a side about a pick that count."""
-AT_ONCE = 2
-"""Masks that are made side by side."""
 NEUTRAL_MIRED = 1e6 / 6504.0
 LEAST_MIRED, MOST_MIRED = 1e6 / 25_000.0, 1e6 / 1500.0
 
@@ -38,44 +41,181 @@ LEAST_MIRED, MOST_MIRED = 1e6 / 25_000.0, 1e6 / 1500.0
 def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
     """The places that change anything, by id, in their order."""
     for ident, place in recipe.places.items():
-        if isinstance(place, Place) and place.active == "on" and place.strength_percent and any(changes_of(place)):
+        if isinstance(place, Place) and place.active == "on" and place.strength_percent and is_decided(place):
             yield ident, place
 
 
-def changes_of(place: Place) -> tuple[float, ...]:
-    """What it changes at full strength, see `kernels.places.CHANGES`."""
-    stops = warmer_stops(place.warmer_mired) + place.exposure_EV
+def is_decided(place: Place) -> bool:
+    """Whether it changes anything where its mask is."""
+    return any(lights(place)) or tones(place) or shows(place)
+
+
+def lights(place: Place) -> tuple[float, ...]:
+    """What it changes of the light at full strength, see `kernels.places.LIGHT_CHANGES`."""
+    stops = warmer_stops(place.warmer_mired, place.greener_duv) + place.exposure_EV
     return (*(float(value) for value in stops), place.chroma_percent / 100.0)
 
 
-@lru_cache(maxsize=256)
-def warmer_stops(mired: float) -> Array:
-    """By how many stops red, green and blue of linear Rec.2020 change, (3,), so that what was neutral looks lit by a
-    black body so many mired warmer than D65's temperature; white keeps its luminance."""
-    if not mired:
-        return np.zeros(3)
-    ends = [
-        XYZ_TO_REC2020 @ xy_to_XYZ(planckian_xy(1e6 / min(max(at, LEAST_MIRED), MOST_MIRED)))
-        for at in (NEUTRAL_MIRED, NEUTRAL_MIRED + mired)
-    ]
-    return np.asarray(np.log2(np.maximum(ends[1], 1e-3) / ends[0]))
-
-
-def places_node(name: str, scene: Node, reference: Node, small_reference: Node) -> Node:
-    """The node that changes a scene by its places. reference: the scene rendered without any, and that of the small
-    picture, of the same kind."""
-    masks = masks_node(f"masks of the {name}", scene, reference, small_reference, _masks_at_work)
-    return Node(
-        name,
-        _placed,
-        (scene, masks),
-        key=lambda work: tuple((changes_of(place), place.strength_percent) for _, place in at_work(work.recipe)),
-        is_idle=lambda work: next(at_work(work.recipe), None) is None,
+def tones(place: Place) -> bool:
+    """Whether it changes haze, zones or local contrast."""
+    contrast = place.contrast
+    return bool(
+        place.haze_percent or any(place.zones_EV) or contrast.fine_dB or contrast.middle_dB or contrast.broad_dB
     )
 
 
+def shows(place: Place) -> bool:
+    """Whether it changes anything after the rendition."""
+    return bool(lift_of(place) or place.curve != STRAIGHT or place.tint_chroma or place.blend != "normal")
+
+
+def lift_of(place: Place) -> float:
+    """Stops of exposure that lighten with chroma held."""
+    return max(place.exposure_EV, 0.0) if place.hold_chroma == "on" else 0.0
+
+
+@lru_cache(maxsize=256)
+def warmer_stops(mired: float, duv: float = 0.0) -> Array:
+    """By how many stops red, green and blue of linear Rec.2020 change, (3,), so that what was neutral looks lit by a
+    light so many mired warmer and so much greener than a black body of D65's temperature; white keeps its luminance."""
+    if not mired and not duv:
+        return np.zeros(3)
+    ends = []
+    for further, off in ((0.0, 0.0), (mired, duv)):
+        cct_K = 1e6 / min(max(NEUTRAL_MIRED + further, LEAST_MIRED), MOST_MIRED)
+        ends.append(XYZ_TO_REC2020 @ xy_to_XYZ(cct_to_xy(cct_K, min(off, duv_limit(cct_K)))))
+    return np.asarray(np.log2(np.maximum(ends[1], 1e-3) / ends[0]))
+
+
+# ---- nodes
+
+
+def placing(name: str, toning: Toning, reference: Node, small_reference: Node) -> tuple[Node, Node]:
+    """The node that changes a toned scene by its places, and that of their masks. reference: the scene rendered without
+    any, and that of the small picture, of the same kind."""
+    masks = masks_node(f"masks of the {name}", toning.scene, reference, small_reference, _masks_at_work)
+
+    def run(work: Work, toned: Patch, own: Patch) -> Pixels:
+        here = [each for _, each in at_work(work.recipe)]
+        strength = _strengths(here)
+        if not any(tones(each) for each in here):
+            return placed(toned.pixels, own.pixels, strength * np.array([lights(each) for each in here]))
+        wants_fine = work.recipe.tone.contrast.fine_dB or any(each.contrast.fine_dB for each in here)
+        how = scene_of(work, work.ask.product(toning.plan), work.take(toning.fine) if wants_fine else None)
+        changes = strength * np.array([(*lights(each), *_toned(each)) for each in here])
+        moves = strength * np.array([zone_table(each.zones_EV) for each in here])
+        return scene_placed(work.take(toning.working), how, own.pixels, changes, moves.astype(np.float32))
+
+    scene = Node(
+        name,
+        run,
+        (toning.scene, masks, toning.plan),
+        READS,
+        aside=(toning.working, toning.fine),
+        is_idle=lambda work: next(at_work(work.recipe), None) is None,
+        key=lambda work: _told(work.recipe, lights, _toned, lambda place: place.zones_EV),
+    )
+    return scene, masks
+
+
+def display_changes(recipe: Recipe) -> tuple[Pixels, Pixels, Pixels] | None:
+    """What places change after the rendition, what their curves add to lightness, and how they blend: see
+    `kernels.display_places`; None where none changes anything."""
+    here = [each for _, each in at_work(recipe)]
+    if not any(shows(each) for each in here):
+        return None
+    strength = _strengths(here)
+    changes, bends, blends = (
+        (strength * np.array([of(each) for each in here])).astype(np.float32) for of in (_shown, _bend, _blends)
+    )
+    return changes, bends, blends
+
+
+def display_key(work: Work) -> Hashable:
+    """What `display_changes` follow from."""
+    return _told(work.recipe, _shown, lambda place: place.curve, _blends)
+
+
+def _told(recipe: Recipe, *of: Callable[[Place], Hashable]) -> Hashable:
+    return tuple((place.strength_percent, *(each(place) for each in of)) for _, place in at_work(recipe))
+
+
+def _strengths(here: list[Place]) -> Array:
+    return np.array([place.strength_percent / 100.0 for place in here])[:, None]
+
+
+def _toned(place: Place) -> tuple[float, ...]:
+    """What it changes of the tone, after `lights`, see `kernels.places.CHANGES`."""
+    contrast = place.contrast
+    gains = (contrast_gain(dB) for dB in (contrast.fine_dB, contrast.middle_dB, contrast.broad_dB))
+    return (place.haze_percent / 100.0, *gains)
+
+
+def _shown(place: Place) -> tuple[float, ...]:
+    """See `kernels.display_places.CHANGES`."""
+    hue = math.radians(place.tint_hue_deg)
+    tint = place.tint_chroma * math.cos(hue), place.tint_chroma * math.sin(hue)
+    return (lift_of(place), *tint)
+
+
+def _blends(place: Place) -> tuple[float, ...]:
+    """See `kernels.display_places.BLENDS`."""
+    return tuple(float(place.blend == blend) for blend in BLENDS)
+
+
+def _bend(place: Place) -> Array:
+    """What its curve adds to L*, see `kernels.display_places.BEND_SIZE`."""
+    L = np.linspace(0.0, 1.0, BEND_SIZE)
+    return (curve(place.curve, L) - L) * 100.0 if place.curve != STRAIGHT else np.zeros(BEND_SIZE)
+
+
+# ---- masks
+
+
+@dataclass(frozen=True)
+class Masked:
+    """A mask and the zones that it spares."""
+
+    parts: Rows[Section]
+    spare_dark: float = 0.0
+    spare_light: float = 10.0
+
+    @property
+    def digest(self) -> Hashable:
+        return self.parts.digest, self.spare_dark, self.spare_light
+
+
+def mask_of(recipe: Recipe, ident: str) -> Masked:
+    """The mask of a place; what it has from other places is put in."""
+    place = recipe.places[ident]
+    assert isinstance(place, Place)
+    return Masked(_put_in(recipe, place.mask, (ident,)), place.spare_dark, place.spare_light)
+
+
+def _put_in(recipe: Recipe, parts: Rows[Section], within: tuple[str, ...]) -> Rows[Section]:
+    """Parts with the masks of other places in them. One that is gone, or has this one in it, leaves nothing."""
+    if not any(isinstance(part, SameAs) for part in parts.values()):
+        return parts
+    out: list[tuple[str, Section]] = []
+    for ident, part in parts.items():
+        if isinstance(part, SameAs):
+            own = {name: getattr(part, name) for name in parts_of(MaskPart)}
+            other = recipe.places.get(part.of)
+            if not isinstance(other, Place) or part.of in within:
+                part = Lasso(**own)
+            else:
+                inner = _put_in(recipe, other.mask, (*within, part.of))
+                part = Within(**own, parts=inner, spare_dark=other.spare_dark, spare_light=other.spare_light)
+        out.append((ident, part))
+    return Rows(out)
+
+
+def _masks_at_work(work: Work) -> tuple[Masked, ...]:
+    return tuple(mask_of(work.recipe, ident) for ident, _ in at_work(work.recipe))
+
+
 def masks_node(
-    name: str, scene: Node, reference: Node, small_reference: Node, which: Callable[[Work], tuple[Rows[Section], ...]]
+    name: str, scene: Node, reference: Node, small_reference: Node, which: Callable[[Work], tuple[Masked, ...]]
 ) -> Node:
     """The node that makes masks, (height, width, masks), of those that `which` names."""
     picks = product(
@@ -85,73 +225,79 @@ def masks_node(
         key=lambda work: tuple(_picks(which(work))),
         of_whole=True,
     )
+
+    def run(work: Work, seen: Patch, shown: Patch) -> Pixels:
+        def kept(view: View, strokes: Rows[Stroke]) -> Mask:
+            keeps_to = any(stroke.keep_to for stroke in strokes.values())
+            colours = work.ask.digest(reference) if keeps_to else b""
+            lies = tuple(work.recipe.get(path) for path in PLACES)
+            return work.sensor.paint.mask(view, strokes, (work.level, seen.region, lies, colours))
+
+        return masks_of(work, which(work), seen, shown, work.ask.product(picks), kept)
+
     return Node(
         name,
-        lambda work, seen, shown: masks_of(work, which(work), seen, shown, work.ask.product(picks)),
+        run,
         (scene, reference, picks),
         ("tone.exposure_EV",),
         grow=lambda work: with_margin(work, which(work)),
-        key=which,
+        key=lambda work: tuple(mask.digest for mask in which(work)),
     )
 
 
-def _masks_at_work(work: Work) -> tuple[Rows[Section], ...]:
-    return tuple(place.mask for _, place in at_work(work.recipe))
-
-
-def _placed(work: Work, scene: Patch, masks: Patch) -> Pixels:
-    here = [place for _, place in at_work(work.recipe)]
-    table = np.array([changes_of(place) for place in here]).reshape(-1, CHANGES)
-    strength = np.array([place.strength_percent / 100.0 for place in here])[:, None]
-    return placed(scene.pixels, masks.pixels, (table * strength).astype(np.float32))
-
-
 def masks_of(
-    work: Work, masks: Sequence[Rows[Section]], scene: Patch, reference: Patch, colours: Mapping[Point, Array]
-) -> Pixels:
+    work: Work, masks: Sequence[Masked], scene: Patch, reference: Patch, colours: Mapping[Point, Array],
+    painted: Callable[[View, Rows[Stroke]], Mask],
+) -> Pixels:  # fmt: skip
     """(height, width, masks) of the region that is asked for, from patches with their margin."""
     exposure_EV = np.float32(work.recipe.tone.exposure_EV)
     view = View(
-        reference.pixels,
+        np.ascontiguousarray(reference.pixels),
         lambda: log_luminance(scene.pixels) + exposure_EV,
         lambda: frame_places(work.mapping, work.level, scene.region),
         2.0**work.level,
         max(work.mapping.frame_size),
         colours,
+        painted,
     )
     left, top, width, height = work.region
     left, top = left - scene.region[0], top - scene.region[1]
     part = np.s_[top : top + height, left : left + width]
-    # place by place in memory, as the kernel wants them
+    # place by place in memory, as the kernels want them
     out = np.empty((len(masks), height, width), np.float32)
-
-    def make(n: int) -> None:
-        out[n] = joined(masks[n].values(), view)[part]
-
-    with ThreadPoolExecutor(min(len(masks), AT_ONCE)) as pool:
-        list(pool.map(make, range(len(masks))))
+    for own, mask in zip(out, masks, strict=True):
+        made = joined(mask.parts.values(), view, own if own.shape == view.shape else None)
+        made = spared(made, view, mask.spare_dark, mask.spare_light)
+        if made is not own:
+            own[...] = made[part]
     return np.moveaxis(out, 0, 2)
 
 
-def with_margin(work: Work, masks: Sequence[Rows[Section]]) -> Region:
+def with_margin(work: Work, masks: Sequence[Masked]) -> Region:
     """The region with what feathers look at around it."""
-    margin = math.ceil(max((margin_px(mask.values()) for mask in masks), default=0.0) / 2.0**work.level) + 1
-    x, y, w, h = work.region
-    width, height = work.mapping.size_at(work.level)
-    left, top = max(0, x - margin), max(0, y - margin)
-    return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
+    reach_px = max((margin_px(mask.parts.values()) for mask in masks), default=0.0)
+    return grown(work.region, work.mapping.size_at(work.level), math.ceil(reach_px / 2.0**work.level) + 1)
 
 
-def _picks(masks: Sequence[Rows[Section]]) -> list[Point]:
+def _picks(masks: Iterable[Masked]) -> list[Point]:
     """Every place of the frame whose colour some part wants to know."""
     found: dict[Point, None] = {}
     for mask in masks:
-        for part in known(mask.values()):
-            if isinstance(part, Colour | Reach):
-                found.update(dict.fromkeys(part.picks))
-            if isinstance(part, Reach):
-                found.update(dict.fromkeys(part.keep_out))
+        _find_picks(mask.parts, found)
     return list(found)
+
+
+def _find_picks(parts: Rows[Section], found: dict[Point, None]) -> None:
+    for part in known(parts.values()):
+        match part:
+            case Within():
+                _find_picks(part.parts, found)
+            case Brush():
+                found.update(dict.fromkeys(starts(part.strokes.values())))
+            case Colour():
+                found.update(dict.fromkeys(part.picks))
+            case Reach():
+                found.update(dict.fromkeys((*part.picks, *part.keep_out)))
 
 
 def colours_at(work: Work, small: Node, picks: list[Point]) -> dict[Point, Array]:
@@ -162,7 +308,8 @@ def colours_at(work: Work, small: Node, picks: list[Point]) -> dict[Point, Array
     shown = work.ask.whole(small, level)
     at = np.array(picks) * max(work.mapping.frame_size) - 0.5
     centres = (work.mapping.to_picture(at) + 0.5) / 2.0**level - 0.5
-    return {pick: lab(_mean_about(shown, centre))[0, 0] for pick, centre in zip(picks, centres, strict=True)}
+    seen = lab(np.concatenate([_mean_about(shown, centre) for centre in centres]))
+    return dict(zip(picks, seen[:, 0], strict=True))
 
 
 def _mean_about(shown: Pixels, centre: Array) -> Array:

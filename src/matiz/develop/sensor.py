@@ -18,6 +18,7 @@ from ..raw.frame import Frame, Mosaic
 from ..raw.noise import noise_of
 from ..raw.pattern import FixedPattern, fixed_pattern
 from .highlights import CLEAR, ratios_around
+from .paint import Paint
 from .patches import Kept
 from .tiles import Region, level_size
 
@@ -41,6 +42,8 @@ class Sensor:
         self._small: dict[int, Camera] = {}
         self.patches = Kept()
         """What repairs were made."""
+        self.paint = Paint()
+        """What strokes have painted."""
         self._lock = threading.Lock()
 
     @cached_property

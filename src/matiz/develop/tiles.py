@@ -63,3 +63,10 @@ def common(a: Region, b: Region) -> Region:
     """What two regions share, which is not nothing."""
     left, top = max(a[0], b[0]), max(a[1], b[1])
     return left, top, min(a[0] + a[2], b[0] + b[2]) - left, min(a[1] + a[3], b[1] + b[3]) - top
+
+
+def grown(region: Region, size: Size, margin: int) -> Region:
+    """A region with a margin around it, as far as there is a picture."""
+    x, y, w, h = region
+    left, top = max(0, x - margin), max(0, y - margin)
+    return left, top, min(size[0], x + w + margin) - left, min(size[1], y + h + margin) - top

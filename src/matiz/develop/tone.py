@@ -16,16 +16,17 @@ from ..colour.spaces import decode_sRGB
 from ..colour.types import Array
 from ..image.guided import coefficients
 from ..kernels.guided import MOST_RADIUS, calmed
-from ..kernels.tone import log_luminance, scene_toned, table_EV
+from ..kernels.tone import Scene, log_luminance, scene_toned, table_EV
 from ..raw.noise import common_noise
 from ..recipe.leaves import Values
-from ..recipe.model import Tone
+from ..recipe.model import Recipe, Tone
+from ..recipe.places import Place
 from .haze import Haze, haze_by_luminance, haze_of
 from .lattice import NODES, between
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
 from .rendition import curve
-from .tiles import Region, level_for
+from .tiles import Region, grown, level_for
 
 SMALL_PX = 700
 """Least long side of the small picture that the surroundings are read from."""
@@ -107,39 +108,64 @@ def haze_node(small: Node) -> Node:
     return product("haze", run, (small,), of_whole=True)
 
 
-def scene_node(name: str, working: Node, small: Node, haze: Node) -> Node:
-    """The node that takes haze, moves zones and changes local contrast; `small` is what it reads surroundings from."""
+@dataclass(frozen=True, eq=False)
+class Toning:
+    """The nodes of a scene that is toned, and what it is made from."""
+
+    scene: Node
+    working: Node
+    fine: Node
+    """Log luminance smoothed at the fine radius."""
+    plan: Node
+
+
+def toning(name: str, working: Node, small: Node, haze: Node) -> Toning:
+    """The nodes that take haze, move zones and change local contrast; `small` is what they read surroundings from."""
     plan = product(
         f"plan of the {name}",
         lambda work: _plan(work, small, haze),
         (small, haze),
         ("tone.haze_percent",),
+        key=lambda work: _is_hazy(work.recipe),
         of_whole=True,
     )
-
     here = product(f"plan of the {name} here", lambda work: _placed(work, work.ask.product(plan)), (plan,), PLACES)
+    fine = Node(f"fine base of the {name}", _fine, (working,), grow=_with_margin)
 
     def run(work: Work, patch: Patch) -> Pixels:
-        return _toned(work, patch, work.ask.product(here))
+        contrast = work.recipe.tone.contrast
+        base = work.take(fine) if contrast.fine_dB else None
+        return scene_toned(patch.pixels, scene_of(work, work.ask.product(here), base))
 
-    return Node(name, run, (working, here), READS, grow=_with_margin, is_idle=lambda work: is_plain(work.recipe.tone))
+    scene = Node(name, run, (working, here), READS, aside=(fine,), is_idle=lambda work: is_plain(work.recipe.tone))
+    return Toning(scene, working, fine, here)
 
 
-def _toned(work: Work, patch: Patch, plan: "Plan") -> Pixels:
-    tone = work.recipe.tone
+def _is_hazy(recipe: Recipe) -> bool:
+    """Whether the transmission is wanted, for the whole or for a place."""
+    places = (place for place in recipe.places.values() if isinstance(place, Place))
+    return bool(recipe.tone.haze_percent or any(place.haze_percent for place in places))
+
+
+def scene_of(work: Work, plan: "Plan", fine: Pixels | None) -> Scene:
+    """How the kernels tone a region. fine: the fine base there, where fine contrast changes."""
+    tone, contrast = work.recipe.tone, work.recipe.tone.contrast
     scale = 2.0 ** (work.level - level_for(work.whole.size, SMALL_PX))
-    x, y, w, h = work.region
-    left, top = patch.region[:2]
+    left, top = work.region[:2]
     cut_x, cut_y = (cut / 2.0**work.level for cut in plan.corner)
-    contrast = tone.contrast
-    fine = calmed(log_luminance(patch.pixels), _fine_px(work), EDGE_EV) if contrast.fine_dB else None
-    toned = scene_toned(
-        patch.pixels, plan.grid, zone_table(tone.zones_EV), plan.air, by_veil=plan.by_veil, murk=_murk(work),
-        exposure_EV=tone.exposure_EV, haze=tone.haze_percent / 100.0, fine=fine,
-        gains=(contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
-        scale=scale, corner=((left + cut_x) * scale, (top + cut_y) * scale),
+    return Scene(
+        plan.grid, zone_table(tone.zones_EV), plan.air, tone.exposure_EV, scale,
+        ((left + cut_x) * scale, (top + cut_y) * scale), tone.haze_percent / 100.0, fine,
+        (contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
+        plan.by_veil, _murk(work),
     )  # fmt: skip
-    return np.ascontiguousarray(toned[y - top : y - top + h, x - left : x - left + w])
+
+
+def _fine(work: Work, working: Patch) -> Pixels:
+    base = calmed(log_luminance(working.pixels), _fine_px(work), EDGE_EV)
+    x, y, w, h = work.region
+    left, top = x - working.region[0], y - working.region[1]
+    return np.ascontiguousarray(base[top : top + h, left : left + w])
 
 
 def _fine_px(work: Work) -> int:
@@ -150,13 +176,7 @@ def _fine_px(work: Work) -> int:
 
 def _with_margin(work: Work) -> Region:
     """The region with what the fine radius looks at around it."""
-    if not work.recipe.tone.contrast.fine_dB:
-        return work.region
-    margin = 2 * _fine_px(work)
-    x, y, w, h = work.region
-    width, height = work.mapping.size_at(work.level)
-    left, top = max(0, x - margin), max(0, y - margin)
-    return left, top, min(width, x + w + margin) - left, min(height, y + h + margin) - top
+    return grown(work.region, work.mapping.size_at(work.level), 2 * _fine_px(work))
 
 
 def _murk(work: Work) -> float:
@@ -213,9 +233,10 @@ def _plan(work: Work, whole: Node, haze_node: Node) -> Plan:
     nothing = np.zeros(small.shape[:2], np.float32)
     through, air = (nothing, nothing + 1.0), np.ones(3, np.float32)
     share = work.recipe.tone.haze_percent / 100.0
-    if share:
+    if _is_hazy(work.recipe):
         haze: Haze = work.ask.product(haze_node)
         through, air = haze.coefficients, haze.air.astype(np.float32)
+    if share:
         small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
     level = log_luminance(np.ascontiguousarray(small))
     bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]

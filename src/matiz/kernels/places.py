@@ -1,59 +1,177 @@
-"""The scene part of all places in one pass over the pixels: light and exposure as gains, then chroma."""
+"""The scene part of all places in one pass over the pixels: what each adds, times its mask, is summed and then made."""
 
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import ArgumentError
 from .buffers import require
 from .loader import kernel
+from .tone import TABLE_SIZE, Scene, Toning, toned_expr, toning_inputs
 
-CHANGES = 4
-"""What a place changes: gains of red, green and blue in stops, and chroma as a share that is added."""
+LIGHT_CHANGES = ("red_stops", "green_stops", "blue_stops", "chroma")
+"""What a place changes of the light in it: gains in stops, and chroma as a share that is added."""
+CHANGES = (*LIGHT_CHANGES, "haze", "fine", "middle", "broad")
+"""And of its tone: the power of the haze's transmission and gains of local contrast that are added."""
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
+    return [_define_placed(), _define_scene_placed()]
+
+
+def sums_expr(x: Any, y: Any, masks: Any, changes: Any, count: int) -> tuple[list[Any], Any]:
+    """What all places add at a px, change by change, as functions, and the domain of the places."""
     import halide as hl
 
-    from .pipeline import VECTOR, image, luminance, schedule_pixels, table
-
-    c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
-    working, masks, changes = image("working", 3), hl.ImageParam(hl.Float(32), 3, "masks"), table("changes")
     place = hl.RDom([(0, masks.dim(2).extent())])
-    sums = [hl.Func(f"change_{n}") for n in range(CHANGES)]
+    sums = [hl.Func(f"change_{n}") for n in range(count)]
     for n, func in enumerate(sums):
         func[x, y] = hl.f32(0.0)
-        func[x, y] += masks[x, y, place.x] * changes[place.x * CHANGES + n]
-    gained = [working[n, x, y] * hl.fast_exp(sums[n][x, y] * hl.f32(np.log(2.0))) for n in range(3)]
+        func[x, y] += masks[x, y, place.x] * changes[n, place.x]
+    return sums, place
+
+
+def _lit(x: Any, y: Any, pixels: list[Any], sums: list[Any]) -> list[Any]:
+    """Gains, then chroma about what they left."""
+    import halide as hl
+
+    from .pipeline import luminance
+
+    gained = [value * hl.fast_exp(sums[n][x, y] * hl.f32(np.log(2.0))) for n, value in enumerate(pixels)]
     chroma = hl.max(hl.f32(1.0) + sums[3][x, y], 0.0)
     bright = luminance(*gained)
-    parts = [hl.Func(f"placed_{n}") for n in range(3)]
-    for func, value in zip(parts, gained, strict=True):
-        func[x, y] = bright + (value - bright) * chroma
-    out = hl.Func("placed")
+    return [bright + (value - bright) * chroma for value in gained]
+
+
+def finish(name: str, values: list[Any], sums: list[Any], places: list[Any], x: Any, y: Any) -> Any:
+    """The pipeline of channels that follow from sums over places, row by row."""
+    import halide as hl
+
+    from .pipeline import VECTOR, schedule_pixels
+
+    c = hl.Var("c")
+    tail = hl.TailStrategy.GuardWithIf
+    parts = [hl.Func(f"{name}_{n}") for n in range(3)]
+    for func, value in zip(parts, values, strict=True):
+        func[x, y] = value
+    out = hl.Func(name)
     out[c, x, y] = hl.select(c == 0, hl.Expr(parts[0][x, y]), c == 1, hl.Expr(parts[1][x, y]), hl.Expr(parts[2][x, y]))
     schedule_pixels(out, c, x, y, 3)
-    for func in sums:
-        func.compute_at(out, y).vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
-        func.update(0).reorder(x, place.x, y).vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
+    by_row(out, sums, places, x, y)
     for func in parts:
-        func.compute_at(out, y).vectorize(x, VECTOR, hl.TailStrategy.GuardWithIf)
-    return [("placed", out, [working, masks, changes])]
+        func.compute_at(out, y).vectorize(x, VECTOR, tail)
+    return out
+
+
+def by_row(out: Any, sums: list[Any], places: list[Any], x: Any, y: Any) -> None:
+    """Sums over places worked out once a row of what follows from them."""
+    import halide as hl
+
+    from .pipeline import VECTOR
+
+    tail = hl.TailStrategy.GuardWithIf
+    for func, place in zip(sums, places, strict=True):
+        func.compute_at(out, y).vectorize(x, VECTOR, tail)
+        func.update(0).reorder(x, place.x, y).vectorize(x, VECTOR, tail)
+
+
+def _define_placed() -> tuple[str, Any, list[Any]]:
+    import halide as hl
+
+    from .pipeline import image, table
+
+    x, y = hl.Var("x"), hl.Var("y")
+    working, masks, changes = image("working", 3), hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2)
+    sums, place = sums_expr(x, y, masks, changes, len(LIGHT_CHANGES))
+    values = _lit(x, y, [working[n, x, y] for n in range(3)], sums)
+    return "placed", finish("placed", values, sums, [place] * len(sums), x, y), [working, masks, changes]
+
+
+def _define_scene_placed() -> tuple[str, Any, list[Any]]:
+    import halide as hl
+
+    from .pipeline import table
+
+    x, y = hl.Var("x"), hl.Var("y")
+    images, params = toning_inputs()
+    masks, changes, moves = hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2), table("moves", 2)
+    sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
+    mover = hl.ImageParam(hl.Int(32), 1, "mover")
+    zone = hl.RDom([(0, moves.dim(1).extent())])
+    moved_there = hl.Func("moved_there")
+
+    def more_EV(entry: Any, beyond: Any) -> Any:
+        moved_there[x, y] = hl.f32(0.0)
+        here = hl.lerp(moves[entry, zone.x], moves[entry + 1, zone.x], beyond)
+        moved_there[x, y] += masks[x, y, hl.clamp(mover[zone.x], 0, masks.dim(2).extent() - 1)] * here
+        return moved_there[x, y]
+
+    haze = params["haze"] + sums[4][x, y]
+    gains = tuple(params[f"{name}_gain"] + sums[5 + n][x, y] for n, name in enumerate(("fine", "middle", "broad")))
+    clear, moved = toned_expr(x, y, Toning(images, params, haze, gains), more_EV)
+    gain = hl.fast_exp(moved * hl.f32(np.log(2.0)))
+    values = _lit(x, y, [value * gain for value in clear], sums)
+    out = finish("scene_placed", values, [*sums, moved_there], [*[place] * len(sums), zone], x, y)
+    return "scene_placed", out, [*images, *params.values(), masks, changes, moves, mover]
 
 
 def placed(
     working: NDArray[np.float32], masks: NDArray[np.float32], changes: NDArray[np.float32]
 ) -> NDArray[np.float32]:
-    """A picture with what several places change in it.
+    """A picture with the light of several places changed.
 
     working: float32 (height, width, 3), scene-linear Rec.2020. masks: (height, width, n), how much each px belongs to
-    each place; above 1 for what is stronger than whole. changes: (n, CHANGES), see CHANGES. Stops and shares of places
-    that lie over each other add up. Returns float32 (height, width, 3).
+    each place. changes: (n, len(LIGHT_CHANGES)), see there. Stops and shares of places that lie over each other add up.
+    Returns float32 (height, width, 3).
     """
     working = require("working", working, np.float32, (None, None, 3))
-    changes = np.ascontiguousarray(changes, np.float32).reshape(-1, CHANGES)
-    # place by place, as they are made
-    masks = require("masks", np.moveaxis(masks, 2, 0), np.float32, (len(changes), *working.shape[:2]))
+    masks, changes = checked_places(working, masks, changes, len(LIGHT_CHANGES))
     result = np.empty(working.shape, np.float32)
-    kernel("placed")(working, masks, changes.ravel(), result)
+    kernel("placed")(working, masks, changes, result)
     return result
+
+
+def scene_placed(
+    working: NDArray[np.float32],
+    how: Scene,
+    masks: NDArray[np.float32],
+    changes: NDArray[np.float32],
+    moves: NDArray[np.float32],
+) -> NDArray[np.float32]:
+    """A picture toned, with what several places add to its tone and its light.
+
+    working, how: as for `tone.scene_toned`; `how.fine` is wanted when any place changes fine contrast. masks: as for
+    `placed`. changes: (n, len(CHANGES)), see there. moves: (n, TABLE_SIZE) how each moves the zones, at
+    `tone.table_EV()`. Returns float32 (height, width, 3).
+    """
+    given = how.given(working)
+    masks, changes = checked_places(given[0], masks, changes, len(CHANGES))
+    table, mover = those_of(moves, TABLE_SIZE)
+    result = np.empty(given[0].shape, np.float32)
+    kernel("scene_placed")(*given, masks, changes, table, mover, result)
+    return result
+
+
+def checked_places(pixels: Any, masks: Any, changes: Any, columns: int) -> tuple[Any, Any]:
+    """Masks place by place, as they are made, and the table of what each changes; checked."""
+    masks = np.moveaxis(masks, 2, 0)
+    if np.shape(changes) != (len(masks), columns):
+        raise ArgumentError(f"changes: expected shape {(len(masks), columns)}, got {np.shape(changes)}")
+    changes = require("changes", doubled(np.asarray(changes, np.float32)), np.float32, (None, columns))
+    return require("masks", masks, np.float32, (len(masks), *pixels.shape[:2])), changes
+
+
+def those_of(tables: NDArray[np.float32], entries: int) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
+    """The tables (n, entries) that are not all nothing, and whose they are: looking one up costs most of a place."""
+    own = np.flatnonzero(np.asarray(tables).any(axis=1)).astype(np.int32)
+    rows = np.asarray(tables, np.float32)[own] if len(own) else np.zeros((1, entries), np.float32)
+    if len(rows) == 1:
+        # compiled code takes no single row: with one that changes nothing
+        rows, own = np.concatenate([rows, np.zeros_like(rows)]), np.append(own[:1], [0, 0][: 2 - len(own[:1])])
+    return require("tables", rows, np.float32, (len(own), entries)), own.astype(np.int32)
+
+
+def doubled(table: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A table of one row with it twice: compiled code takes no single row, and reads no more than it is asked to."""
+    return np.concatenate([table, table]) if len(table) == 1 else table

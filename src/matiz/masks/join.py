@@ -1,67 +1,107 @@
 """Mask parts shaped and joined."""
 
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from ..recipe.places import MaskPart
-from ..recipe.tree import Section
-from .parts import PARTS
+from ..recipe.tree import Rows, Section
+from .parts import PARTS, zone_range
 from .view import CALM_PX, Mask, View
 
 
-def joined(parts: Iterable[Section], view: View) -> Mask:
-    """The parts joined in their order, (height, width), 0..1. The first is added to nothing; without any, all is meant.
+@dataclass(frozen=True)
+class Within(MaskPart):
+    """The parts of another place's mask, in place of `SameAs` which names that place."""
+
+    KIND: ClassVar[str] = "within"
+
+    parts: Rows[Section] = field(default_factory=Rows)
+    spare_dark: float = 0.0
+    spare_light: float = 10.0
+
+    @property
+    def digest(self) -> bytes:
+        return repr((super().digest, self.parts.digest, self.spare_dark, self.spare_light)).encode()
+
+
+def joined(parts: Iterable[Section], view: View, out: Mask | None = None) -> Mask:
+    """The parts joined in their order, (height, width), 0..1; in `out` where it is given. The first is added to
+    nothing; without any, all is meant.
 
     Added parts are united by the larger of both, intersected ones by the product, and what is subtracted leaves its
     share of what is there.
     """
-    mask: Mask | None = None
-    for part in known(parts):
-        own = shaped(part, evaluated(part, view), view.px)
-        before = mask
-        if part.join == "add":
-            mask = own if before is None else np.maximum(before, own)
-        elif part.join == "subtract":
-            # taken from all where nothing was added before
-            mask = 1.0 - own if before is None else before * (1.0 - own)
-        else:
-            mask = own if before is None else before * own
-    return np.ones(view.shape, np.float32) if mask is None else np.asarray(mask, np.float32)
+    mask = np.empty(view.shape, np.float32) if out is None else out
+    own: Mask | None = None
+    for n, part in enumerate(known(parts)):
+        if n == 0:
+            # added to nothing, taken from all, met with all
+            shaped(part, evaluated(part, view, mask), view.px, mask)
+            if part.join == "subtract":
+                np.subtract(1.0, mask, out=mask)
+            continue
+        own = np.empty(view.shape, np.float32) if own is None else own
+        shaped(part, evaluated(part, view, own), view.px, own)
+        if part.join == "subtract":
+            np.subtract(1.0, own, out=own)
+        (np.maximum if part.join == "add" else np.multiply)(mask, own, out=mask)
+    if next(known(parts), None) is None:
+        mask[...] = 1.0
+    return mask
 
 
-def evaluated(part: MaskPart, view: View) -> Mask:
-    """A part as its kind has it, before its edge is shaped."""
-    out = np.empty(view.shape, np.float32)
-    for rows, strip in view.strips():
-        out[rows] = PARTS[type(part)](part, strip)
+def spared(mask: Mask, view: View, dark: float, light: float) -> Mask:
+    """A mask, which is written to, that leaves out what lies below one zone and above another, softly over one."""
+    if dark > 0.0 or light < 10.0:
+        mask *= zone_range(dark, light, 1.0, view)
+    return mask
+
+
+def evaluated(part: MaskPart, view: View, out: Mask) -> Mask:
+    """A part as its kind has it, before its edge is shaped, in `out`."""
+    if isinstance(part, Within):
+        return spared(joined(part.parts.values(), view, out), view, part.spare_dark, part.spare_light)
+    PARTS[type(part)](part, view, out)
     return out
 
 
 def known(parts: Iterable[Section]) -> Iterator[MaskPart]:
     """Those of a kind that this Matiz knows."""
     for part in parts:
-        if isinstance(part, MaskPart) and type(part) in PARTS:
+        if isinstance(part, MaskPart) and (type(part) in PARTS or isinstance(part, Within)):
             yield part
 
 
 def margin_px(parts: Iterable[Section]) -> float:
     """How far a mask looks beyond a region, full-size px."""
-    return max((part.feather_px / 2.0 + abs(part.grow_px) for part in known(parts)), default=0.0) + 3.0 * CALM_PX
+    reach = max((_reach_px(part) for part in known(parts)), default=0.0)
+    return reach + 3.0 * CALM_PX
 
 
-def shaped(part: MaskPart, mask: Mask, px: float) -> Mask:
-    """A part's own mask loosened or tightened, feathered, inverted and weakened. px: of the full size to one of it."""
+def _reach_px(part: MaskPart) -> float:
+    within = part.parts.values() if isinstance(part, Within) else ()
+    inner = max((_reach_px(each) for each in known(within)), default=0.0)
+    return inner + part.feather_px / 2.0 + abs(part.grow_px)
+
+
+def shaped(part: MaskPart, mask: Mask, px: float, out: Mask) -> Mask:
+    """A part's own mask loosened or tightened, feathered, inverted and weakened, in `out`, which it may be itself. px:
+    of the full size to one of it."""
     if part.grow_px:
         mask = grown(mask, part.grow_px / px)
     if part.feather_px:
         mask = feathered(mask, part.feather_px / px)
+    if mask is not out:
+        out[...] = mask
     if part.invert == "on":
-        mask = 1.0 - mask
+        np.subtract(1.0, out, out=out)
     if part.strength_percent < 100.0:
-        mask = mask * np.float32(part.strength_percent / 100.0)
-    return np.asarray(mask, np.float32)
+        out *= np.float32(part.strength_percent / 100.0)
+    return out
 
 
 def grown(mask: Mask, by: float) -> Mask:

@@ -1,6 +1,7 @@
 """What a mask part sees of a region of a picture."""
 
-from collections.abc import Callable, Iterator, Mapping
+import math
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,6 +11,9 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, REC2020_TO_XYZ
 from ..colour.types import Array
+from ..kernels import masks as kernels
+from ..recipe.places import Stroke
+from ..recipe.tree import Rows
 
 Mask = NDArray[np.float32]
 Pixels = NDArray[np.float32]
@@ -17,8 +21,13 @@ Point = tuple[float, float]
 
 CALM_PX = 6.0
 """Of the full size."""
+CALM_REACH = 2.5
+"""Of it: how far around it looks."""
 LEAST_CALM = 0.3
-STRIP_PX = 40_000
+STRAIGHT_PX = 0.02
+"""Of the view: a way that is off by less is straight."""
+TO_WHITE = (REC2020_TO_XYZ / REC2020_TO_XYZ.sum(axis=1)[:, None]).astype(np.float32)
+"""From linear Rec.2020 to XYZ relative to white."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,8 +46,8 @@ class View:
     """Of the frame, full-size px."""
     colours: Mapping[Point, Array]
     """L*, a*, b* at each place that is picked."""
-    Lab_of: Callable[[], Pixels] | None = None
-    """Gives `Lab` where this is a part of a larger one."""
+    painted_of: Callable[["View", Rows[Stroke]], Mask] | None = None
+    """Gives what strokes have painted, where it is kept from one time to the next."""
 
     @property
     def shape(self) -> tuple[int, int]:
@@ -64,51 +73,31 @@ class View:
     def Lab(self) -> Pixels:
         """L*, a*, b* (height, width, 3), calmed over CALM_PX: the colour of single px is noise, and more of it the
         larger the picture is seen."""
-        if self.Lab_of is not None:
-            return self.Lab_of()
-        calm = cv2.GaussianBlur(self.display, (0, 0), max(CALM_PX / self.px, LEAST_CALM))
-        out = np.empty_like(calm)
-        for rows in self._rows():
-            out[rows] = lab(calm[rows])
-        return out
+        sigma = max(CALM_PX / self.px, LEAST_CALM)
+        taps = 2 * math.ceil(CALM_REACH * sigma) + 1
+        return lab(cv2.GaussianBlur(self.display, (taps, taps), sigma))
 
-    @cached_property
-    def chroma(self) -> Mask:
-        return np.asarray(cv2.magnitude(self.Lab[..., 1], self.Lab[..., 2]), np.float32)
-
-    def strips(self) -> Iterator[tuple[slice, "View"]]:
-        """It row by row, as far as a processor keeps near: whole arrays cost more to fetch than to work out."""
-        for rows in self._rows():
-            yield rows, self._part(rows)
-
-    def _rows(self) -> Iterator[slice]:
+    def straight_way(self) -> tuple[Array, Array] | None:
+        """The matrix (2, 2) and offset (2,) from places of the frame to px of the view; None where the way is bent."""
         height, width = self.shape
-        count = max(1, STRIP_PX // width)
-        for top in range(0, height, count):
-            yield slice(top, top + count)
+        corners = [np.array([self.x[at], self.y[at]], float) for at in ((0, 0), (0, -1), (-1, 0), (-1, -1))]
+        start, across, down, last = corners
+        matrix = np.stack([(across - start) / (width - 1), (down - start) / (height - 1)], axis=1)
+        middle = np.array([self.x[height // 2, width // 2], self.y[height // 2, width // 2]], float)
+        expected = start + matrix @ (width // 2, height // 2)
+        off = max(np.abs(across + down - start - last).max(), np.abs(expected - middle).max())
+        if off > STRAIGHT_PX * self.px / self.long_side:
+            return None
+        inverse = np.linalg.inv(matrix)
+        return inverse, -inverse @ start
 
-    def _part(self, rows: slice) -> "View":
-        return View(
-            self.display[rows],
-            lambda: self.EV[rows],
-            lambda: (self.x[rows], self.y[rows]),
-            self.px,
-            self.long_side,
-            self.colours,
-            lambda: self.Lab[rows],
-        )
-
-    def tone(self, channel: str) -> Mask:
-        """Display lightness 0..1, of a channel or of all but one."""
+    def weights(self, channel: str) -> Array:
+        """Of red, green and blue, whose sum's lightness a tone goes by, (3,): of all, of one, or of all but one."""
         if channel == "lightness":
-            value = cv2.transform(self.display, LUMINANCE[None].astype(np.float32)).reshape(self.shape)
-        elif channel in _SINGLE:
-            value = self.display[..., _SINGLE[channel]]
-        else:
-            left_out = _COMPLEMENT[channel]
-            value = self.display[..., [n for n in range(3) if n != left_out]].mean(axis=2)
-        value = np.clip(np.ascontiguousarray(value, np.float32), 0.0, 1.0)
-        return np.asarray(1.16 * _compressed(value) - np.float32(0.16), np.float32)
+            return LUMINANCE
+        if channel in _SINGLE:
+            return np.eye(3)[_SINGLE[channel]]
+        return (1.0 - np.eye(3)[_COMPLEMENT[channel]]) / 2.0
 
 
 _SINGLE = {"red": 0, "green": 1, "blue": 2}
@@ -117,17 +106,8 @@ _COMPLEMENT = {"cyan": 0, "magenta": 1, "yellow": 2}
 
 def lab(display: Pixels) -> Pixels:
     """CIE L*, a*, b*, float32 (height, width, 3), of display-linear Rec.2020."""
-    relative = cv2.transform(np.maximum(display, 0.0, dtype=np.float32), _TO_WHITE)
-    return np.asarray(cv2.transform(_compressed(relative), _TO_LAB), np.float32)
-
-
-def _compressed(relative: Pixels) -> Pixels:
-    """CIE's f of tristimulus values relative to white: L* / 116 + 16 / 116."""
-    root = cv2.pow(np.maximum(relative, _LINEAR_TO), 1.0 / 3.0).reshape(relative.shape)
-    return np.where(relative > _LINEAR_TO, root, relative * np.float32((29 / 6) ** 2 / 3.0) + np.float32(4 / 29))
-
-
-_TO_WHITE = (REC2020_TO_XYZ / REC2020_TO_XYZ.sum(axis=1)[:, None]).astype(np.float32)
-_LINEAR_TO = np.float32((6 / 29) ** 3)
-_TO_LAB = np.array([[0, 116, 0, -16], [500, -500, 0, 0], [0, 200, -200, 0]], np.float32)
-"""From f of X, Y, Z and 1."""
+    pixels = np.ascontiguousarray(display, np.float32)
+    if pixels.size == 3:
+        # the kernels take no single px
+        return kernels.lab(np.repeat(pixels, 2, axis=1), TO_WHITE)[:, :1]
+    return kernels.lab(pixels, TO_WHITE)

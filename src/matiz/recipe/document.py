@@ -1,4 +1,4 @@
-"""What the sidecar of a picture holds: its versions with their histories, its shapes, and its sorting."""
+"""What the sidecar of a picture holds: its versions with their histories, and its sorting."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
@@ -8,13 +8,12 @@ from ..errors import RecipeError
 from .change import Change
 from .history import History
 from .model import Recipe, plain_recipe
-from .shapes import Shape
 
 FIRST_VERSION = "Version 1"
 LAYOUT = 1
 """Version of what the sidecar holds round the recipes."""
 SORTED_AS = ("", "keep", "hold", "drop")
-_OWN = ("matiz", "current", "sorted_as", "rank", "silenced", "versions", "shapes")
+_OWN = ("matiz", "current", "sorted_as", "rank", "silenced", "versions")
 
 
 @dataclass(frozen=True)
@@ -57,8 +56,6 @@ class Document:
     silenced: tuple[str, ...] = ()
     """Keys of findings that are not to be mentioned for this picture."""
     unknown: Mapping[str, Any] = field(default_factory=dict)
-    shapes: Mapping[str, Shape] = field(default_factory=dict)
-    """Points of strokes and outlines by the key under which recipes and histories name them."""
     layout: int = LAYOUT
 
     def __post_init__(self) -> None:
@@ -96,10 +93,6 @@ class Document:
         untouched = len(self.versions) == 1 and not self.version.history.changes and self.recipe == plain_recipe()
         return self.with_recipe(plain_recipe(start)) if untouched and start != self.recipe.start else self
 
-    def with_shape(self, shape: Shape) -> "Document":
-        """With a shape that recipes can name by its key."""
-        return self if shape.key in self.shapes else replace(self, shapes={**self.shapes, shape.key: shape})
-
     def free_name(self) -> str:
         """A name that no version has."""
         number = len(self.versions) + 1
@@ -116,8 +109,6 @@ class Document:
             "silenced": list(self.silenced),
             "versions": {name: version.to_json() for name, version in self.versions.items()},
         }
-        if self.shapes:
-            own["shapes"] = {key: shape.to_json() for key, shape in self.shapes.items()}
         return {**self.unknown, **own}
 
     @classmethod
@@ -125,14 +116,12 @@ class Document:
         """Read what `to_json` wrote; RecipeError says which field is wrong."""
         if not isinstance(data, dict) or not isinstance(data.get("versions"), dict):
             raise RecipeError("sidecar: expected a JSON object with versions")
-        for name, kind in (("silenced", list), ("shapes", dict)):
-            if not isinstance(data.get(name, kind()), kind):
-                raise RecipeError(f"{name}: expected a JSON {'list' if kind is list else 'object'}")
+        if not isinstance(data.get("silenced", []), list):
+            raise RecipeError("silenced: expected a JSON list")
         layout = data.get("matiz", LAYOUT)
         if not isinstance(layout, int) or isinstance(layout, bool) or layout < 1:
             raise RecipeError(f"matiz: expected a version number, got {layout!r:.40}")
         versions = {str(name): Version.from_json(version) for name, version in data["versions"].items()}
-        shapes = {key: Shape.from_json(key, shape) for key, shape in data.get("shapes", {}).items()}
         return cls(
             versions,
             data.get("current", next(iter(versions), FIRST_VERSION)),
@@ -140,6 +129,5 @@ class Document:
             data.get("rank", 0),
             tuple(str(i) for i in data.get("silenced", [])),
             {name: value for name, value in data.items() if name not in _OWN},
-            shapes,
             layout,
         )

@@ -4,12 +4,12 @@ The same description validates values, makes the JSON schema and builds the tape
 """
 
 import math
-import re
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
 from ..errors import RecipeError
+from .shapes import NOTHING, Shape
 
 
 @dataclass(frozen=True)
@@ -76,19 +76,28 @@ class Text:
 
 
 @dataclass(frozen=True)
-class ShapeKey:
-    """The name of a shape that is kept once in the document, see `recipe.shapes`; "" for none."""
+class Drawn:
+    """What a hand has drawn, see `recipe.shapes`; nothing by default."""
 
     help: str
-    default: str = ""
+    most: int = 20_000
+    default: Shape = NOTHING
 
-    def check(self, path: str, value: Any) -> str:
-        if not isinstance(value, str) or not re.fullmatch(r"([0-9a-f]{16})?", value):
-            raise RecipeError(f"{path}: expected the 16 hexadecimal digits of a shape, got {_shown(value)}")
+    def check(self, path: str, value: Any) -> Shape:
+        if not isinstance(value, Shape):
+            try:
+                value = Shape.from_json(value)
+            except RecipeError as error:
+                raise RecipeError(f"{path}: {error}") from None
+        if len(value) > self.most:
+            raise RecipeError(f"{path}: expected up to {self.most} points, got {len(value)}")
         return value
 
     def schema(self) -> dict[str, Any]:
-        return {"type": "string", "pattern": "^([0-9a-f]{16})?$", "default": "", "description": self.help}
+        columns = {"type": "integer", "minimum": 2, "maximum": 3}
+        points = {"type": "string", "contentEncoding": "base64"}
+        named = {"columns": columns, "points": points}
+        return {"type": "object", "properties": named, "required": list(named), "description": self.help}
 
 
 Points = tuple[tuple[float, float], ...]
@@ -207,7 +216,7 @@ class Numbers:
         }
 
 
-Leaf = Number | Choice | Text | ShapeKey | CurvePoints | FramePoints | Box | Numbers
+Leaf = Number | Choice | Text | Drawn | CurvePoints | FramePoints | Box | Numbers
 
 
 def described(spec: Leaf) -> Any:

@@ -16,7 +16,6 @@ def merged(base: Document, ours: Document, theirs: Document) -> tuple[Document, 
         sorted_as=theirs.sorted_as if ours.sorted_as == base.sorted_as else ours.sorted_as,
         rank=theirs.rank if ours.rank == base.rank else ours.rank,
         silenced=_joined(base.silenced, ours.silenced, theirs.silenced),
-        shapes={**theirs.shapes, **ours.shapes},
     )
     apart: list[str] = []
     current = ours.current if ours.current != base.current else theirs.current

@@ -8,9 +8,9 @@ from typing import Any, ClassVar, Self
 from ..colour.illuminants import NAMES
 from ..colour.temperature import duv_limit
 from ..errors import RecipeError
-from . import tree
+from . import toning, tree
 from .change import Change, Settings, changed
-from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Points, Values, described
+from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Band, Clone, Fill, Heal, HeldLine, Pull
 from .places import Place
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
@@ -135,32 +135,17 @@ class Light(Section):
 class Curve(Section):
     """Tone curves on display lightness."""
 
-    lightness: Points = described(
-        CurvePoints("Display lightness L*/100 in and out; monotone cubic between the points.")
-    )
+    lightness: Points = toning.lightness_curve()
     red: Points = described(CurvePoints("The same for red alone, after that of lightness."))
     green: Points = described(CurvePoints("The same for green alone, after that of lightness."))
     blue: Points = described(CurvePoints("The same for blue alone, after that of lightness."))
-
-
-def _contrast(help_text: str) -> Any:
-    return described(Number("dB", -12.0, 12.0, 0.0, 0.5, 1, help_text))
-
-
-@dataclass(frozen=True)
-class Contrast(Section):
-    """Local contrast, by the size of what it acts on."""
-
-    fine_dB: float = _contrast("Contrast of detail up to 0.1 % of the long side.")
-    middle_dB: float = _contrast("Contrast of detail up to 0.8 % of the long side.")
-    broad_dB: float = _contrast("Contrast of shapes from 0.8 to 5 % of the long side.")
 
 
 @dataclass(frozen=True)
 class Tone(Section):
     """How scene luminance becomes display lightness."""
 
-    exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
+    exposure_EV: float = toning.exposure()
     rendition: str = described(
         Choice(RENDITIONS, "standard", "The curve from scene to display; as_delivered for what is rendered already.")
     )
@@ -170,13 +155,9 @@ class Tone(Section):
     white_EV: float = described(
         Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "How much later than its rendition's own the white point comes.")
     )
-    zones_EV: Values = described(
-        Numbers(Number("EV", -4.0, 4.0, 0.0, 0.05, 2, "How far zones 0..X are moved; smooth between them."), 11)
-    )
-    contrast: Contrast = field(default_factory=Contrast)
-    haze_percent: float = described(
-        Number("%", -50.0, 100.0, 0.0, 1.0, 0, "Share of the measured haze that is taken away; negative adds some.")
-    )
+    zones_EV: Values = toning.zones()
+    contrast: toning.Contrast = field(default_factory=toning.Contrast)
+    haze_percent: float = toning.haze()
     curve: Curve = field(default_factory=Curve)
     active: str = _active()
 

@@ -3,11 +3,12 @@
 Points lie in the frame, in units of its long side; lengths in px are those of the full frame.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
-from . import tree
-from .leaves import Choice, FramePoints, Number, Points, Text, described
+from . import toning, tree
+from .leaves import Choice, Drawn, FramePoints, Number, Points, Text, Values, described
+from .shapes import Shape
 from .tree import Rows, Section
 
 JOINS = ("add", "subtract", "intersect")
@@ -150,15 +151,77 @@ class Reach(MaskPart):
 
 
 @dataclass(frozen=True)
+class Stroke(Section):
+    """One stroke of a brush: what it passes is painted, or wiped off."""
+
+    path: Shape = described(Drawn("Where it went, and how hard the pen was pressed."))
+    radius_px: float = described(Number("px", 1.0, 4000.0, 150.0, 1.0, 0, "How far it reaches to either side."))
+    hardness_percent: float = _percent(0.0, 0.0, 100.0, "How much of that is whole; the rest is fall-off.")
+    strength_percent: float = _percent(15.0, 0.0, 100.0, "How much of the way to its limit one stroke goes.")
+    limit_percent: float = _percent(100.0, 1.0, 100.0, "As far as strokes over each other build up.")
+    erase: str = described(Choice(("off", "on"), "off", "Whether it wipes off instead."))
+    keep_to: float = described(
+        Number("", 0.0, 100.0, 0.0, 1.0, 0, "How far a colour may be off from where it began, L*a*b*; 0 for any.")
+    )
+
+
+@dataclass(frozen=True)
+class Brush(MaskPart):
+    """What strokes have painted, one upon the other."""
+
+    KIND: ClassVar[str] = "brush"
+
+    strokes: Rows[Stroke] = tree.table(Stroke)
+
+
+@dataclass(frozen=True)
+class SameAs(MaskPart):
+    """The mask of another place, as that place has it."""
+
+    KIND: ClassVar[str] = "place"
+
+    of: str = described(Text("", "The id of that place."))
+
+
+@dataclass(frozen=True)
 class Place(Section):
     """What is changed where a mask is."""
 
     name: str = described(Text("", "What it is called."))
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
     strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
-    mask: Rows[Section] = tree.table(Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach)
-    exposure_EV: float = described(Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure, in stops."))
+    mask: Rows[Section] = tree.table(
+        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Brush, SameAs
+    )
+    exposure_EV: float = toning.exposure()
     warmer_mired: float = described(
         Number("mired", -300.0, 300.0, 0.0, 1.0, 0, "How much warmer the picture is there; negative is cooler.")
     )
+    greener_duv: float = described(
+        Number("", -0.03, 0.03, 0.0, 0.0005, 4, "How much greener the picture is there, in Duv; negative is pinker.")
+    )
+    zones_EV: Values = toning.zones()
+    contrast: toning.Contrast = field(default_factory=toning.Contrast)
+    haze_percent: float = toning.haze()
+    curve: Points = toning.lightness_curve()
     chroma_percent: float = _percent(0.0, -100.0, 200.0, "How much chroma is added, at the same luminance.")
+    hold_chroma: str = described(
+        Choice(("on", "off"), "on", "Whether what exposure lightens keeps the chroma C*ab that it had.")
+    )
+    tint_chroma: float = described(
+        Number("", 0.0, 60.0, 0.0, 0.5, 1, "How much of a colour is laid over it, C*ab; lightness stays.")
+    )
+    tint_hue_deg: float = described(Number("°", 0.0, 360.0, 60.0, 1.0, 0, "Which colour that is, CIELAB hue."))
+    spare_dark: float = described(
+        Number("zone", 0.0, 5.0, 0.0, 0.1, 1, "The zone below which nothing is changed, softly; 0 for none.")
+    )
+    spare_light: float = described(
+        Number("zone", 5.0, 10.0, 10.0, 0.1, 1, "The zone above which nothing is changed, softly; 10 for none.")
+    )
+    blend: str = described(
+        Choice(
+            ("normal", "multiply", "screen", "soft_light"),
+            "normal",
+            "How the picture is laid over itself there: multiply darkens, screen lightens, soft light adds contrast.",
+        )
+    )

@@ -6,14 +6,16 @@ never change; its items may be of several kinds, told apart by `KIND`. A path na
 nowhere else, and the rest of the tree is shared with the one before.
 """
 
+import hashlib
 import secrets
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, ItemsView, Iterable, Iterator, Mapping, Sequence, ValuesView
 from dataclasses import dataclass, field, fields
 from functools import cache
 from typing import Any, ClassVar, Self, TypeVar
 
 from ..errors import RecipeError
 from .leaves import Leaf
+from .shapes import Shape
 
 ORDER = "order"
 _ID_LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
@@ -49,6 +51,26 @@ class Section:
     def check_together(self) -> None:
         """Rules across values; RecipeError when they do not go together."""
 
+    @property
+    def digest(self) -> bytes:
+        """What stands for all that is in it, worked out once however often it is asked."""
+        found: bytes | None = self.__dict__.get(_DIGEST)
+        if found is None:
+            found = _digested((self.KIND, *(_told(getattr(self, name)) for name in parts_of(type(self)))))
+            self.__dict__[_DIGEST] = found
+        return found
+
+
+_DIGEST = "_digest"
+
+
+def _told(value: Any) -> Any:
+    return value.digest if isinstance(value, Section | Rows) else value
+
+
+def _digested(told: tuple[Any, ...]) -> bytes:
+    return hashlib.blake2b(repr(told).encode(), digest_size=16).digest()
+
 
 @dataclass(frozen=True)
 class Foreign(Section):
@@ -61,11 +83,12 @@ class Foreign(Section):
 class Rows(Mapping[str, S]):
     """Sections in order, by id. Immutable, and equal when ids, order and items are."""
 
-    __slots__ = ("_hash", "_items")
+    __slots__ = ("_digest", "_hash", "_items")
 
     def __init__(self, items: Iterable[tuple[str, S]] = ()) -> None:
         self._items = dict(items)
         self._hash: int | None = None
+        self._digest: bytes | None = None
 
     def __getitem__(self, ident: str) -> S:
         return self._items[ident]
@@ -75,6 +98,13 @@ class Rows(Mapping[str, S]):
 
     def __len__(self) -> int:
         return len(self._items)
+
+    def values(self) -> ValuesView[S]:
+        # those of the base class ask for each by name
+        return self._items.values()
+
+    def items(self) -> ItemsView[str, S]:
+        return self._items.items()
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Rows):
@@ -92,6 +122,13 @@ class Rows(Mapping[str, S]):
     @property
     def order(self) -> tuple[str, ...]:
         return tuple(self._items)
+
+    @property
+    def digest(self) -> bytes:
+        """What stands for its items in their order, whatever they are called."""
+        if self._digest is None:
+            self._digest = _digested(tuple(item.digest for item in self._items.values()))
+        return self._digest
 
     def with_item(self, ident: str, item: S) -> "Rows[S]":
         """With an item replaced in its place, or added at the end."""
@@ -243,6 +280,7 @@ def replaced(section: S, **values: Any) -> S:
     """A section with values replaced as they are, unchecked."""
     fresh = object.__new__(type(section))
     fresh.__dict__.update(section.__dict__)
+    fresh.__dict__.pop(_DIGEST, None)
     fresh.__dict__.update(values)
     return fresh
 
@@ -357,7 +395,7 @@ def plain(value: Any) -> Any:
         return named | {name: plain(getattr(value, name)) for name in parts_of(type(value))}
     if isinstance(value, Rows):
         return [{"id": ident, **plain(item)} for ident, item in value.items()]
-    return value
+    return value.to_json() if isinstance(value, Shape) else value
 
 
 def frozen(value: Any) -> Any:
