@@ -211,6 +211,12 @@ def mask(wanted: Masked) -> Node:
     return masks_node("a mask", TONED.scene, REFERENCE, SMALL_REFERENCE, lambda _: (wanted,))
 
 
+def small_mask(wanted: Masked) -> Node:
+    """The same of the small picture."""
+    reference = SMALL_REFERENCE
+    return masks_node("a mask of the small picture", SMALL_TONED.scene, reference, reference, lambda _: (wanted,))
+
+
 ENDS: dict[str, Node] = {
     "camera": CAMERA,
     "working": WORKING,
@@ -221,11 +227,12 @@ ENDS: dict[str, Node] = {
     "draft": DRAFT,
     "small camera": SMALL_CAMERA,
     "small working": SMALL,
+    "small toned": SMALL_TONED.scene,
     "small scene": SMALL_SCENE,
     "small rendered": SMALL_RENDITION,
     "small display": SMALL_FIT,
 }
-"""Camera values; scene-linear Rec.2020 before exposure, and after Tone's scene part and all places; display-linear
+"""Camera values; scene-linear Rec.2020 before exposure, after Tone's scene part and after all places; display-linear
 Rec.2020 before the output gamut is fitted; display-linear sRGB for files; 8-bit blue-green-red-255 for the screen, and
 the same from a quick demosaic. The small ones are for measuring: at a small level they are there at once, and always
 the same."""

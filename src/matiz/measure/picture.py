@@ -9,12 +9,16 @@ import numpy as np
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
-from ..develop.graph import HAZE
+from ..develop.graph import HAZE, small_mask
 from ..develop.mapping import LENS, PLACES, focal_px
+from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
+from ..develop.places import at_work, mask_of
+from ..masks.view import lab
 from ..raw.noise import noise_of
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
+from ..recipe.places import Place
 from . import table
 from .border import Blob, find_blobs
 from .deliver import DeliveryReading, read_delivery
@@ -25,6 +29,7 @@ from .luminances import luminance_EV
 from .mend import MendReading, read_mend
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
+from .places import PlaceReading, read_place
 from .retouch import Retouched, read_retouch
 from .stored import StoredReading, read_stored
 from .subject import SubjectReading, find_subject
@@ -34,6 +39,9 @@ from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_readi
 from .values import LightValue, Outline, value_of
 
 MOST_RETOUCHED = 40
+MOST_PLACES = 24
+PLACE_STEP = 2
+"""Px of the small picture from one that counts for a place to the next."""
 LINES_PX = 1000
 """Least long side of the picture that lines are looked for in."""
 
@@ -73,6 +81,8 @@ class PictureReading:
     """Bright things that the border cuts, px of the upright full-size picture."""
     whole_border: tuple[Blob, ...]
     """The same of the picture without its crop, px of that."""
+    places: Mapping[str, PlaceReading]
+    """What each place holds and changes, by its id: the first MOST_PLACES of them."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -237,6 +247,28 @@ def _patch_levels(sight: Sight) -> tuple[float, ...]:
     return tuple(level * full.gain(n, working, scene, sight.step) for n, level in enumerate(levels))
 
 
+def _places(sight: Sight) -> dict[str, PlaceReading]:
+    recipe = sight.recipe
+    idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
+    if not idents:
+        return {}
+    toned = sight.picture("small toned")
+    EV = luminance_EV(toned, recipe.tone.exposure_EV)[::PLACE_STEP, ::PLACE_STEP]
+    working = {ident for ident, _ in at_work(recipe)}
+
+    def seen(under: Recipe) -> Pixels:
+        shown = sight.engine.render(under, sight.level, result="small rendered")
+        return lab(shown[::PLACE_STEP, ::PLACE_STEP])
+
+    out, with_all = {}, seen(recipe)
+    for ident in idents:
+        own = sight.engine.render(recipe, sight.level, result=small_mask(mask_of(recipe, ident)))
+        without = recipe.applied([(f"places.{ident}.active", "off")]) if ident in working else recipe
+        before = seen(without) if ident in working else with_all
+        out[ident] = read_place(own[::PLACE_STEP, ::PLACE_STEP, 0], EV, with_all, before)
+    return out
+
+
 READINGS = (
     Reading("balance", _balance, reads=("light",)),
     Reading("uneven", _uneven, looks_at=("small working",)),
@@ -244,6 +276,7 @@ READINGS = (
             after=("uneven",)),
     Reading("delivery", lambda s: read_delivery(s.picture("small display"), s.picture("small rendered")),
             looks_at=("small display", "small rendered")),
+    Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),

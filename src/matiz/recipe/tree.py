@@ -117,7 +117,8 @@ class Rows(Mapping[str, S]):
         return self._hash
 
     def __repr__(self) -> str:
-        return f"Rows({list(self._items.items())})"
+        # short, since what is remembered of a picture goes by it, and there may be thousands of strokes
+        return f"Rows({', '.join(self._items)}: {self.digest.hex()})"
 
     @property
     def order(self) -> tuple[str, ...]:

@@ -10,8 +10,9 @@ from . import theme
 from .controls import caption, push
 from .painted import painting
 
-WIDTH_PX, STRIP_PX = 272, 28
-"""Of the column, and of what is left of it when nothing is found."""
+WIDTH_PX, STRIP_PX, LINE_PX = 272, 28, 36
+"""Of the column, and of what is left of it when nothing is found: a strip, or a line beneath a list."""
+QWIDGETSIZE_MAX = 16_777_215
 UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB",
          "deg": "°"}  # fmt: skip
 DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
@@ -120,10 +121,17 @@ class FindingsPanel(QWidget):
         self._empty = caption("nothing found")
         self._empty.setContentsMargins(4, 0, 0, 0)
         self._shown_findings: list[Finding] | None = None
+        self._is_beneath, self._is_narrow = False, False
         self.show_findings([], measured=False)
 
     def is_strip(self) -> bool:
         return self.width() == STRIP_PX
+
+    def stand_beneath(self, on: bool) -> None:
+        """Beneath a list, which takes the room where nothing is found."""
+        if on != self._is_beneath:
+            self._is_beneath = on
+            self._narrow(self._is_narrow)
 
     @painting
     def paintEvent(self, painter: QPainter, _: QPaintEvent) -> None:
@@ -136,9 +144,12 @@ class FindingsPanel(QWidget):
 
     def _narrow(self, on: bool) -> None:
         """A strip that says so leaves its width to the picture."""
-        self._title.setVisible(not on)
+        self._is_narrow = on
+        self._title.setVisible(not on or self._is_beneath)
+        self._title.setText("Nothing found" if on else "Findings")
         self._area.setVisible(not on)
-        self.setFixedWidth(STRIP_PX if on else WIDTH_PX)
+        self.setFixedWidth(STRIP_PX if on and not self._is_beneath else WIDTH_PX)
+        self.setMaximumHeight(LINE_PX if on and self._is_beneath else QWIDGETSIZE_MAX)
         self.setToolTip("Nothing was found at this station" if on else "")
 
     def cards(self) -> list[Card]:

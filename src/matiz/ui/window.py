@@ -38,6 +38,7 @@ from .stations.base import Station
 from .stations.deliver import DeliverStation
 from .stations.light import LightStation
 from .stations.mend import MendStation
+from .stations.places import PlacesStation
 from .stations.registry import make_stations
 from .stations.sort import SortStation
 from .stations.tone import ToneStation
@@ -121,6 +122,10 @@ class Window(QMainWindow):
         return self.by_key["tone"]  # type: ignore[return-value]
 
     @property
+    def places(self) -> PlacesStation:
+        return self.by_key["places"]  # type: ignore[return-value]
+
+    @property
     def deliver(self) -> DeliverStation:
         return self.by_key["deliver"]  # type: ignore[return-value]
 
@@ -149,6 +154,7 @@ class Window(QMainWindow):
         self.decks.setCurrentWidget(station.deck)
         self.decks.setFixedHeight(station.deck.height())
         self.sides.setVisible(station.side() is not None)
+        self.findings.stand_beneath(station.side() is not None)
         if station.side() is not None:
             self.sides.setCurrentWidget(station.side())
         self._show_chrome()
@@ -267,7 +273,7 @@ class Window(QMainWindow):
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
         parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries)
-        return all(part.is_idle() for part in (*parts, self.tone, self.mend))
+        return all(part.is_idle() for part in (*parts, *self.stations))
 
     # ---- events
 
@@ -294,8 +300,8 @@ class Window(QMainWindow):
         self.header.end()
         self.view.end()
         self.sort.sheet.sheet.end()
-        self.tone.end()
-        self.mend.end()
+        for station in self.stations:
+            station.end()
         self.session.end()
         super().closeEvent(event)
 
@@ -355,7 +361,7 @@ class Window(QMainWindow):
         middle.addWidget(self.stack, 1)
         column = QVBoxLayout()
         column.setSpacing(0)
-        column.addWidget(self.sides)
+        column.addWidget(self.sides, 1)
         column.addWidget(self.findings, 1)
         upper = QHBoxLayout()
         upper.setSpacing(0)

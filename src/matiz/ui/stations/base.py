@@ -90,6 +90,13 @@ class Station(QObject):
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         """Paint over the picture."""
 
+    def is_idle(self) -> bool:
+        """Whether nothing is worked out for it."""
+        return True
+
+    def end(self) -> None:
+        """The window closes: threads end."""
+
     # ---- what every station does
 
     def enter(self) -> None:

@@ -6,10 +6,13 @@ from .base import Station
 from .deliver import DeliverStation
 from .light import LightStation
 from .mend import MendStation
+from .places import PlacesStation
 from .sort import SortStation
 from .tone import ToneStation
 
-STATIONS: tuple[type[Station], ...] = (SortStation, MendStation, LightStation, ToneStation, DeliverStation)
+STATIONS: tuple[type[Station], ...] = (
+    SortStation, MendStation, LightStation, ToneStation, PlacesStation, DeliverStation,
+)  # fmt: skip
 
 
 def make_stations(session: Session, view: PictureView) -> dict[str, Station]:

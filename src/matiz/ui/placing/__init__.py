@@ -1,0 +1,1 @@
+"""The pages of the Places station, and what a hand does there on the picture."""

@@ -1,0 +1,317 @@
+"""Places: parts of the picture with decisions of their own."""
+
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from ...measure.places import PlaceReading
+from ...recipe.model import Tone
+from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke
+from ...recipe.tree import ABSENT, ORDER, Rows, added, replaced
+from ...wording import counted, percent
+from ..actions import ActionSpec
+from ..controls import Words, hold_drags
+from ..instruments.ladder import Ladder
+from ..picture_view import PictureView
+from ..placing.mask_view import MODES, OFF, MaskView
+from ..placing.page import Page
+from ..placing.place_list import PlaceList
+from ..placing.tool import PlaceTool
+from ..placing.what import CurvePage, LightPage
+from ..placing.where import WherePage
+from ..placing.words import NAMES
+from ..session import Session
+from .base import Station
+
+DECK_PX = 276
+STANDING = {"lighter": ("Lighter", 1.0), "darker": ("Darker", -1.0)}
+"""Places that the brush goes to at once: their names, and the EV that a whole stroke would change."""
+STANDING_PERCENT = 12.0
+"""Of a stroke there; common practice, no source: 5 to 20 %."""
+
+
+class PlacesStation(Station):
+    """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
+
+    number, title, key = 6, "Places", "places"
+    reads, shows = frozenset({"places", "tone"}), ("places",)
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self.chosen, self.chosen_part = "", ""
+        self.deck.setFixedHeight(DECK_PX)
+        self.list, self.ladder, self.mask_view = PlaceList(), Ladder(), MaskView()
+        self.tool = PlaceTool(self)
+        self.where, self.what, self.curve = WherePage(self), LightPage(self), CurvePage(self)
+        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve)
+        self.page: Page = self.where
+        self.row.addWidget(self.ladder, 4)
+        self.row.addLayout(self._paged(), 12)
+        hold_drags(
+            self.ladder, session,
+            lambda zones: [(f"{self.place_path()}.zones_EV", zones)] if self.place() is not None else [],
+            "Zones of a place",
+        )  # fmt: skip
+        self.list.rows.chosen.connect(self.choose)
+        self.list.rows.switched.connect(
+            lambda ident, on: self._set(ident, "active", "on" if on else "off", "Place on or off")
+        )
+        self.list.rows.renamed.connect(lambda ident, name: self._set(ident, "name", name, "Named"))
+        self.list.rows.ordered.connect(
+            lambda order: self.session.commit([(f"places.{ORDER}", order)], "Order of places")
+        )
+        self.list.rows.removed.connect(self.remove)
+        self.list.asked.connect(lambda what: getattr(self, f"{what}_place")())
+        self.what.pick.toggled.connect(lambda on: None if on else self.view.update())
+        self.mask_view.changed.connect(view.update)
+        session.recipeChanging.connect(lambda names: self._hide_mask(names, True))
+        session.recipeChanged.connect(lambda names: self._hide_mask(names, False))
+
+    def _paged(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        line = QHBoxLayout()
+        self.words = Words("Page", [(page.title, page.title) for page in self.pages], "Where it is, what is changed.")
+        self.words.show_value(self.page.title)
+        self.words.chosen.connect(self.turn_to)
+        self.see = Words(
+            "See the mask", [("off", "picture"), ("picture", "mask in the picture"), ("grey", "mask alone")],
+            "What lies outside grey and dim, or the mask alone; it hides while a tape moves.",
+        )  # fmt: skip
+        self.see.show_value(OFF)
+        self.see.chosen.connect(self.see_mask)
+        line.addWidget(self.words)
+        line.addStretch(1)
+        line.addWidget(self.see)
+        column.addLayout(line)
+        self._stack = QStackedWidget()
+        for page in self.pages:
+            self._stack.addWidget(page)
+        column.addWidget(self._stack, 1)
+        return column
+
+    # ---- what a station does
+
+    def side(self) -> QWidget:
+        return self.list
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec("place_new", "New place", ("Ctrl+P",), "It changes nothing yet.", "new_place", "Places"),
+            ActionSpec("place_lighter", "Paint lighter", ("+",), "By brush, at once.", "paint", "Places", "lighter"),
+            ActionSpec("place_darker", "Paint darker", ("-",), "By brush, at once.", "paint", "Places", "darker"),
+            ActionSpec("place_double", "Double the place", ("Ctrl+Shift+P",), "Once more.", "double_place", "Places"),
+            ActionSpec("place_mask", "See the mask", ("Ctrl+M",), "In the picture, alone, off.", "next_mask", "Places"),
+            ActionSpec("place_where", "Where", ("Ctrl+Shift+W",), "The mask's parts.", "turn_to", "Places", "Where"),
+            ActionSpec("place_what", "What", ("Ctrl+W",), "What is changed.", "turn_to", "Places", "What"),
+        )  # fmt: skip
+
+    def enter(self) -> None:
+        super().enter()
+        self.view.take(self.tool)
+
+    def leave(self) -> None:
+        self.view.put_away(self.tool)
+        super().leave()
+
+    def forget(self) -> None:
+        self.chosen, self.chosen_part = "", ""
+        self.mask_view.forget()
+        self.tool.forget()
+
+    def is_idle(self) -> bool:
+        return self.mask_view.is_idle()
+
+    def end(self) -> None:
+        self.mask_view.end()
+
+    def reading_text(self) -> str:
+        places = self.places()
+        if not places:
+            return ""
+        reading = self._reading()
+        share = f", {percent(reading.coverage, 0)}" if reading is not None else ""
+        return counted(len(places), "place") + share
+
+    def refresh(self) -> None:
+        places = self.places()
+        if self.chosen not in places:
+            self.chosen = next(iter(places), "")
+            self.tool.forget()
+        place = self.place()
+        if place is None or self.chosen_part not in place.mask:
+            self.chosen_part = next(reversed(place.mask.order), "") if place is not None else ""
+        self.list.show_places(places, self.chosen)
+        self.page.refresh()
+        zones = place.zones_EV if place is not None else Tone().zones_EV
+        self.ladder.show_tone(replaced(self.session.recipe.tone, zones_EV=zones))
+        self.ladder.setEnabled(place is not None)
+        self.view.update()
+
+    def refresh_readings(self) -> None:
+        reading = self._reading()
+        self.list.show_reading(reading)
+        self.ladder.show_reading(reading)
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        self.mask_view.paint(painter, view, self.chosen)
+
+    def turn_to(self, title: str) -> None:
+        self.page = next(page for page in self.pages if page.title == title)
+        self.words.show_value(title)
+        self._stack.setCurrentWidget(self.page)
+        self.page.refresh()
+
+    # ---- the mask over the picture
+
+    def see_mask(self, mode: str) -> None:
+        self.mask_view.mode = mode
+        self.see.show_value(mode)
+        self.view.update()
+
+    def next_mask(self) -> None:
+        self.see_mask(MODES[(MODES.index(self.mask_view.mode) + 1) % len(MODES)])
+
+    def _hide_mask(self, names: frozenset[str], is_moving: bool) -> None:
+        """What a tape does is to be seen; what a brush does is seen in the mask."""
+        self.mask_view.is_hidden = is_moving and not isinstance(self.part(), Brush)
+        self.tool.is_hidden = is_moving
+
+    # ---- what is chosen
+
+    def places(self) -> dict[str, Place]:
+        return {ident: place for ident, place in self.session.recipe.places.items() if isinstance(place, Place)}
+
+    def place(self) -> Place | None:
+        return self.places().get(self.chosen)
+
+    def place_path(self) -> str:
+        return f"places.{self.chosen}"
+
+    def part(self) -> MaskPart | None:
+        place = self.place()
+        part = place.mask.get(self.chosen_part) if place is not None else None
+        return part if isinstance(part, MaskPart) else None
+
+    def part_path(self) -> str:
+        return f"{self.place_path()}.mask.{self.chosen_part}"
+
+    def long_side(self) -> int:
+        engine = self.session.engine
+        return max(engine.frame.size) if engine is not None else 1
+
+    def choose(self, ident: str) -> None:
+        if ident != self.chosen:
+            self.chosen, self.chosen_part = ident, ""
+            self.tool.forget()
+            self.refresh()
+            self.refresh_readings()
+            self.toldAnew.emit()
+
+    def choose_part(self, ident: str) -> None:
+        if ident != self.chosen_part:
+            self.chosen_part = ident
+            self.tool.forget()
+            self.refresh()
+
+    def _reading(self) -> PlaceReading | None:
+        readings: dict[str, PlaceReading] | None = self.reading("places")
+        return readings.get(self.chosen) if readings else None
+
+    # ---- what is done
+
+    def set_place(self, name: str, value: object, label: str) -> None:
+        self._set(self.chosen, name, value, label)
+
+    def set_part(self, name: str, value: object, label: str) -> None:
+        if self.part() is not None:
+            self.session.commit([(f"{self.part_path()}.{name}", value)], label)
+
+    def _set(self, ident: str, name: str, value: object, label: str) -> None:
+        if ident in self.places():
+            self.session.commit([(f"places.{ident}.{name}", value)], label)
+
+    def new_place(self) -> None:
+        self._insert(Place(), "New place")
+        self.turn_to(self.where.title)
+
+    def double_place(self) -> None:
+        """The chosen place once more, right after it."""
+        place = self.place()
+        if place is not None:
+            self._insert(replaced(place, name=f"{place.name} twice" if place.name else ""), "Doubled", self.chosen)
+
+    def same_place(self) -> None:
+        """A place that changes nothing yet, where the chosen one is."""
+        if self.place() is not None:
+            self._insert(Place(mask=Rows([("m1", SameAs(of=self.chosen))])), "Same mask", self.chosen)
+            self.turn_to(self.what.title)
+
+    def remove_place(self) -> None:
+        self.remove(self.chosen)
+
+    def remove(self, ident: str) -> None:
+        if ident in self.places():
+            self.session.commit([(f"places.{ident}", ABSENT)], "Place taken away")
+
+    def paint(self, which: str) -> None:
+        """Have the brush at hand, in the standing place that lightens or darkens."""
+        if not self.session.is_open:
+            return
+        name, stops = STANDING[which]
+        found = next((ident for ident, place in self.places().items() if place.name == name), None)
+        if found is None:
+            brush = Rows([("m1", Brush())])
+            self._insert(Place(name=name, mask=brush, exposure_EV=stops), name)
+        else:
+            self.choose(found)
+            place = self.place()
+            assert place is not None
+            self.choose_part(next((ident for ident, part in place.mask.items() if isinstance(part, Brush)), ""))
+        self.where.set_brush(strength_percent=STANDING_PERCENT, hardness_percent=0.0)
+        self.turn_to(self.where.title)
+
+    def add_part(self, kind: type[MaskPart], join: str, **values: object) -> None:
+        place = self.place()
+        if place is None:
+            return
+        part = kind(join=join, **values)  # type: ignore[arg-type]
+        settings = added(self.session.recipe, [(f"{self.place_path()}.mask", part)])
+        self.chosen_part = settings[0][0].rpartition(".")[2]
+        self.tool.forget()
+        self.session.commit(settings, f"{NAMES.get(kind, 'mask')} {join}")
+
+    def remove_part(self, ident: str) -> None:
+        place = self.place()
+        if place is not None and ident in place.mask:
+            self.session.commit([(f"{self.place_path()}.mask.{ident}", ABSENT)], "Part taken away")
+
+    def _insert(self, place: Place, label: str, after: str = "") -> None:
+        """Put a place to the recipe and choose it; right after another, or at the end."""
+        if not self.session.is_open:
+            return
+        recipe = self.session.recipe
+        settings: list[tuple[str, object]] = list(added(recipe, [("places", place)]))
+        ident = settings[0][0].rpartition(".")[2]
+        if after:
+            order = list(recipe.places.order)
+            order.insert(order.index(after) + 1, ident)
+            settings.append((f"places.{ORDER}", tuple(order)))
+        self.chosen, self.chosen_part = ident, ""
+        self.tool.forget()
+        self.session.commit(settings, label)
+
+    # ---- what the tool asks for
+
+    def stroke(self, *, erase: bool) -> Stroke:
+        """What the next stroke is like."""
+        return replaced(self.where.brush, erase="on" if erase != self.where.is_erasing else "off")
+
+    def stroke_to_come(self) -> str:
+        """The path of the next stroke."""
+        part = self.part()
+        assert isinstance(part, Brush)
+        return f"{self.part_path()}.strokes.{part.strokes.fresh_id()}"
+
+    def set_radius(self, radius_px: float) -> None:
+        self.where.set_brush(radius_px=round(radius_px))
+        self.view.update()
