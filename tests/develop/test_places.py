@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from matiz.cli import main
+from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import REC2020_TO_SRGB, encode_sRGB
 from matiz.develop.engine import Engine
 from matiz.develop.graph import mask as mask_node
@@ -16,8 +17,21 @@ from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
 from matiz.masks.view import lab
 from matiz.recipe.model import Recipe
-from matiz.recipe.places import Bright, Brush, Colour, Ellipse, Lasso, Place, Ramp, SameAs, Saturated, Stroke, Zones
-from matiz.recipe.shapes import Shape
+from matiz.recipe.places import (
+    Bright,
+    Brush,
+    Colour,
+    Ellipse,
+    Lasso,
+    Mapped,
+    Place,
+    Ramp,
+    SameAs,
+    Saturated,
+    Stroke,
+    Zones,
+)
+from matiz.recipe.shapes import Grid, Shape
 from matiz.recipe.tree import Rows, added, replaced
 from tests.conftest import SMALL, chart_frame
 
@@ -112,14 +126,50 @@ def test_warmer_light_and_chroma_keep_luminance():
         red, _, blue = warmer_stops(mired)
         assert (red > 0 > blue) == (mired > 0) and np.sign(red) == -np.sign(blue)
         weights = np.array([0.2627, 0.6780, 0.0593])
-        assert abs(float(2.0 ** warmer_stops(mired) @ weights) - 1.0) < 0.02
+        assert abs(float(2.0 ** warmer_stops(abs(mired)) @ weights) - 1.0) < 5e-3
+        np.testing.assert_allclose(warmer_stops(-mired, 0.004), -warmer_stops(mired, -0.004))
+    assert warmer_stops(0.0, 0.01)[1] > 0.0 > warmer_stops(0.0, 0.01)[0], "greener"
     pixels = np.random.default_rng(0).random((6, 7, 3), np.float32)
     ones = np.ones((6, 7, 1), np.float32)
-    made = placed(pixels, ones, np.array([[0.0, 0.0, 0.0, 0.5]], np.float32))
+    white = np.ones((1, 3))
+    made = placed(pixels, ones, np.array([[0.0, 0.5]], np.float32), white)
     bright = pixels @ np.array([0.2627, 0.6780, 0.0593], np.float32)
     np.testing.assert_allclose(made, bright[..., None] + 1.5 * (pixels - bright[..., None]), atol=1e-5)
-    grey = placed(pixels, 2.0 * ones, np.array([[0.0, 0.0, 0.0, -1.0]], np.float32))
+    grey = placed(pixels, 2.0 * ones, np.array([[0.0, -1.0]], np.float32), white)
     np.testing.assert_allclose(grey, np.repeat(bright[..., None], 3, axis=2), atol=1e-5)
+
+
+def test_where_a_mask_is_a_share_of_a_light_the_light_is_a_mixture():
+    """A grey under a mixture of two lights is grey again, whatever the share."""
+    other = np.array([1.6, 0.95, 0.3], np.float32)
+    share = np.linspace(0.0, 1.0, 42, dtype=np.float32).reshape(6, 7, 1)
+    lit = 0.4 * (1.0 - share + share * other)
+    made = placed(lit, share, np.zeros((1, 2)), other[None])
+    np.testing.assert_allclose(made, 0.4, atol=1e-5)
+
+
+def test_a_pinned_place_keeps_its_colours_as_the_whole_is_warmed(scene_engine):
+    base = Recipe().change_all([("light.cct_K", 5500.0)], label="x")[0]
+    pinned = with_places(Place(pinned_K=5500.0), base=base)
+    for cct_K in (5500.0, 4200.0, 7500.0):
+        moved, free = (recipe.change("light.cct_K", cct_K)[0] for recipe in (pinned, base))
+        before, held, warmed = (lab(scene_engine.render(r, 1, result="rendered")) for r in (base, moved, free))
+        off, would = (delta_E_2000(before, each).mean() for each in (held, warmed))
+        assert off < 0.2 * would + 0.05
+    off = with_places(Place(pinned_K=5500.0), base=base.change("light.cct_K", 7500.0)[0])
+    unpinned = off.change(f"places.{off.places.order[0]}.pinned_K", 0.0)[0]
+    cooler = base.change("light.cct_K", 7500.0)[0]
+    assert np.array_equal(scene_engine.render(unpinned, 1), scene_engine.render(cooler, 1))
+
+
+def test_a_map_lies_over_the_frame_however_the_picture_is_turned(scene_engine):
+    shares = Grid.of(np.tile(np.linspace(0.0, 1.0, 12), (8, 1)))
+    own = scene_engine.render(Recipe(), 0, result=mask(rows(Mapped(shares=shares))))[..., 0]
+    np.testing.assert_allclose(own[:, 300], 0.5, atol=0.01)
+    assert own[200, 20] < 0.02 and own[200, 580] > 0.98
+    turned = Recipe().change("mend.quarter_turns", "1")[0]
+    there = scene_engine.render(turned, 0, result=mask(rows(Mapped(shares=shares))))[..., 0]
+    np.testing.assert_allclose(there, np.rot90(own, -1), atol=2e-3)
 
 
 def test_places_go_to_json_and_back_and_through_history():

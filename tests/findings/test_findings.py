@@ -143,7 +143,15 @@ def test_uneven_light_across_is_found_and_a_sky_is_not():
     wall = picture_of(lightness(0.18 * 2.0**rise))
     finding = _findings(wall)["tone.uneven"]
     assert finding.evidence["across_EV"] == pytest.approx(1.8, abs=0.15) and "right" in finding.claim
-    assert finding.fix is None
+    done = fixed(Recipe(), finding)
+    assert "tone.uneven" not in _findings(wall, done)
+    left, right = (wall.render(done, 2, result="display")[:, part, 1].mean() for part in (np.s_[:20], np.s_[-20:]))
+    before = wall.render(Recipe(), 2, result="display")[..., 1]
+    assert abs(np.log2(right / left)) < 0.25 * abs(np.log2(before[:, -20:].mean() / before[:, :20].mean()))
+    turned = Recipe().change("mend.mirror", "on")[0]
+    other = _findings(wall, turned)["tone.uneven"]
+    assert "left" in other.claim
+    assert other.adds[0][1].mask == finding.adds[0][1].mask, "the same part of the frame"
     sky = picture_of(lightness(0.18 * 2.0 ** np.rot90(rise)))
     assert "tone.uneven" not in _findings(sky), "skies are brighter than the ground"
 

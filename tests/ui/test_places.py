@@ -8,10 +8,11 @@ from PySide6.QtGui import QInputDevice, QPointingDevice, QTabletEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from matiz.colour.spaces import sRGB_to_Lab
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
 from matiz.develop.graph import mask
-from matiz.develop.places import mask_of
+from matiz.develop.places import Masked, mask_of
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Bright, Brush, Colour, Ellipse, Lasso, Place, Ramp, Reach, SameAs, Zones
 from matiz.recipe.tree import Rows
@@ -306,6 +307,61 @@ def test_what_a_place_changes_is_in_its_tapes_and_the_delivery(window, places, t
         deliver(window.session.engine, recipe, order_for(path), path)
     made, plain = (np.asarray(Image.open(path)).astype(int) for path in files)
     assert np.abs(made - plain)[20:60].mean() > 3.0 > np.abs(made - plain)[-20:].mean()
+
+
+def test_two_clicks_rank_every_mask_and_one_takes_the_best(window, places):
+    places.turn_to("Rank")
+    view = window.view.grab().toImage()
+    bright, dark = (300, 60), (300, 350)
+    engine, recipe = window.session.engine, window.session.recipe
+    for spots in (bright, dark):
+        click(window, *spots)
+    assert window.view.grab().toImage() != view
+    page = places.rank
+    ranks = [each.d_prime for each in page.found]
+    assert len(ranks) >= 5 and ranks == sorted(ranks, reverse=True) and ranks[0] > 2.0
+    best = page.found[0]
+    own = engine.render(recipe, 0, result=mask(Masked(Rows([("p", best.part)]))))[..., 0]
+    assert own[55:65, 295:305].mean() - own[345:355, 295:305].mean() > 0.15
+    page.button.click()
+    settle(window)
+    assert type(places.part()) is type(best.part) and places.page is places.where
+    assert page.tool not in window.view.tools
+    # the same place twice is parted by nothing
+    places.turn_to("Rank")
+    page.forget()
+    click(window, *bright)
+    click(window, *bright)
+    assert not page.found and "parts these" in page.note.text()
+
+
+def test_colours_are_pinned_as_the_whole_is_balanced_now(window, places):
+    places.new_place()
+    places.turn_to("What")
+    places.what.pin.click()
+    settle(window)
+    now = window.session.light_of(window.session.recipe)
+    assert places.place().pinned_K == pytest.approx(now.cct_K, abs=0.1)
+    before = window.session.engine.render(window.session.recipe, 1)[100, 150, :3].astype(int)
+    warmed = [("light.source", "manual"), ("light.cct_K", round(now.cct_K + 1500.0, 0))]
+    window.session.commit(warmed, "x")
+    held = window.session.engine.render(window.session.recipe, 1)[100, 150, :3].astype(int)
+    places.what.pin.click()
+    assert places.place().pinned_K == 0.0
+    free = window.session.engine.render(window.session.recipe, 1)[100, 150, :3].astype(int)
+    assert np.abs(held - before).max() <= 4 < np.abs(free - before).max()
+
+
+def test_a_tint_is_picked_from_the_picture(window, places):
+    places.new_place()
+    places.turn_to("What")
+    places.what.pick.setChecked(True)
+    click(window, 300, 60)
+    place = places.place()
+    shown = window.session.engine.render(Recipe(), 0, result="display")[57:64, 297:304].reshape(-1, 3).mean(axis=0)
+    _, a, b = sRGB_to_Lab(shown)
+    assert place.tint_hue_deg == pytest.approx(np.degrees(np.arctan2(b, a)) % 360, abs=3.0) and place.tint_chroma > 0.0
+    assert not places.what.pick.isChecked() and len(window.view.tools) == 3
 
 
 def test_handles_of_ellipses_turn_and_stay_even():

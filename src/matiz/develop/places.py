@@ -20,9 +20,11 @@ from ..kernels.tone import log_luminance
 from ..masks.brush import starts
 from ..masks.join import Within, joined, known, margin_px, spared
 from ..masks.view import Mask, Point, View, lab
-from ..recipe.model import Recipe
+from ..raw.frame import CameraColour
+from ..recipe.model import Light, Recipe
 from ..recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs, Stroke
 from ..recipe.tree import Rows, Section, parts_of
+from .camera_colour import balance, light_xy
 from .lattice import frame_places
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
@@ -35,7 +37,7 @@ PICKED_PX = 700
 PICK_PX = 5
 """Px of it to a side about a pick that count."""
 NEUTRAL_MIRED = 1e6 / 6504.0
-LEAST_MIRED, MOST_MIRED = 1e6 / 25_000.0, 1e6 / 1500.0
+MOST_MIRED = 1e6 / 1500.0
 
 
 def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
@@ -47,13 +49,20 @@ def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
 
 def is_decided(place: Place) -> bool:
     """Whether it changes anything where its mask is."""
-    return any(lights(place)) or tones(place) or shows(place)
+    light = place.exposure_EV or place.warmer_mired or place.greener_duv or place.chroma_percent or place.pinned_K
+    return bool(light or tones(place) or shows(place))
 
 
-def lights(place: Place) -> tuple[float, ...]:
-    """What it changes of the light at full strength, see `kernels.places.LIGHT_CHANGES`."""
-    stops = warmer_stops(place.warmer_mired, place.greener_duv) + place.exposure_EV
-    return (*(float(value) for value in stops), place.chroma_percent / 100.0)
+def pinned_stops(place: Place, colour: CameraColour, light: Light) -> Array:
+    """By how many stops red, green and blue change, (3,), so that greys look as they did when the picture was balanced
+    for the light that the place is pinned to: the inverse of how far the whole was moved since."""
+    if not place.pinned_K:
+        return np.zeros(3)
+    now = balance(colour, light_xy(colour, light))
+    then = balance(colour, cct_to_xy(place.pinned_K, min(place.pinned_duv, duv_limit(place.pinned_K))))
+    # what is grey now, as it would have been shown then
+    shown = then.matrix @ (then.gains / now.gains)
+    return np.asarray(np.log2(np.maximum(shown, 1e-3) / np.maximum(now.matrix @ np.ones(3), 1e-3)))
 
 
 def tones(place: Place) -> bool:
@@ -77,12 +86,15 @@ def lift_of(place: Place) -> float:
 @lru_cache(maxsize=256)
 def warmer_stops(mired: float, duv: float = 0.0) -> Array:
     """By how many stops red, green and blue of linear Rec.2020 change, (3,), so that what was neutral looks lit by a
-    light so many mired warmer and so much greener than a black body of D65's temperature; white keeps its luminance."""
+    light so many mired warmer and so much greener than a black body of D65's temperature; white keeps its luminance.
+    Cooler is what takes as much warmer back: black bodies end at 40 mired."""
+    if mired < 0.0 or (mired == 0.0 and duv < 0.0):
+        return -warmer_stops(-mired, -duv)
     if not mired and not duv:
         return np.zeros(3)
     ends = []
     for further, off in ((0.0, 0.0), (mired, duv)):
-        cct_K = 1e6 / min(max(NEUTRAL_MIRED + further, LEAST_MIRED), MOST_MIRED)
+        cct_K = 1e6 / min(NEUTRAL_MIRED + further, MOST_MIRED)
         ends.append(XYZ_TO_REC2020 @ xy_to_XYZ(cct_to_xy(cct_K, min(off, duv_limit(cct_K)))))
     return np.asarray(np.log2(np.maximum(ends[1], 1e-3) / ends[0]))
 
@@ -98,13 +110,15 @@ def placing(name: str, toning: Toning, reference: Node, small_reference: Node) -
     def run(work: Work, toned: Patch, own: Patch) -> Pixels:
         here = [each for _, each in at_work(work.recipe)]
         strength = _strengths(here)
+        lit = strength * np.array([_lit(each) for each in here])
+        lights = np.array([_light(work, each) for each in here])
         if not any(tones(each) for each in here):
-            return placed(toned.pixels, own.pixels, strength * np.array([lights(each) for each in here]))
+            return placed(toned.pixels, own.pixels, lit, lights)
         wants_fine = work.recipe.tone.contrast.fine_dB or any(each.contrast.fine_dB for each in here)
         how = scene_of(work, work.ask.product(toning.plan), work.take(toning.fine) if wants_fine else None)
-        changes = strength * np.array([(*lights(each), *_toned(each)) for each in here])
+        changes = np.concatenate([lit, strength * np.array([_toned(each) for each in here])], axis=1)
         moves = strength * np.array([zone_table(each.zones_EV) for each in here])
-        return scene_placed(work.take(toning.working), how, own.pixels, changes, moves.astype(np.float32))
+        return scene_placed(work.take(toning.working), how, own.pixels, changes, lights, moves.astype(np.float32))
 
     scene = Node(
         name,
@@ -113,7 +127,9 @@ def placing(name: str, toning: Toning, reference: Node, small_reference: Node) -
         READS,
         aside=(toning.working, toning.fine),
         is_idle=lambda work: next(at_work(work.recipe), None) is None,
-        key=lambda work: _told(work.recipe, lights, _toned, lambda place: place.zones_EV),
+        key=lambda work: _told(
+            work.recipe, _lit, lambda place: _light(work, place), _toned, lambda place: place.zones_EV
+        ),
     )
     return scene, masks
 
@@ -140,12 +156,24 @@ def _told(recipe: Recipe, *of: Callable[[Place], Hashable]) -> Hashable:
     return tuple((place.strength_percent, *(each(place) for each in of)) for _, place in at_work(recipe))
 
 
+def _lit(place: Place) -> tuple[float, ...]:
+    """See `kernels.places.LIGHT_CHANGES`."""
+    return place.exposure_EV, place.chroma_percent / 100.0
+
+
+def _light(work: Work, place: Place) -> tuple[float, ...]:
+    """The light that it takes for white, red, green and blue, at its strength and as the whole is balanced now."""
+    stops = warmer_stops(place.warmer_mired, place.greener_duv)
+    stops = stops + pinned_stops(place, work.sensor.frame.colour, work.recipe.light)
+    return tuple(float(value) for value in 2.0 ** (-stops * place.strength_percent / 100.0))
+
+
 def _strengths(here: list[Place]) -> Array:
     return np.array([place.strength_percent / 100.0 for place in here])[:, None]
 
 
 def _toned(place: Place) -> tuple[float, ...]:
-    """What it changes of the tone, after `lights`, see `kernels.places.CHANGES`."""
+    """What it changes of the tone, after `_lit`, see `kernels.places.CHANGES`."""
     contrast = place.contrast
     gains = (contrast_gain(dB) for dB in (contrast.fine_dB, contrast.middle_dB, contrast.broad_dB))
     return (place.haze_percent / 100.0, *gains)

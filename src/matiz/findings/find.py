@@ -14,16 +14,17 @@ from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .border import bright_at_border
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
-from .light import balance_differs, grey_card, two_lights
+from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
+from .places import drained, hard_edge, idle_place, lost_ends
 from .retouch import noise_differs, seen_twice
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
     tilted, converging, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known, grey_card,
-    balance_differs, two_lights, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat, crushed, end_gap,
-    even_out, middle_moved, uneven,
+    balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat,
+    crushed, end_gap, even_out, middle_moved, uneven, idle_place, hard_edge, lost_ends, drained,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe, manual_light
+from ..recipe.places import Mapped, Place
 from ..wording import duv, kelvin, number, percent
 from .model import Finding, needs
 
@@ -81,6 +82,44 @@ def two_lights(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         then="" if recipe.light.greys else "Two greys, below the tapes, measures both lights where you say.",
         certainty=first.value.certainty,
     )
+
+
+@needs("light", "balance", "second_light")
+def second_light(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Two lights fall on the picture, it is balanced for the greater, and the other one is left as it is."""
+    lights, place = reading.light.lights, reading.second_light
+    if place is None or lights.apart_mired < LEAST_APART_MIRED or lights.found[1].share < LEAST_SECOND_SHARE:
+        return
+    first, second = lights.found
+    if abs(reading.balance.mired - first.value.mired) >= SET_MIRED or _has_map(recipe):
+        return
+    how = "warmer" if second.value.mired > first.value.mired else "cooler"
+    act = "Cool" if how == "warmer" else "Warm"
+    yield Finding(
+        id="light.second_light",
+        station="light",
+        claim=(
+            f"The second light, {kelvin(second.value.cct_K)} on {percent(second.share, 0)} of the exposure, is "
+            f"{number(lights.apart_mired, 0, 'mired')} {how} than the balance"
+        ),
+        evidence={
+            "second_K": round(second.value.cct_K, 1),
+            "second_share_%": round(100.0 * second.share, 1),
+            "apart_mired": round(lights.apart_mired, 1),
+            "correction_mired": place.warmer_mired,
+            "correction_duv": place.greener_duv,
+        },
+        adds=(("places", place),),
+        fix_label=f"{act} its part by {number(abs(place.warmer_mired), 0, 'mired')}, as a place",
+        then="The place keeps the map of the light: its strength says how much of the mood stays.",
+        certainty=min(first.value.certainty, second.value.certainty),
+    )
+
+
+def _has_map(recipe: Recipe) -> bool:
+    """Whether a place follows a map of light already."""
+    places = (place for place in recipe.places.values() if isinstance(place, Place))
+    return any(isinstance(part, Mapped) for place in places for part in place.mask.values())
 
 
 @needs("light", "balance")

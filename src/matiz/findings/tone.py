@@ -11,6 +11,8 @@ from ..measure.picture import PictureReading
 from ..measure.tone import ZONES
 from ..recipe.leaves import Number
 from ..recipe.model import RENDERED, Recipe, specs
+from ..recipe.places import Place, Ramp
+from ..recipe.tree import Rows
 from ..wording import EV, number, percent
 from .model import Finding, box, needs
 
@@ -160,19 +162,28 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Iterator[Findi
     )  # fmt: skip
 
 
-@needs("tone")
-def uneven(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
-    """Light that falls off from one side of the picture to the other. A ramp would mend it."""
+@needs("tone", "sides")
+def uneven(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Light that falls off from one side of the picture to the other."""
     across, share = reading.tone.uneven_EV[0], reading.tone.uneven_share
     if abs(across) < LEAST_UNEVEN_EV or share < LEAST_UNEVEN_SHARE:
         return
-    side = "right" if across > 0 else "left"
+    left, right = reading.sides
+    side, full, gone = ("right", right, left) if across > 0 else ("left", left, right)
+    ramp = Ramp(x=full[0], y=full[1], x2=gone[0], y2=gone[1])
+    lower_EV = round(min(abs(across), 6.0), 2)
+    place = Place(name=f"Even light, {side}", mask=Rows([("m1", ramp)]), exposure_EV=-lower_EV)
+    is_done = any(isinstance(each, Place) and each.mask == place.mask for each in recipe.places.values())
+    if is_done:
+        return  # what is left of it is what a ramp leaves
     yield Finding(
         id="tone.uneven",
         station="tone",
         claim=f"The light is uneven: {EV(abs(across), signed=False)} brighter at the {side}",
         evidence={"across_EV": round(across, 2), "down_EV": round(reading.tone.uneven_EV[1], 2),
                   "explained_%": round(100.0 * share, 1)},
+        adds=(("places", place),),
+        fix_label=f"Lower the {side} by a ramp of {EV(lower_EV, signed=False)}, as a place",
         certainty=0.4,
     )  # fmt: skip
 

@@ -10,10 +10,12 @@ from .buffers import require
 from .loader import kernel
 from .tone import TABLE_SIZE, Scene, Toning, toned_expr, toning_inputs
 
-LIGHT_CHANGES = ("red_stops", "green_stops", "blue_stops", "chroma")
-"""What a place changes of the light in it: gains in stops, and chroma as a share that is added."""
+LIGHT_CHANGES = ("stops", "chroma")
+"""What a place changes by itself: exposure in stops, and chroma as a share that is added."""
 CHANGES = (*LIGHT_CHANGES, "haze", "fine", "middle", "broad")
 """And of its tone: the power of the haze's transmission and gains of local contrast that are added."""
+LEAST_LIGHT = 0.02
+"""Of a channel: what is divided by is held to it."""
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
@@ -32,14 +34,28 @@ def sums_expr(x: Any, y: Any, masks: Any, changes: Any, count: int) -> tuple[lis
     return sums, place
 
 
-def _lit(x: Any, y: Any, pixels: list[Any], sums: list[Any]) -> list[Any]:
-    """Gains, then chroma about what they left."""
+def _lights(x: Any, y: Any, masks: Any, lights: Any) -> tuple[list[Any], Any]:
+    """The light of all places, channel by channel, as functions: where a mask is its share, each makes a mixture of
+    its light with the one of the whole."""
+    import halide as hl
+
+    place = hl.RDom([(0, masks.dim(2).extent())])
+    mixtures = [hl.Func(f"mixture_{n}") for n in range(3)]
+    for n, func in enumerate(mixtures):
+        func[x, y] = hl.f32(1.0)
+        func[x, y] *= hl.f32(1.0) + masks[x, y, place.x] * lights[n, place.x]
+    return mixtures, place
+
+
+def _lit(x: Any, y: Any, pixels: list[Any], sums: list[Any], mixtures: list[Any]) -> list[Any]:
+    """Exposure and light, then chroma about what they left."""
     import halide as hl
 
     from .pipeline import luminance
 
-    gained = [value * hl.fast_exp(sums[n][x, y] * hl.f32(np.log(2.0))) for n, value in enumerate(pixels)]
-    chroma = hl.max(hl.f32(1.0) + sums[3][x, y], 0.0)
+    gain = hl.fast_exp(sums[0][x, y] * hl.f32(np.log(2.0)))
+    gained = [value * gain / hl.max(light[x, y], LEAST_LIGHT) for value, light in zip(pixels, mixtures, strict=True)]
+    chroma = hl.max(hl.f32(1.0) + sums[1][x, y], 0.0)
     bright = luminance(*gained)
     return [bright + (value - bright) * chroma for value in gained]
 
@@ -82,10 +98,13 @@ def _define_placed() -> tuple[str, Any, list[Any]]:
     from .pipeline import image, table
 
     x, y = hl.Var("x"), hl.Var("y")
-    working, masks, changes = image("working", 3), hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2)
+    working, masks = image("working", 3), hl.ImageParam(hl.Float(32), 3, "masks")
+    changes, lights = table("changes", 2), table("lights", 2)
     sums, place = sums_expr(x, y, masks, changes, len(LIGHT_CHANGES))
-    values = _lit(x, y, [working[n, x, y] for n in range(3)], sums)
-    return "placed", finish("placed", values, sums, [place] * len(sums), x, y), [working, masks, changes]
+    mixtures, of_light = _lights(x, y, masks, lights)
+    values = _lit(x, y, [working[n, x, y] for n in range(3)], sums, mixtures)
+    domains = [*[place] * len(sums), *[of_light] * 3]
+    return "placed", finish("placed", values, [*sums, *mixtures], domains, x, y), [working, masks, changes, lights]
 
 
 def _define_scene_placed() -> tuple[str, Any, list[Any]]:
@@ -96,6 +115,8 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
     x, y = hl.Var("x"), hl.Var("y")
     images, params = toning_inputs()
     masks, changes, moves = hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2), table("moves", 2)
+    lights = table("lights", 2)
+    mixtures, of_light = _lights(x, y, masks, lights)
     sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
     mover = hl.ImageParam(hl.Int(32), 1, "mover")
     zone = hl.RDom([(0, moves.dim(1).extent())])
@@ -107,28 +128,35 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
         moved_there[x, y] += masks[x, y, hl.clamp(mover[zone.x], 0, masks.dim(2).extent() - 1)] * here
         return moved_there[x, y]
 
-    haze = params["haze"] + sums[4][x, y]
-    gains = tuple(params[f"{name}_gain"] + sums[5 + n][x, y] for n, name in enumerate(("fine", "middle", "broad")))
+    haze = params["haze"] + sums[2][x, y]
+    gains = tuple(params[f"{name}_gain"] + sums[3 + n][x, y] for n, name in enumerate(("fine", "middle", "broad")))
     clear, moved = toned_expr(x, y, Toning(images, params, haze, gains), more_EV)
     gain = hl.fast_exp(moved * hl.f32(np.log(2.0)))
-    values = _lit(x, y, [value * gain for value in clear], sums)
-    out = finish("scene_placed", values, [*sums, moved_there], [*[place] * len(sums), zone], x, y)
-    return "scene_placed", out, [*images, *params.values(), masks, changes, moves, mover]
+    values = _lit(x, y, [value * gain for value in clear], sums, mixtures)
+    domains = [*[place] * len(sums), zone, *[of_light] * 3]
+    out = finish("scene_placed", values, [*sums, moved_there, *mixtures], domains, x, y)
+    return "scene_placed", out, [*images, *params.values(), masks, changes, lights, moves, mover]
 
 
 def placed(
-    working: NDArray[np.float32], masks: NDArray[np.float32], changes: NDArray[np.float32]
+    working: NDArray[np.float32],
+    masks: NDArray[np.float32],
+    changes: NDArray[np.float32],
+    lights: NDArray[np.float32],
 ) -> NDArray[np.float32]:
     """A picture with the light of several places changed.
 
     working: float32 (height, width, 3), scene-linear Rec.2020. masks: (height, width, n), how much each px belongs to
-    each place. changes: (n, len(LIGHT_CHANGES)), see there. Stops and shares of places that lie over each other add up.
-    Returns float32 (height, width, 3).
+    each place. changes: (n, len(LIGHT_CHANGES)), see there. lights: (n, 3) colour of the light, red, green and blue,
+    that each takes for white, 1 where it takes that of the whole; a px of which a mask is the share m is divided by 1 -
+    m + m times it, as if its light were so mixed. Stops and shares of places that lie over each other add up, lights
+    multiply. Returns float32 (height, width, 3).
     """
     working = require("working", working, np.float32, (None, None, 3))
-    masks, changes = checked_places(working, masks, changes, len(LIGHT_CHANGES))
+    own, changes = checked_places(working, masks, changes, len(LIGHT_CHANGES))
+    _, lights = checked_places(working, masks, np.asarray(lights) - 1.0, 3)
     result = np.empty(working.shape, np.float32)
-    kernel("placed")(working, masks, changes, result)
+    kernel("placed")(working, own, changes, lights, result)
     return result
 
 
@@ -137,19 +165,21 @@ def scene_placed(
     how: Scene,
     masks: NDArray[np.float32],
     changes: NDArray[np.float32],
+    lights: NDArray[np.float32],
     moves: NDArray[np.float32],
 ) -> NDArray[np.float32]:
     """A picture toned, with what several places add to its tone and its light.
 
-    working, how: as for `tone.scene_toned`; `how.fine` is wanted when any place changes fine contrast. masks: as for
-    `placed`. changes: (n, len(CHANGES)), see there. moves: (n, TABLE_SIZE) how each moves the zones, at
+    working, how: as for `tone.scene_toned`; `how.fine` is wanted when any place changes fine contrast. masks, lights:
+    as for `placed`. changes: (n, len(CHANGES)), see there. moves: (n, TABLE_SIZE) how each moves the zones, at
     `tone.table_EV()`. Returns float32 (height, width, 3).
     """
     given = how.given(working)
-    masks, changes = checked_places(given[0], masks, changes, len(CHANGES))
+    own, changes = checked_places(given[0], masks, changes, len(CHANGES))
+    _, lights = checked_places(given[0], masks, np.asarray(lights) - 1.0, 3)
     table, mover = those_of(moves, TABLE_SIZE)
     result = np.empty(given[0].shape, np.float32)
-    kernel("scene_placed")(*given, masks, changes, table, mover, result)
+    kernel("scene_placed")(*given, own, changes, lights, table, mover, result)
     return result
 
 

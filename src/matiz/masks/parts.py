@@ -15,6 +15,7 @@ from ..recipe.places import (
     Dim,
     Ellipse,
     Lasso,
+    Mapped,
     MaskPart,
     Middle,
     Muted,
@@ -139,12 +140,23 @@ def _told(picks: Iterable[Point], view: View) -> list[tuple[float, ...]]:
     return [(*pick, *(float(value) for value in view.colours[pick])) for pick in picks]
 
 
+def mapped(part: Mapped, view: View, out: Mask) -> None:
+    shares = part.shares.shares
+    if not shares.size:
+        out[...] = 0.0
+        return
+    # its cells fill the frame, whose long side is 1
+    per_cell = max(shares.shape)
+    at_x, at_y = (np.asarray(plane * per_cell - 0.5, np.float32) for plane in (view.x, view.y))
+    cv2.remap(shares, at_x, at_y, cv2.INTER_LINEAR, dst=out, borderMode=cv2.BORDER_REPLICATE)
+
+
 def brush(part: Brush, view: View, out: Mask) -> None:
     out[...] = view.painted_of(view, part.strokes) if view.painted_of else painted(part.strokes.values(), view)
 
 
 PARTS: dict[type[MaskPart], Callable[..., object]] = {
     Bright: bright, Dim: dim, Middle: middle, Zones: zones, Colour: colour, Saturated: saturated, Muted: muted,
-    Ramp: ramp, Ellipse: ellipse, Lasso: lasso, Reach: reach, Brush: brush,
+    Ramp: ramp, Ellipse: ellipse, Lasso: lasso, Reach: reach, Brush: brush, Mapped: mapped,
 }  # fmt: skip
 """The function of each kind that sees the picture; the mask of another place is joined as that place has it."""

@@ -31,6 +31,7 @@ from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
 from .places import PlaceReading, read_place
 from .retouch import Retouched, read_retouch
+from .second_light import place_of_light
 from .stored import StoredReading, read_stored
 from .subject import SubjectReading, find_subject
 from .table import Reading, Sight
@@ -62,6 +63,12 @@ class PictureReading:
     noise: NoiseReading | None
     """None for pictures that are not raw."""
     light: LightReading
+    second_light: Place | None
+    """The place in which the second light would look as the first does; None for one light."""
+    sides: tuple[tuple[float, float], tuple[float, float]]
+    """The middles of the left and the right side, in the frame, in units of its long side."""
+    full_size: tuple[int, int]
+    """Width and height of the picture, px."""
     card_at: tuple[Outline, ...]
     """Round the grey card, px of the upright full-size picture; none without one."""
     haze: HazeReading
@@ -247,6 +254,20 @@ def _patch_levels(sight: Sight) -> tuple[float, ...]:
     return tuple(level * full.gain(n, working, scene, sight.step) for n, level in enumerate(levels))
 
 
+def _second_light(sight: Sight) -> Place | None:
+    lights = sight.reading("light").lights
+    if lights.second is None:
+        return None
+    return place_of_light(sight.frame.colour, sight.recipe, lights.found[1].value, lights.second)
+
+
+def _sides(sight: Sight) -> tuple[tuple[float, float], tuple[float, float]]:
+    width, height = sight.mapping.size
+    ends = sight.mapping.to_frame([(0.0, height / 2.0), (width - 1.0, height / 2.0)])
+    left, right = (tuple(round(float(v), 5) for v in end) for end in (ends + 0.5) / max(sight.frame.size))
+    return left, right  # type: ignore[return-value]
+
+
 def _places(sight: Sight) -> dict[str, PlaceReading]:
     recipe = sight.recipe
     idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
@@ -281,6 +302,9 @@ READINGS = (
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),
             under=_plain_with_greys),
+    Reading("second_light", _second_light, reads=("light",), after=("light",)),
+    Reading("full_size", lambda s: s.mapping.size, reads=PLACES),
+    Reading("sides", _sides, reads=PLACES),
     Reading("card_at", _card_at, reads=PLACES, after=("light",)),
     Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",)),
     Reading("tilt", _tilt, looks_at=("small camera",), under=_lens_alone),

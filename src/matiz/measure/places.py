@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.difference import delta_E_2000
 from ..colour.types import Array
+from ..masks.parts import GREY_ZONE
 from ..masks.view import Mask, Pixels
 from .tone import ZONES, zone_of
 
@@ -29,6 +31,30 @@ class PlaceReading:
     outside_dE: float = 0.0
     most_dE: float = 0.0
     """The largest, but for one px in a thousand."""
+    blown: float = 0.0
+    """Share of the picture that becomes white by it, and the zone from which on it does."""
+    blown_zone: float = 10.0
+    crushed: float = 0.0
+    """Share of the picture that becomes black by it, and the zone up to which it does."""
+    crushed_zone: float = 0.0
+    chroma_kept: float = 1.0
+    """Of the chroma C*ab inside, how much is left."""
+    hard_edge: tuple[float, float, float, float] | None = None
+    """Left, top, width and height, shares of the picture's, of where its edge is seen in a smooth area."""
+    hard_dL: float = 0.0
+    """How far lightness steps there."""
+    hard_feather: float = 0.0
+    """Of the long side: how wide that step must be spread so that it is seen no more."""
+
+
+WHITE_L, BLACK_L = 99.0, 2.0
+SMOOTH_dL, STEP_dL = 1.2, 3.0
+"""Of lightness from one px to the next but one: what is smooth, and what is seen as a step there. By eye, no source."""
+NEAR_PX = 7
+FEATHERED = 1.8
+"""Times the width over which a straight rise of the step would just be seen."""
+LEAST_EDGE = 0.02
+"""Of the long side: a shorter edge is a speck."""
 
 
 def read_place(mask: Mask, EV: Array, with_it: Pixels, without: Pixels) -> PlaceReading:
@@ -47,8 +73,46 @@ def read_place(mask: Mask, EV: Array, with_it: Pixels, without: Pixels) -> Place
         inside, outside = (float((weights * values).sum() / max(weights.sum(), 1e-9)) for weights in (mask, 1.0 - mask))
         return inside, outside
 
-    most = float(np.quantile(change, 0.999))
-    return PlaceReading(coverage, held, whole, *means(stops), *means(change), most)
+    (before, after), own_EV = (each[..., 0] for each in (without, with_it)), np.asarray(EV)
+    blown, crushed = (after > WHITE_L) & (before <= WHITE_L), (after < BLACK_L) & (before >= BLACK_L)
+    ends = (
+        float(np.quantile(own_EV[blown], 0.002)) + GREY_ZONE if blown.any() else 10.0,
+        float(np.quantile(own_EV[crushed], 0.998)) + GREY_ZONE if crushed.any() else 0.0,
+    )
+    chroma = [float((mask * np.hypot(each[..., 1], each[..., 2])).sum()) for each in (without, with_it)]
+    box, step, feather = _hard_edge(before, after)
+    return PlaceReading(
+        coverage, held, whole, *means(stops), *means(change), float(np.quantile(change, 0.999)),
+        float(blown.mean()), ends[0], float(crushed.mean()), ends[1],
+        chroma[1] / chroma[0] if chroma[0] > 0.0 else 1.0, box, step, feather,
+    )  # fmt: skip
+
+
+def _hard_edge(before: Array, after: Array) -> tuple[tuple[float, float, float, float] | None, float, float]:
+    """Where what is changed steps while the picture itself is smooth: a box, shares of width and height, the step and
+    over which share of the long side it would be seen no more."""
+    step, own = _steps(after - before), _steps(before)
+    # an edge of the picture beside it hides it
+    own = cv2.dilate(own.astype(np.float32), np.ones((NEAR_PX, NEAR_PX), np.uint8))
+    seen = (step > STEP_dL) & (own < SMOOTH_dL)
+    rows, columns = np.nonzero(seen)
+    if len(rows) < LEAST_EDGE * max(before.shape):
+        return None, 0.0, 0.0
+    height, width = before.shape
+    # the middle nine tenths, so that a speck far off does not stretch it
+    (left, right), (top, bottom) = (np.quantile(each, (0.05, 0.95)) for each in (columns, rows))
+    box = left / width, top / height, (right - left + 1) / width, (bottom - top + 1) / height
+    most = float(np.quantile(step[seen], 0.95))
+    feather = FEATHERED * 2.0 * most / STEP_dL / max(before.shape)
+    return tuple(float(v) for v in box), float(np.median(step[seen])), feather  # type: ignore[return-value]
+
+
+def _steps(values: Array) -> Array:
+    """How far values change over two px, the more of across and down; 0 at the border."""
+    out = np.zeros_like(values)
+    across, down = np.abs(values[:, 2:] - values[:, :-2]), np.abs(values[2:] - values[:-2])
+    out[1:-1, 1:-1] = np.maximum(across[1:-1], down[:, 1:-1])
+    return out
 
 
 def _shares(zone: NDArray[np.int64], weights: Array) -> tuple[float, ...]:

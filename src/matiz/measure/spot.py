@@ -1,5 +1,6 @@
-"""One place of the picture: which tone the curve meets there."""
+"""One place of the picture: which tone the curve meets there, which colour it has."""
 
+import math
 from dataclasses import replace
 
 from ..colour.spaces import lightness, sRGB_to_Lab
@@ -36,3 +37,10 @@ def tone_of(engine: Engine, recipe: Recipe, area: Region, channel: str = "lightn
     mean = engine.render(straight, 0, area, result="display").reshape(-1, 3).mean(axis=0)
     shown = sRGB_to_Lab(mean)[0] if channel == "lightness" else lightness(mean[names.index(channel)])
     return float(shown) / 100.0
+
+
+def hue_and_chroma(engine: Engine, recipe: Recipe, area: Region) -> tuple[float, float]:
+    """The hue in degrees, 0..360, and the chroma C*ab of the mean of an area as it is shown."""
+    mean = engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0)
+    _, a, b = (float(value) for value in sRGB_to_Lab(mean))
+    return math.degrees(math.atan2(b, a)) % 360.0, math.hypot(a, b)

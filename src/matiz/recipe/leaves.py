@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import Any
 
 from ..errors import RecipeError
-from .shapes import NOTHING, Shape
+from .shapes import NO_GRID, NOTHING, Grid, Shape
 
 
 @dataclass(frozen=True)
@@ -97,6 +97,30 @@ class Drawn:
         columns = {"type": "integer", "minimum": 2, "maximum": 3}
         points = {"type": "string", "contentEncoding": "base64"}
         named = {"columns": columns, "points": points}
+        return {"type": "object", "properties": named, "required": list(named), "description": self.help}
+
+
+@dataclass(frozen=True)
+class Map:
+    """A coarse map of the whole frame, see `recipe.shapes`; none by default."""
+
+    help: str
+    most: int = 40_000
+    default: Grid = NO_GRID
+
+    def check(self, path: str, value: Any) -> Grid:
+        if not isinstance(value, Grid):
+            try:
+                value = Grid.from_json(value)
+            except RecipeError as error:
+                raise RecipeError(f"{path}: {error}") from None
+        if len(value.data) > self.most:
+            raise RecipeError(f"{path}: a map has up to {self.most} shares, got {len(value.data)}")
+        return value
+
+    def schema(self) -> dict[str, Any]:
+        count = {"type": "integer", "minimum": 0}
+        named = {"rows": count, "columns": count, "shares": {"type": "string", "contentEncoding": "base64"}}
         return {"type": "object", "properties": named, "required": list(named), "description": self.help}
 
 
@@ -216,7 +240,7 @@ class Numbers:
         }
 
 
-Leaf = Number | Choice | Text | Drawn | CurvePoints | FramePoints | Box | Numbers
+Leaf = Number | Choice | Text | Drawn | Map | CurvePoints | FramePoints | Box | Numbers
 
 
 def described(spec: Leaf) -> Any:

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from . import toning, tree
-from .leaves import Choice, Drawn, FramePoints, Number, Points, Text, Values, described
-from .shapes import Shape
+from .leaves import Choice, Drawn, FramePoints, Map, Number, Points, Text, Values, described
+from .shapes import Grid, Shape
 from .tree import Rows, Section
 
 JOINS = ("add", "subtract", "intersect")
@@ -175,6 +175,15 @@ class Brush(MaskPart):
 
 
 @dataclass(frozen=True)
+class Mapped(MaskPart):
+    """What was measured over the frame: a coarse map, smooth between its shares."""
+
+    KIND: ClassVar[str] = "map"
+
+    shares: Grid = described(Map("How much each part of the frame has of it."))
+
+
+@dataclass(frozen=True)
 class SameAs(MaskPart):
     """The mask of another place, as that place has it."""
 
@@ -191,7 +200,7 @@ class Place(Section):
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
     strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
     mask: Rows[Section] = tree.table(
-        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Brush, SameAs
+        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Brush, Mapped, SameAs
     )
     exposure_EV: float = toning.exposure()
     warmer_mired: float = described(
@@ -200,6 +209,11 @@ class Place(Section):
     greener_duv: float = described(
         Number("", -0.03, 0.03, 0.0, 0.0005, 4, "How much greener the picture is there, in Duv; negative is pinker.")
     )
+    pinned_K: float = described(
+        Number("K", 0.0, 25_000.0, 0.0, 50.0, 0, "The light that its colours are pinned to, whatever the whole is "
+               "balanced for; 0 for none.")
+    )  # fmt: skip
+    pinned_duv: float = described(Number("", -0.03, 0.03, 0.0, 0.0005, 4, "The Duv of that light."))
     zones_EV: Values = toning.zones()
     contrast: toning.Contrast = field(default_factory=toning.Contrast)
     haze_percent: float = toning.haze()

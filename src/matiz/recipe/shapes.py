@@ -1,4 +1,5 @@
-"""What a hand has drawn: points with the pressure of a pen, packed, and shared by all recipes that hold them."""
+"""What is too long to be written out: what a hand has drawn, and coarse maps. Packed, and shared by all recipes that
+hold them."""
 
 import base64
 import binascii
@@ -68,3 +69,51 @@ class Shape:
 
 
 NOTHING = Shape()
+
+
+@dataclass(frozen=True, repr=False)
+class Grid:
+    """A coarse map of the whole frame: shares 0..1 in 255 steps, rows from the top. Immutable."""
+
+    rows: int = 0
+    columns: int = 0
+    data: bytes = b""
+
+    @classmethod
+    def of(cls, shares: ArrayLike) -> "Grid":
+        array = np.asarray(shares, np.float64)
+        if array.ndim != 2 or not array.size or not np.isfinite(array).all():
+            raise RecipeError(f"a map has finite shares (rows, columns), got shape {array.shape}")
+        rows, columns = array.shape
+        return cls(rows, columns, np.rint(np.clip(array, 0.0, 1.0) * 255.0).astype(np.uint8).tobytes())
+
+    def __repr__(self) -> str:
+        return f"Grid({self.rows}x{self.columns} {hashlib.sha256(self.data).hexdigest()[:16]})"
+
+    @cached_property
+    def shares(self) -> NDArray[np.float32]:
+        """(rows, columns), 0..1."""
+        codes = np.frombuffer(self.data, np.uint8).reshape(self.rows, self.columns)
+        return codes.astype(np.float32) / np.float32(255.0)
+
+    @cached_property
+    def _text(self) -> str:
+        return base64.b64encode(self.data).decode("ascii")
+
+    def to_json(self) -> dict[str, Any]:
+        return {"rows": self.rows, "columns": self.columns, "shares": self._text}
+
+    @classmethod
+    def from_json(cls, data: Any) -> "Grid":
+        """Read what `to_json` wrote. RecipeError when it cannot be."""
+        try:
+            rows, columns = int(data["rows"]), int(data["columns"])
+            made = base64.b64decode(data["shares"], validate=True)
+        except (KeyError, TypeError, ValueError, OverflowError, binascii.Error):
+            rows, columns, made = -1, 0, b""
+        if rows < 0 or columns < 0 or len(made) != rows * columns:
+            raise RecipeError("its map cannot be read")
+        return cls(rows, columns, made)
+
+
+NO_GRID = Grid()

@@ -15,7 +15,7 @@ from typing import Any, ClassVar, Self, TypeVar
 
 from ..errors import RecipeError
 from .leaves import Leaf
-from .shapes import Shape
+from .shapes import Grid, Shape
 
 ORDER = "order"
 _ID_LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
@@ -396,7 +396,7 @@ def plain(value: Any) -> Any:
         return named | {name: plain(getattr(value, name)) for name in parts_of(type(value))}
     if isinstance(value, Rows):
         return [{"id": ident, **plain(item)} for ident, item in value.items()]
-    return value.to_json() if isinstance(value, Shape) else value
+    return value.to_json() if isinstance(value, Shape | Grid) else value
 
 
 def frozen(value: Any) -> Any:

@@ -64,12 +64,12 @@ class LightPage(Page):
         self.hold.clicked.connect(lambda on: chosen.set_place("hold_chroma", "on" if on else "off", "Chroma held"))
         self.pick = push("Pick tint", checkable=True)
         self.pick.setToolTip("Take the colour of the tint from the picture")
+        self.pin = push("Colours pinned", checkable=True)
+        self.pin.setToolTip("The place keeps its colours while the balance of the whole moves, from where it is now")
         buttons = QVBoxLayout()
         buttons.setSpacing(4)
-        buttons.addStretch(1)
-        buttons.addWidget(self.hold)
-        buttons.addWidget(self.pick)
-        buttons.addStretch(1)
+        for button in (self.hold, self.pin, self.pick):
+            buttons.addWidget(button)
         grid = grid_of(self.tapes, COLUMNS)
         grid.addLayout(buttons, len(self.tapes) // COLUMNS, len(self.tapes) % COLUMNS)
         column.addLayout(grid)
@@ -78,9 +78,10 @@ class LightPage(Page):
     def refresh(self) -> None:
         place = self.chosen.place()
         show_tapes(self.tapes, place)
-        for button in (self.hold, self.pick):
+        for button in (self.hold, self.pin, self.pick):
             button.setEnabled(place is not None)
         self.hold.setChecked(place is not None and place.hold_chroma == "on")
+        self.pin.setChecked(place is not None and place.pinned_K > 0.0)
 
 
 class CurvePage(Page):

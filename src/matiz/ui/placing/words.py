@@ -9,6 +9,7 @@ from ...recipe.places import (
     Dim,
     Ellipse,
     Lasso,
+    Mapped,
     MaskPart,
     Middle,
     Muted,
@@ -38,7 +39,7 @@ KINDS: tuple[tuple[type[MaskPart], str, str], ...] = (
     (Muted, "Muted", "Muted colours."),
 )
 """What a part can be, its name and what it is, in the order in which they are offered."""
-NAMES = {kind: name for kind, name, _ in KINDS}
+NAMES = {kind: name for kind, name, _ in KINDS} | {Mapped: "Map"}
 
 
 def part_told(part: MaskPart, names: Mapping[str, str]) -> str:

@@ -4,9 +4,10 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ...measure.places import PlaceReading
+from ...measure.spot import hue_and_chroma, spot
 from ...recipe.model import Tone
 from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke
-from ...recipe.tree import ABSENT, ORDER, Rows, added, replaced
+from ...recipe.tree import ABSENT, ORDER, Rows, added, parts_of, replaced
 from ...wording import counted, percent
 from ..actions import ActionSpec
 from ..controls import Words, hold_drags
@@ -15,16 +16,20 @@ from ..picture_view import PictureView
 from ..placing.mask_view import MODES, OFF, MaskView
 from ..placing.page import Page
 from ..placing.place_list import PlaceList
+from ..placing.rank import RankPage
 from ..placing.tool import PlaceTool
 from ..placing.what import CurvePage, LightPage
 from ..placing.where import WherePage
 from ..placing.words import NAMES
 from ..session import Session
+from ..tools import Click
 from .base import Station
 
 DECK_PX = 276
 STANDING = {"lighter": ("Lighter", 1.0), "darker": ("Darker", -1.0)}
 """Places that the brush goes to at once: their names, and the EV that a whole stroke would change."""
+MOST_TINT = 20.0
+"""Chroma of a tint that is picked; more is asked for on its tape."""
 STANDING_PERCENT = 12.0
 """Of a stroke there; common practice, no source: 5 to 20 %."""
 
@@ -42,7 +47,8 @@ class PlacesStation(Station):
         self.list, self.ladder, self.mask_view = PlaceList(), Ladder(), MaskView()
         self.tool = PlaceTool(self)
         self.where, self.what, self.curve = WherePage(self), LightPage(self), CurvePage(self)
-        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve)
+        self.rank = RankPage(self, self._to_frame)
+        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve, self.rank)
         self.page: Page = self.where
         self.row.addWidget(self.ladder, 4)
         self.row.addLayout(self._paged(), 12)
@@ -61,7 +67,9 @@ class PlacesStation(Station):
         )
         self.list.rows.removed.connect(self.remove)
         self.list.asked.connect(lambda what: getattr(self, f"{what}_place")())
-        self.what.pick.toggled.connect(lambda on: None if on else self.view.update())
+        self._pick_tint = Click(self._on_tint_picked)
+        self.what.pick.toggled.connect(lambda on: (view.take if on else view.put_away)(self._pick_tint))
+        self.what.pin.clicked.connect(self._pin)
         self.mask_view.changed.connect(view.update)
         session.recipeChanging.connect(lambda names: self._hide_mask(names, True))
         session.recipeChanged.connect(lambda names: self._hide_mask(names, False))
@@ -108,15 +116,20 @@ class PlacesStation(Station):
     def enter(self) -> None:
         super().enter()
         self.view.take(self.tool)
+        if self.page is self.rank:
+            self.view.take(self.rank.tool)
 
     def leave(self) -> None:
-        self.view.put_away(self.tool)
+        self.what.pick.setChecked(False)
+        for tool in (self.rank.tool, self.tool):
+            self.view.put_away(tool)
         super().leave()
 
     def forget(self) -> None:
         self.chosen, self.chosen_part = "", ""
         self.mask_view.forget()
         self.tool.forget()
+        self.rank.forget()
 
     def is_idle(self) -> bool:
         return self.mask_view.is_idle()
@@ -156,10 +169,13 @@ class PlacesStation(Station):
         self.mask_view.paint(painter, view, self.chosen)
 
     def turn_to(self, title: str) -> None:
+        self.view.put_away(self.rank.tool)
         self.page = next(page for page in self.pages if page.title == title)
         self.words.show_value(title)
         self._stack.setCurrentWidget(self.page)
         self.page.refresh()
+        if self.page is self.rank and self.is_shown:
+            self.view.take(self.rank.tool)
 
     # ---- the mask over the picture
 
@@ -280,6 +296,14 @@ class PlacesStation(Station):
         self.tool.forget()
         self.session.commit(settings, f"{NAMES.get(kind, 'mask')} {join}")
 
+    def take_part(self, part: MaskPart) -> None:
+        """Put a part to the chosen place, or to a new one."""
+        if self.place() is None:
+            self.new_place()
+        values = {name: getattr(part, name) for name in parts_of(type(part)) if name != "join"}
+        self.add_part(type(part), "add", **values)
+        self.turn_to(self.where.title)
+
     def remove_part(self, ident: str) -> None:
         place = self.place()
         if place is not None and ident in place.mask:
@@ -299,6 +323,38 @@ class PlacesStation(Station):
         self.chosen, self.chosen_part = ident, ""
         self.tool.forget()
         self.session.commit(settings, label)
+
+    def _pin(self, on: bool) -> None:
+        """Hold the colours of the place as the whole is balanced now, or let them go."""
+        light = self.session.light_of(self.session.recipe) if on else None
+        kelvin, duv = (round(light.cct_K, 1), round(light.duv, 5)) if light is not None else (0.0, 0.0)
+        settings = [(f"{self.place_path()}.pinned_K", kelvin), (f"{self.place_path()}.pinned_duv", duv)]
+        self.session.commit(settings, "Colours pinned" if on else "Colours let go")
+
+    def _on_tint_picked(self, x: float, y: float) -> None:
+        """Take hue, and chroma where there is none yet, from a spot of the picture."""
+        self.what.pick.setChecked(False)
+        engine, recipe, path = self.session.engine, self.session.recipe, self.place_path()
+        if engine is None or self.place() is None:
+            return
+
+        def put(colour: tuple[float, float]) -> None:
+            hue, chroma = colour
+            settings: list[tuple[str, object]] = [(f"{path}.tint_hue_deg", round(hue, 1))]
+            place = self.session.recipe.places.get(path.rpartition(".")[2])
+            if isinstance(place, Place) and not place.tint_chroma:
+                settings.append((f"{path}.tint_chroma", round(min(chroma, MOST_TINT), 1)))
+            self.session.commit(settings, "Tint picked")
+
+        self.session.do_aside(lambda _: hue_and_chroma(engine, recipe, spot(engine, recipe, x, y)), "tint", put)
+
+    def _to_frame(self, x: float, y: float) -> tuple[float, float]:
+        """A place of the picture, px, in the frame, in units of its long side."""
+        engine = self.session.engine
+        if engine is None:
+            return 0.5, 0.5
+        there = (engine.mapping(self.view.recipe).to_frame([(x, y)])[0] + 0.5) / self.long_side()
+        return tuple(round(min(max(float(v), 0.0), 1.0), 5) for v in there)  # type: ignore[return-value]
 
     # ---- what the tool asks for
 

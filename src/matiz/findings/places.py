@@ -1,0 +1,120 @@
+"""Findings of places: one that does nothing, that ends too hard, that fills or crushes an end, that drains chroma."""
+
+import math
+from collections.abc import Iterator
+
+from ..develop.places import is_decided
+from ..measure.picture import PictureReading
+from ..measure.places import PlaceReading
+from ..recipe.model import Recipe
+from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp
+from ..wording import EV, number, percent
+from .model import Finding, needs
+
+LEAST_dE = 0.1
+LEAST_END = 0.002
+"""Of the picture that a place makes white or black: less is a sparkle."""
+LEAST_LIFT_EV, MOST_KEPT = 0.15, 0.93
+FEATHER = 0.02
+"""Of the long side: what an edge is spread over at least. By eye, no source."""
+MOST_FEATHER_PX = 1000.0
+ENDING = (Lasso, Ellipse, Ramp, Brush)
+"""Parts whose edge lies where a hand put it."""
+
+
+def _each(reading: PictureReading, recipe: Recipe) -> Iterator[tuple[str, str, Place, PlaceReading]]:
+    """Path, name, place and reading of all that count."""
+    for n, (ident, place) in enumerate(recipe.places.items(), 1):
+        own = reading.places.get(ident)
+        if isinstance(place, Place) and own is not None and place.active == "on" and is_decided(place):
+            yield f"places.{ident}", place.name or f"Place {n}", place, own
+
+
+@needs("places")
+def idle_place(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A place that changes nothing any more."""
+    for path, name, place, own in _each(reading, recipe):
+        if own.most_dE < LEAST_dE and place.strength_percent:
+            why = "its mask is empty" if own.coverage < 0.0005 else "what it changes is too little"
+            yield Finding(
+                id="places.idle",
+                station="places",
+                claim=f"{name} changes nothing that can be seen: {why}",
+                evidence={"most_dE": round(own.most_dE, 2), "coverage_%": round(100.0 * own.coverage, 2)},
+                fix=((f"{path}.active", "off"),),
+                fix_label="Leave it out",
+                subject=path,
+                certainty=0.9,
+            )
+
+
+@needs("places", "full_size")
+def hard_edge(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """The edge of a place is seen in a smooth area."""
+    width, height = reading.full_size
+    for path, name, place, own in _each(reading, recipe):
+        if own.hard_edge is None:
+            continue
+        feather_px = min(float(round(max(own.hard_feather, FEATHER) * max(width, height))), MOST_FEATHER_PX)
+        left, top, w, h = own.hard_edge
+        x0, y0, x1, y1 = left * width, top * height, (left + w) * width, (top + h) * height
+        parts = {ident: part for ident, part in place.mask.items() if isinstance(part, ENDING)}
+        fix = tuple(
+            (f"{path}.mask.{ident}.feather_px", feather_px) for ident, part in parts.items()
+            if isinstance(part, MaskPart) and part.feather_px < feather_px
+        )  # fmt: skip
+        yield Finding(
+            id="places.hard_edge",
+            station="places",
+            claim=f"{name} ends hard in a smooth area: lightness steps by {number(own.hard_dL, 1)} there",
+            evidence={"step_L": round(own.hard_dL, 1)},
+            outlines=(((x0, y0), (x1, y0), (x1, y1), (x0, y1)),),
+            fix=fix or None,
+            fix_label=f"Feather it by {number(feather_px, 0, 'px')}" if fix else "",
+            subject=path,
+            certainty=0.6,
+        )
+
+
+@needs("places")
+def lost_ends(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A place makes white or black what was not."""
+    for path, name, _, own in _each(reading, recipe):
+        for share, word, field, side, zone, low, high in (
+            (own.blown, "white", "spare_light", "above", own.blown_zone - 1.0, 5.0, 9.9),
+            (own.crushed, "black", "spare_dark", "below", own.crushed_zone + 1.0, 0.1, 5.0),
+        ):
+            if share < LEAST_END:
+                continue
+            # rounded to the side on which all of it is spared
+            zone = math.floor(10.0 * zone) / 10.0 if word == "white" else math.ceil(10.0 * zone) / 10.0
+            can_be = low <= zone <= high
+            yield Finding(
+                id="places.lost_ends",
+                station="places",
+                claim=f"{name} makes {percent(share)} of the picture {word}",
+                evidence={"share_%": round(100.0 * share, 2), "zone": zone},
+                fix=((f"{path}.{field}", zone),) if can_be else None,
+                fix_label=f"Spare what lies {side} zone {number(zone, 1)}" if can_be else "",
+                subject=f"{path}.{field}",
+                certainty=0.8,
+            )
+
+
+@needs("places")
+def drained(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A place lightens, and drains the colours by it."""
+    for path, name, place, own in _each(reading, recipe):
+        if place.exposure_EV < LEAST_LIFT_EV or place.hold_chroma == "on" or own.chroma_kept > MOST_KEPT:
+            continue
+        yield Finding(
+            id="places.drained",
+            station="places",
+            claim=f"{name} lightens by {EV(place.exposure_EV, signed=False)} and loses "
+            f"{percent(1.0 - own.chroma_kept, 0)} of its chroma",
+            evidence={"chroma_kept_%": round(100.0 * own.chroma_kept, 1)},
+            fix=((f"{path}.hold_chroma", "on"),),
+            fix_label="Hold its chroma",
+            subject=path,
+            certainty=0.7,
+        )
