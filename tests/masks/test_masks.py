@@ -14,6 +14,7 @@ from matiz.recipe.places import (
     Bright,
     Colour,
     Dim,
+    Edges,
     Ellipse,
     Lasso,
     MaskPart,
@@ -148,6 +149,19 @@ def test_a_feather_widens_an_edge_to_its_width(width):
 def test_it_is_loosened_and_tightened_by_px(by):
     disc = (np.hypot(*np.meshgrid(np.arange(81) - 40, np.arange(81) - 40)) <= 20).astype(np.float32)
     assert np.sqrt(grown(disc, by).sum() / np.pi) == pytest.approx(20.3 + by, abs=0.7)
+
+
+@pytest.mark.parametrize("px", [1.0, 2.0])
+def test_edges_are_where_lightness_rises_at_every_size(px):
+    count = round(120 / px)
+    at = (np.arange(2 * count) + 0.5) * px
+    L = np.where(at < 120.0, 40.0, 70.0) * np.ones((count, 1))
+    view = view_of(np.repeat(luminance(L)[..., None], 3, axis=2), px=px)
+    mask = joined([Edges(rise=12.0)], view)[count // 2]
+    assert mask[count] > 0.99 and mask[: round(80 / px)].max() < 0.01
+    faint = joined([Edges(rise=100.0)], view)[count // 2]
+    # a rise of 30 blurred over 6 px slopes by 2 L* a px
+    assert faint[count] == pytest.approx(0.24**2 * (3 - 2 * 0.24), abs=0.04)
 
 
 PART = st.sampled_from([

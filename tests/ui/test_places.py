@@ -392,3 +392,27 @@ def test_places_of_another_picture_are_not_touched(window, places):
     window.session.step(-1)
     settle(window)
     assert isinstance(places.part(), Brush) and Rows() == places.part().strokes
+
+
+def test_a_place_is_given_to_pictures_that_are_selected(window, places):
+    places.new_place()
+    places.add_part(Ramp, "add")
+    places.set_place("name", "Sky", "x")
+    places.same_place()
+    places.set_place("exposure_EV", -0.5, "x")
+    own, others = window.session.path, [path for path in window.session.pictures if path != window.session.path]
+    window.gifts.place_to([own, *others], places.chosen)
+    settle(window)
+    given = window.session.desk.recipe(others[0])
+    sky, made = given.places.values()
+    assert sky.name == "Sky" and made.exposure_EV == -0.5
+    assert sky.mask == window.session.recipe.places[part_of(made)].mask
+    assert len(window.session.recipe.places) == 2
+    window.session.step(1)
+    settle(window)
+    np.testing.assert_allclose(own_mask(window, given.places.order[1]), own_mask(window, given.places.order[0]))
+
+
+def part_of(place: Place) -> str:
+    (part,) = place.mask.values()
+    return part.of

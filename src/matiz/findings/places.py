@@ -93,7 +93,7 @@ def lost_ends(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
                 id="places.lost_ends",
                 station="places",
                 claim=f"{name} makes {percent(share)} of the picture {word}",
-                evidence={"share_%": round(100.0 * share, 2), "zone": zone},
+                evidence={"share_%": round(100.0 * share, 2), "zone": number(zone, 1)},
                 fix=((f"{path}.{field}", zone),) if can_be else None,
                 fix_label=f"Spare what lies {side} zone {number(zone, 1)}" if can_be else "",
                 subject=f"{path}.{field}",

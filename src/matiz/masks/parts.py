@@ -13,6 +13,7 @@ from ..recipe.places import (
     Brush,
     Colour,
     Dim,
+    Edges,
     Ellipse,
     Lasso,
     Mapped,
@@ -34,6 +35,8 @@ BEYOND = 1e6
 OVER = 4
 """Finer than the px of a region that an outline is drawn."""
 LEAST_SOFT = 1e-6
+EDGE_PX = 12.0
+"""Of the full size: over which an edge is taken to rise."""
 
 
 def bright(part: Bright, view: View, out: Mask) -> None:
@@ -140,6 +143,14 @@ def _told(picks: Iterable[Point], view: View) -> list[tuple[float, ...]]:
     return [(*pick, *(float(value) for value in view.colours[pick])) for pick in picks]
 
 
+def edges(part: Edges, view: View, out: Mask) -> None:
+    """By the slope of calmed lightness, so that it is the same however large the picture is seen."""
+    L = np.ascontiguousarray(view.Lab[..., 0])
+    across, down = (cv2.Sobel(L, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=1.0 / 8.0) for dx in (1, 0))
+    t = np.clip(cv2.magnitude(across, down) * (EDGE_PX / view.px / part.rise), 0.0, 1.0)
+    np.multiply(t * t, 3.0 - 2.0 * t, out=out)
+
+
 def mapped(part: Mapped, view: View, out: Mask) -> None:
     shares = part.shares.shares
     if not shares.size:
@@ -157,6 +168,6 @@ def brush(part: Brush, view: View, out: Mask) -> None:
 
 PARTS: dict[type[MaskPart], Callable[..., object]] = {
     Bright: bright, Dim: dim, Middle: middle, Zones: zones, Colour: colour, Saturated: saturated, Muted: muted,
-    Ramp: ramp, Ellipse: ellipse, Lasso: lasso, Reach: reach, Brush: brush, Mapped: mapped,
+    Ramp: ramp, Ellipse: ellipse, Lasso: lasso, Reach: reach, Edges: edges, Brush: brush, Mapped: mapped,
 }  # fmt: skip
 """The function of each kind that sees the picture; the mask of another place is joined as that place has it."""

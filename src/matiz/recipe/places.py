@@ -175,6 +175,17 @@ class Brush(MaskPart):
 
 
 @dataclass(frozen=True)
+class Edges(MaskPart):
+    """Where lightness rises steeply."""
+
+    KIND: ClassVar[str] = "edges"
+
+    rise: float = described(
+        Number("", 1.0, 100.0, 12.0, 1.0, 0, "How far L* must rise over a dozen px for an edge to be whole.")
+    )
+
+
+@dataclass(frozen=True)
 class Mapped(MaskPart):
     """What was measured over the frame: a coarse map, smooth between its shares."""
 
@@ -200,7 +211,8 @@ class Place(Section):
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
     strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
     mask: Rows[Section] = tree.table(
-        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Brush, Mapped, SameAs
+        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Edges, Brush, Mapped,
+        SameAs,
     )
     exposure_EV: float = toning.exposure()
     warmer_mired: float = described(

@@ -7,6 +7,9 @@ from pathlib import Path
 from ..errors import MatizError
 from ..proposals.given_light import given_light
 from ..recipe.change import Settings
+from ..recipe.model import Recipe
+from ..recipe.places import Place, SameAs
+from ..recipe.tree import added
 from ..shoot.sets import following
 from ..wording import counted
 from .jobs import Job
@@ -81,7 +84,40 @@ class Gifts:
 
         session.do_aside(moved, "give the change of light", keep)
 
+    def place_to(self, paths: Iterable[Path], ident: str) -> None:
+        """Put one of the open picture's places to others, with its mask as it lies in the frame."""
+        session = self.session
+        place = session.recipe.places.get(ident)
+        if session.picture is None or not isinstance(place, Place):
+            session.said.emit("Choose a place in Places first.")
+            return
+        named = _named(session.recipe, place)
+        given = 0
+        for path in paths:
+            if path != session.picture.path:
+                recipe = session.desk.recipe(path)
+                others = [(f"places.{name}", other) for name, other in named.items() if name not in recipe.places]
+                settings = [*others, *added(recipe, [("places", place)])]
+                given += session.record_for(path, settings, f"Place of {session.picture.path.name}")
+        take = "takes" if given == 1 else "take"
+        session.said.emit(f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED)
+
     def _give(self, source: Path, gifts: Iterable[tuple[Path, Settings]]) -> int:
         """How many pictures took what they were given; the source takes nothing."""
         label = f"Light of {source.name}"
         return sum(self.session.record_for(path, settings, label) for path, settings in gifts if path != source)
+
+
+def _named(recipe: Recipe, place: Place) -> dict[str, Place]:
+    """The places whose masks a place has, and those that they have, by id: as masks alone, which change nothing."""
+    found: dict[str, Place] = {}
+    waiting = [place]
+    while waiting:
+        for part in waiting.pop().mask.values():
+            other = recipe.places.get(part.of) if isinstance(part, SameAs) else None
+            if isinstance(part, SameAs) and isinstance(other, Place) and part.of not in found:
+                ends = other.spare_dark, other.spare_light
+                held = Place(name=other.name, mask=other.mask, spare_dark=ends[0], spare_light=ends[1])
+                found[part.of] = held
+                waiting.append(held)
+    return found

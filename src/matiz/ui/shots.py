@@ -5,10 +5,15 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
-from ..recipe.tree import added
+from ..recipe.places import Bright, Ellipse, Place, Ramp, Stroke, Zones
+from ..recipe.shapes import Shape
+from ..recipe.toning import Contrast
+from ..recipe.tree import Rows, added
 from ..simcam.shoot import make_demo, missing_shots
 from .app import application
 from .session import Session
@@ -116,6 +121,7 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.mend.dust.show_dust.setChecked(False)
     window.set_zoom(0.0)
     window.mend.turn_to("Level")
+    walk_places(window, keep, lambda stem: open_at(stem, window.places))
     open_at("CORVA_0031", window.light)
     window.set_zoom(1.0)
     settle(window)
@@ -127,6 +133,41 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     settle(window)
     keep("commands")
     window.commands.reject()
+
+
+def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
+    """A ramp that is held, a mask that is seen, strokes that were painted."""
+    places = window.places
+    open_at("CORVA_0012")
+    sky = Rows([("m1", Ramp(x=0.48, y=0.02, x2=0.5, y2=0.24)), ("m2", Zones(join="subtract", low=0.0, high=4.0))])
+    heaps = Rows([("m1", Ellipse(x=0.66, y=0.3, w=0.5, h=0.2, turn_deg=-3.0)), ("m2", Bright(join="intersect"))])
+    made = [
+        Place(name="Sky", mask=sky, exposure_EV=-0.6, warmer_mired=-12.0),
+        Place(name="Salt", mask=heaps, exposure_EV=0.4, contrast=Contrast(middle_dB=3.0)),
+    ]
+    window.session.commit(added(window.session.recipe, [("places", each) for each in made]), "Places")
+    places.choose(window.session.recipe.places.order[0])
+    places.choose_part("m1")
+    settle(window)
+    keep("places")
+    places.choose(window.session.recipe.places.order[1])
+    places.turn_to("What")
+    places.see_mask("picture")
+    settle(window)
+    keep("places-mask")
+    places.see_mask("off")
+    places.paint("darker")
+    rng = np.random.default_rng(4)
+    ways = [np.linspace((0.05, y), (0.95, y + 0.03), 12) + rng.normal(0.0, 0.006, (12, 2)) for y in (0.5, 0.54, 0.58, 0.62)]
+    strokes = [Stroke(path=Shape.of(way), radius_px=260.0, strength_percent=30.0) for way in ways]
+    table = f"{places.part_path()}.strokes"
+    window.session.commit(added(window.session.recipe, [(table, each) for each in strokes]), "Painted")
+    places.see_mask("picture")
+    settle(window)
+    QTest.mouseMove(window.view, window.view.to_widget(2000, 1500).toPoint())
+    settle(window)
+    keep("places-brush")
+    places.see_mask("off")
 
 
 def main(arguments: list[str]) -> int:

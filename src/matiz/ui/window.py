@@ -187,6 +187,9 @@ class Window(QMainWindow):
     def give_change_of_light(self) -> None:
         self.gifts.change_to(self.sort.sheet.selected_paths())
 
+    def give_place(self) -> None:
+        self.gifts.place_to(self.sort.sheet.selected_paths(), self.places.chosen)
+
     def undo(self) -> None:
         self.session.undo()
 

@@ -23,6 +23,7 @@ LABELS = {
     "feather_px": "Feather", "grow_px": "Looser, tighter", "strength_percent": "Share", "exponent": "Power",
     "low": "From zone", "high": "To zone", "soft": "Soft ends", "hue_deg": "Hue off", "chroma": "Chroma off",
     "lightness": "Lightness off", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour off",
+    "rise": "Whole at a rise of",
 }  # fmt: skip
 FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Rises over"}
 BRUSH = {

@@ -7,6 +7,7 @@ from ...recipe.places import (
     Brush,
     Colour,
     Dim,
+    Edges,
     Ellipse,
     Lasso,
     Mapped,
@@ -37,6 +38,7 @@ KINDS: tuple[tuple[type[MaskPart], str, str], ...] = (
     (Dim, "Dim", "Dim tones."),
     (Saturated, "Saturated", "Saturated colours."),
     (Muted, "Muted", "Muted colours."),
+    (Edges, "Edges", "Where lightness rises steeply."),
 )
 """What a part can be, its name and what it is, in the order in which they are offered."""
 NAMES = {kind: name for kind, name, _ in KINDS} | {Mapped: "Map"}
