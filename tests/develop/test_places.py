@@ -16,22 +16,29 @@ from matiz.develop.rendition import curve as curved
 from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
 from matiz.masks.view import lab
+from matiz.recipe.change import Change
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import (
     Bright,
     Brush,
     Colour,
+    Dim,
+    Edges,
     Ellipse,
     Lasso,
     Mapped,
+    Middle,
+    Muted,
     Place,
     Ramp,
+    Reach,
     SameAs,
     Saturated,
     Stroke,
     Zones,
 )
 from matiz.recipe.shapes import Grid, Shape
+from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, added, replaced
 from tests.conftest import SMALL, chart_frame
 
@@ -328,3 +335,34 @@ def test_places_spare_the_darkest_and_the_lightest(scene_engine):
     zone = np.log2(np.maximum(scene @ np.array([0.2627, 0.678, 0.0593], np.float32), 1e-6) / 0.18) + 5.0
     assert (full == 1.0).all() and (spared[(zone > 3.05) & (zone < 6.95)] > 0.999).all()
     assert (spared[(zone < 1.95) | (zone > 8.05)] < 0.001).all()
+
+
+EVERY = (
+    Bright(exponent=2.0), Dim(join="subtract", strength_percent=40.0), Middle(join="intersect", channel="green"),
+    Zones(low=2.0, high=7.0), Colour(picks=((0.3, 0.3),)), Saturated(), Muted(join="subtract"), Edges(),
+    Ramp(x=0.1, y=0.1, x2=0.8, y2=0.5, invert="on"), Ellipse(feather_px=20.0),
+    Lasso(path=((0.2, 0.1), (0.8, 0.2), (0.5, 0.5))),
+    Reach(picks=((0.6, 0.4),), keep_out=((0.1, 0.1),), join="subtract"), Mapped(shares=Grid.of(np.eye(4)), grow_px=3.0),
+    Brush(strokes=Rows([("s1", Stroke(path=Shape.of([(0.1, 0.1, 0.5), (0.8, 0.5, 1.0)]), keep_to=20.0)),
+                        ("s2", Stroke(path=Shape.of([(0.4, 0.3)]), erase="on"))])),
+)  # fmt: skip
+
+
+def test_a_place_of_everything_is_the_same_after_json_undo_and_on_another_size(scene_engine):
+    place = Place(
+        "All", mask=rows(*EVERY), exposure_EV=0.8, warmer_mired=-30.0, greener_duv=0.004, pinned_K=5000.0,
+        zones_EV=(0.2,) * 11, contrast=Contrast(2.0, 3.0, -1.0), haze_percent=20.0, tint_chroma=6.0, blend="soft_light",
+        curve=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0)), chroma_percent=15.0, spare_dark=1.0, spare_light=9.0,
+    )  # fmt: skip
+    recipe, change = Recipe().change_all(added(Recipe(), [("places", place)]), label="x")
+    shown = scene_engine.render(recipe, 0)
+    back = Recipe.from_json(json.loads(json.dumps(recipe.to_json())))
+    assert back == recipe and np.array_equal(Engine(scene_engine.frame).render(back, 0), shown)
+    assert recipe.applied(change.before()) == Recipe()
+    redone = Recipe().applied(Change.from_json(json.loads(json.dumps(change.to_json()))).after())
+    assert np.array_equal(Engine(scene_engine.frame).render(redone, 0), shown)
+    small = scene_engine.render(recipe, 1)[..., :3].astype(float)
+    means = cv2.resize(shown[..., :3], small.shape[1::-1], interpolation=cv2.INTER_AREA).astype(float)
+    assert np.abs(small - means).mean() < 2.5
+    plain = scene_engine.render(Recipe(), 0)
+    assert np.abs(shown.astype(float) - plain).mean() > 2.0

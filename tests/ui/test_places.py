@@ -204,6 +204,22 @@ def test_two_parts_are_joined_and_joined_otherwise(window, places):
     assert [part.KIND for part in the_place(window).mask.values()] == ["zones"]
 
 
+def test_parts_are_offered_with_other_places_among_them(window, places):
+    places.new_place()
+    places.set_place("name", "Sky", "x")
+    first = places.chosen
+    places.new_place()
+    button = places.where.joiners["intersect"]
+    button.menu().aboutToShow.emit()
+    offered = {action.text().partition(":")[0]: action for action in button.menu().actions()}
+    assert {"Brush", "Ramp", "Zones", "Edges", "Of Sky"} <= set(offered)
+    offered["Zones"].trigger()
+    assert places.part() == Zones(join="intersect")
+    button.menu().aboutToShow.emit()
+    next(action for action in button.menu().actions() if action.text().startswith("Of Sky")).trigger()
+    assert places.part() == SameAs(join="intersect", of=first)
+
+
 def test_a_place_is_doubled_its_strength_lowered_and_the_list_is_worked_by_keys(window, places):
     places.new_place()
     places.add_part(Ramp, "add")

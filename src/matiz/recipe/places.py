@@ -211,7 +211,20 @@ class Place(Section):
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
     strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
     mask: Rows[Section] = tree.table(
-        Bright, Dim, Middle, Zones, Colour, Saturated, Muted, Ramp, Ellipse, Lasso, Reach, Edges, Brush, Mapped,
+        Bright,
+        Dim,
+        Middle,
+        Zones,
+        Colour,
+        Saturated,
+        Muted,
+        Ramp,
+        Ellipse,
+        Lasso,
+        Reach,
+        Edges,
+        Brush,
+        Mapped,
         SameAs,
     )
     exposure_EV: float = toning.exposure()

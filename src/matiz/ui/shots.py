@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
@@ -150,21 +149,16 @@ def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[
     places.choose_part("m1")
     settle(window)
     keep("places")
-    places.choose(window.session.recipe.places.order[1])
-    places.turn_to("What")
-    places.see_mask("picture")
-    settle(window)
-    keep("places-mask")
-    places.see_mask("off")
     places.paint("darker")
     rng = np.random.default_rng(4)
-    ways = [np.linspace((0.05, y), (0.95, y + 0.03), 12) + rng.normal(0.0, 0.006, (12, 2)) for y in (0.5, 0.54, 0.58, 0.62)]
+    lines = [np.linspace((0.05, y), (0.95, y + 0.03), 12) for y in (0.5, 0.54, 0.58, 0.62)]
+    ways = [line + rng.normal(0.0, 0.006, (12, 2)) for line in lines]
     strokes = [Stroke(path=Shape.of(way), radius_px=260.0, strength_percent=30.0) for way in ways]
     table = f"{places.part_path()}.strokes"
     window.session.commit(added(window.session.recipe, [(table, each) for each in strokes]), "Painted")
     places.see_mask("picture")
     settle(window)
-    QTest.mouseMove(window.view, window.view.to_widget(2000, 1500).toPoint())
+    places.tool.hover(window.view.pointer(window.view.to_widget(2000, 1500)))
     settle(window)
     keep("places-brush")
     places.see_mask("off")
