@@ -7,8 +7,8 @@ import pytest
 
 from matiz.colour.spaces import luminance
 from matiz.develop.engine import Engine
-from matiz.findings.find import find, fixed
-from matiz.measure.picture import Meter
+from matiz.findings.find import fixed, judged
+from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Ellipse, Lasso, Place, Ramp, Zones
 from matiz.recipe.tree import Rows, added
@@ -24,8 +24,8 @@ def recipe_with(*places: Place) -> Recipe:
 
 
 def found(engine: Engine, recipe: Recipe, ident: str):
-    reading = Meter(engine).picture(recipe)
-    return [finding for finding in find(engine, reading, recipe) if finding.id == ident]
+    reading = PictureReading(Meter(engine).read(recipe, ["places", "full_size"]))
+    return [finding for finding in judged(reading, recipe) if finding.id == ident]
 
 
 def parts(*parts) -> Rows:

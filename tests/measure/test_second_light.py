@@ -8,7 +8,8 @@ from matiz.colour.spaces import sRGB_to_Lab
 from matiz.colour.temperature import cct_to_xy
 from matiz.develop.engine import Engine
 from matiz.findings.find import fixed, judged
-from matiz.measure.picture import Meter
+from matiz.findings.model import Finding
+from matiz.measure.picture import Meter, PictureReading
 from matiz.measure.second_light import place_of_light
 from matiz.measure.values import LightValue
 from matiz.recipe.model import Recipe, manual_light
@@ -48,11 +49,14 @@ def test_the_second_light_comes_near_the_first(room, pair):
         return float(after / before)
 
     base = Recipe().change_all(manual_light(first.value.cct_K, first.value.duv), label="x")[0]
-    reading = meter.picture(base)
-    (finding,) = (each for each in judged(reading, base) if each.id == "light.second_light")
+
+    def said(recipe: Recipe) -> list[Finding]:
+        reading = PictureReading(meter.read(recipe, ["light", "balance", "second_light"]))
+        return [each for each in judged(reading, recipe) if each.id == "light.second_light"]
+
+    (finding,) = said(base)
     done = fixed(base, finding)
-    assert left(base, done) < 0.5
-    assert not [each for each in judged(meter.picture(done), done) if each.id == "light.second_light"]
+    assert left(base, done) < 0.5 and not said(done)
 
     lanterns = scene.light_shares()["lanterns"]
     warm, cool = (warm_K, 0.0, lanterns), (cool_K, DAYLIGHT_DUV, 1.0 - lanterns)

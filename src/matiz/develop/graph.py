@@ -32,6 +32,10 @@ MAPPED_HIGHLIGHTS = 2
 CURVES_BEFORE_FIT = 2
 """Version of the arithmetic from which on the curves of single channels act in the working primaries."""
 
+FEW_PLACES, MOST_REACHED, SPAN = 4, 0.85, 16
+"""Up to so many places it is worth looking at which rows they reach, and to leave out the rest, in spans of rows, where
+they reach less of the picture."""
+
 _TO_SRGB = REC2020_TO_SRGB.astype(np.float32)
 _LIGHT = ("light.source", "light.cct_K", "light.duv", "light.adaptation_percent")
 _RENDITION = (
@@ -127,12 +131,32 @@ def _screen_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
         if changes is not None:
             table, bends, blends = changes
             if curves is None and not blends.any():
-                own = work.take(masks), table, bends
-                return display_coded(scene.pixels, display_table(tone), _gain(work), *own, TO_WHITE, _TO_SRGB)
+                return _coded_where(work, scene.pixels, work.take(masks), table, bends)
             return coded(shown(work, scene), _TO_SRGB, curves=curves, when=_when(work))
         return screen(scene.pixels, display_table(tone), _TO_SRGB, _gain(work), curves=curves, when=_when(work))
 
     return run
+
+
+def _coded_where(work: Work, scene: Pixels, masks: Pixels, table: Pixels, bends: Pixels) -> Pixels:
+    """For the screen, by the slower pass only between the first and the last row that any place reaches."""
+    curve, gain = display_table(work.recipe.tone), _gain(work)
+    count = masks.shape[2]
+    own = range(count if count <= FEW_PLACES else 0)
+    reached = [np.flatnonzero(masks[..., n].max(axis=1)) for n in own] or [np.array([0, len(masks) - 1])]
+    rows = np.concatenate(reached)
+    if not len(rows):
+        return screen(scene, curve, _TO_SRGB, gain)
+    # whole tasks of the pipelines
+    top, bottom = int(rows.min()) // SPAN * SPAN, min(-(-(int(rows.max()) + 1) // SPAN) * SPAN, len(scene))
+    if bottom - top > MOST_REACHED * len(scene):
+        return display_coded(scene, curve, gain, masks, table, bends, TO_WHITE, _TO_SRGB)
+    parts = [
+        screen(scene[:top], curve, _TO_SRGB, gain) if top else None,
+        display_coded(scene[top:bottom], curve, gain, masks[top:bottom], table, bends, TO_WHITE, _TO_SRGB),
+        screen(scene[bottom:], curve, _TO_SRGB, gain) if bottom < len(scene) else None,
+    ]
+    return np.concatenate([part for part in parts if part is not None])
 
 
 def _gain(work: Work) -> float:

@@ -128,18 +128,25 @@ class Rows(Mapping[str, S]):
     def digest(self) -> bytes:
         """What stands for its items in their order, whatever they are called."""
         if self._digest is None:
-            self._digest = _digested(tuple(item.digest for item in self._items.values()))
+            self._digest = hashlib.blake2b(b"".join(item.digest for item in self.values()), digest_size=16).digest()
         return self._digest
 
     def with_item(self, ident: str, item: S) -> "Rows[S]":
         """With an item replaced in its place, or added at the end."""
-        return Rows({**self._items, ident: item}.items())
+        return Rows._of({**self._items, ident: item})
 
     def without(self, ident: str) -> "Rows[S]":
-        return Rows((name, item) for name, item in self._items.items() if name != ident)
+        return Rows._of({name: item for name, item in self._items.items() if name != ident})
 
     def ordered(self, order: Sequence[str]) -> "Rows[S]":
-        return Rows((name, self._items[name]) for name in order)
+        return Rows._of({name: self._items[name] for name in order})
+
+    @classmethod
+    def _of(cls, items: dict[str, S]) -> "Rows[S]":
+        """Of items that nobody else holds: they are not copied again."""
+        rows: Rows[S] = cls()
+        rows._items = items
+        return rows
 
     def fresh_id(self) -> str:
         """A short name that no item has."""

@@ -49,6 +49,8 @@ class Log:
             self.path.parent.mkdir(exist_ok=True)
             self._database = sqlite3.connect(self.path, timeout=10.0)
             self._database.execute("pragma journal_mode = wal")
+            # the sidecars hold what was decided: a step must not wait for the disk a second time
+            self._database.execute("pragma synchronous = normal")
             self._database.executescript(_LAYOUT)
         except (OSError, sqlite3.Error) as error:
             raise FileError(f"{self.path}: the log cannot be opened ({error}); the folder must be writable") from None
