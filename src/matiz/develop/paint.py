@@ -1,7 +1,7 @@
 """What strokes have painted, kept so that a stroke more costs no more than itself.
 
-A hand paints at the end of many strokes, or takes the last ones back. So for each brush and region two masks are kept:
-that of all strokes, and that of all but the last, which may still be growing.
+A hand paints at the end of many strokes, or takes the last ones back. So for each brush and region a few masks are
+kept: that of all strokes, that of all but the last, which may still be growing, and older ones to go back to.
 """
 
 from collections import OrderedDict
@@ -15,8 +15,8 @@ from ..recipe.places import Stroke
 from ..recipe.tree import Rows
 
 MOST_BYTES = 160 * 2**20
-MOST_KEPT = 3
-"""Masks of one brush and region."""
+MOST_KEPT, BACK = 5, 16
+"""Masks of one brush and region, and how many strokes lie between those that are kept to go back to."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,22 +50,21 @@ class Paint:
         with self._lock:
             kept = self._kept.get(slot, ())
         usable = [each for each in kept if each.leads_to(wanted)]
-        best = max(usable, key=lambda each: len(each.strokes), default=None)
-        if best is not None and len(best.strokes) == len(wanted):
-            return best.mask
-        made = self._laid(best, items[:-1], wanted[:-1], view)
-        done = self._laid(made, items, wanted, view)
-        fresh = [each for each in (done, made) if each is not None]
-        self._keep(slot, (*fresh, *(each for each in usable if each not in fresh))[:MOST_KEPT])
-        return done.mask if done is not None else painted(items, view)
+        done = max(usable, key=lambda each: len(each.strokes), default=None)
+        marks = {count for count in (len(wanted) // BACK * BACK, len(wanted) - 1, len(wanted)) if count}
+        made = []
+        for count in sorted(marks):
+            if done is None or len(done.strokes) < count:
+                done = self._laid(done, items[:count], wanted[:count], view)
+            made.append(done)
+        assert done is not None
+        old = [each for each in usable if each not in made and len(each.strokes) % BACK == 0]
+        self._keep(slot, (*made[::-1], *old)[:MOST_KEPT])
+        return done.mask
 
-    def _laid(
-        self, before: Painted | None, items: list[Stroke], wanted: tuple[bytes, ...], view: View
-    ) -> Painted | None:
+    def _laid(self, before: Painted | None, items: list[Stroke], wanted: tuple[bytes, ...], view: View) -> Painted:
         """What is painted once the strokes after those `before` are laid on it."""
         count = len(before.strokes) if before is not None else 0
-        if count == len(items):
-            return before
         self.strokes_laid += len(items) - count
         return Painted(wanted, painted(items[count:], view, before.mask if before is not None else None))
 

@@ -1,8 +1,7 @@
 """The display part of all places: scene to display as the rendition has it, then what each place changes of it.
 
-Chroma that exposure lightens away is given back: the colour keeps the C*ab that it would have been shown with in the
-light that it had. Blending follows W3C Compositing and Blending Level 1, of the picture with itself, on sRGB-encoded
-values.
+What exposure lightens keeps its colour: the a* and b* that it would have been shown with in the light that it had.
+Blending follows W3C Compositing and Blending Level 1, of the picture with itself, on sRGB-encoded values.
 """
 
 from typing import Any
@@ -14,7 +13,7 @@ from .buffers import require
 from .encoding import encoded_expr
 from .fit import fitted_expr
 from .loader import kernel
-from .masks import lab_expr
+from .masks import compressed_expr, lab_expr
 from .places import by_row, checked_places, finish, sums_expr, those_of
 from .rendition import BEFORE_FIT, TABLE_SIZE, Curves, checked_curves, curved_expr, rendered_expr
 from .screen import codes
@@ -27,8 +26,6 @@ BEND_SIZE = 257
 """Entries of what a place's curve adds to lightness, evenly from L* 0 to 100."""
 TINT_ENDS = 15.0
 """L* from black and from white within which a tint fades: they have no room for colour."""
-MOST_HELD = 4.0
-"""More chroma than that times what is shown is not given back: it would be noise."""
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
@@ -49,6 +46,7 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
     masks, changes, bends = hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2), table("bends", 2)
     to_white, from_white = table("to_white", 2), table("from_white", 2)
     gain, bent = hl.Param(hl.Float(32), "gain"), hl.ImageParam(hl.Int(32), 1, "bent")
+    bent_count = hl.Param(hl.Int(32), "bent_count")
     sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
     lift, tint_a, tint_b = (func[x, y] for func in sums)
 
@@ -65,13 +63,13 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
 
     rows: list[Any] = []
     plain = held_row("plain", shown(gain))
-    L, a, b = held_row("plain_lab", lab_expr(plain, to_white))
+    lightness = 116.0 * compressed_expr(row_product(to_white, 1, plain)) - 16.0
+    # lightness as it is lifted, colour as it would be shown without: both the same where nothing is lifted
     unlifted = held_row("unlifted", shown(gain * hl.fast_exp(lift * hl.f32(-np.log(2.0)))))
-    _, a0, b0 = lab_expr(unlifted, to_white)
-    chroma, before = hl.sqrt(a * a + b * b), hl.sqrt(a0 * a0 + b0 * b0)
-    held = hl.select((lift > 0.0) & (chroma > 0.01), hl.min(before / hl.max(chroma, 0.01), MOST_HELD), 1.0)
+    _, a, b = lab_expr(unlifted, to_white)
+    L, a, b = held_row("held_lab", [lightness, a, b])
 
-    bend, at = hl.Func("bend"), hl.RDom([(0, bends.dim(1).extent())])
+    bend, at = hl.Func("bend"), hl.RDom([(0, bent_count)])
     position = hl.clamp(L / 100.0, 0.0, 1.0) * float(BEND_SIZE - 1)
     entry = hl.clamp(hl.i32(position), 0, BEND_SIZE - 2)
     bend[x, y] = hl.f32(0.0)
@@ -80,14 +78,15 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
 
     room = hl.clamp(hl.min(L, 100.0 - L) / TINT_ENDS, 0.0, 1.0)
     fy = (hl.clamp(L + bend[x, y], 0.0, 100.0) + 16.0) / 116.0
-    fx, fz = fy + (a * held + tint_a * room) / 500.0, fy - (b * held + tint_b * room) / 200.0
+    fx, fz = fy + (a + tint_a * room) / 500.0, fy - (b + tint_b * room) / 200.0
     relative = held_row("relative", [_opened(f) for f in (fx, fy, fz)])
     changed = (lift > 0.0) | (tint_a != 0.0) | (tint_b != 0.0) | (bend[x, y] != 0.0)
     made = [
         hl.select(changed, hl.clamp(row_product(from_white, n, relative), 0.0, 1.0), value)
         for n, value in enumerate(plain)
     ]
-    inputs = [scene, curve, *([curves] if is_curved else []), masks, changes, bends, bent, to_white, from_white, gain]
+    inputs = [scene, curve, *([curves] if is_curved else []), masks, changes, bends, bent, bent_count]
+    inputs += [to_white, from_white, gain]
     summed = [*sums, bend], [*[place] * len(sums), at]
     if is_coded:
         matrix = table("matrix", 2)

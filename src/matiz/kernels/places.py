@@ -119,7 +119,8 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
     mixtures, of_light = _lights(x, y, masks, lights)
     sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
     mover = hl.ImageParam(hl.Int(32), 1, "mover")
-    zone = hl.RDom([(0, moves.dim(1).extent())])
+    movers = hl.Param(hl.Int(32), "movers")
+    zone = hl.RDom([(0, movers)])
     moved_there = hl.Func("moved_there")
 
     def more_EV(entry: Any, beyond: Any) -> Any:
@@ -135,7 +136,7 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
     values = _lit(x, y, [value * gain for value in clear], sums, mixtures)
     domains = [*[place] * len(sums), zone, *[of_light] * 3]
     out = finish("scene_placed", values, [*sums, moved_there, *mixtures], domains, x, y)
-    return "scene_placed", out, [*images, *params.values(), masks, changes, lights, moves, mover]
+    return "scene_placed", out, [*images, *params.values(), masks, changes, lights, moves, mover, movers]
 
 
 def placed(
@@ -177,9 +178,9 @@ def scene_placed(
     given = how.given(working)
     own, changes = checked_places(given[0], masks, changes, len(CHANGES))
     _, lights = checked_places(given[0], masks, np.asarray(lights) - 1.0, 3)
-    table, mover = those_of(moves, TABLE_SIZE)
+    zones = those_of(moves, TABLE_SIZE)
     result = np.empty(given[0].shape, np.float32)
-    kernel("scene_placed")(*given, own, changes, lights, table, mover, result)
+    kernel("scene_placed")(*given, own, changes, lights, *zones, result)
     return result
 
 
@@ -192,14 +193,13 @@ def checked_places(pixels: Any, masks: Any, changes: Any, columns: int) -> tuple
     return require("masks", masks, np.float32, (len(masks), *pixels.shape[:2])), changes
 
 
-def those_of(tables: NDArray[np.float32], entries: int) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
-    """The tables (n, entries) that are not all nothing, and whose they are: looking one up costs most of a place."""
+def those_of(tables: NDArray[np.float32], entries: int) -> tuple[NDArray[np.float32], NDArray[np.int32], int]:
+    """The tables (n, entries) that are not all nothing, whose they are, and how many: looking one up costs most of a
+    place. There are two rows at least, since compiled code takes no single one."""
     own = np.flatnonzero(np.asarray(tables).any(axis=1)).astype(np.int32)
-    rows = np.asarray(tables, np.float32)[own] if len(own) else np.zeros((1, entries), np.float32)
-    if len(rows) == 1:
-        # compiled code takes no single row: with one that changes nothing
-        rows, own = np.concatenate([rows, np.zeros_like(rows)]), np.append(own[:1], [0, 0][: 2 - len(own[:1])])
-    return require("tables", rows, np.float32, (len(own), entries)), own.astype(np.int32)
+    rows = np.zeros((max(2, len(own)), entries), np.float32)
+    rows[: len(own)] = np.asarray(tables)[own]
+    return rows, np.resize(np.append(own, 0), len(rows)).astype(np.int32), len(own)
 
 
 def doubled(table: NDArray[np.float32]) -> NDArray[np.float32]:

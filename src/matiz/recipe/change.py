@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Any, TypeVar
 
 from ..errors import RecipeError
@@ -41,6 +42,11 @@ class Change:
         return [(path, before) for path, before, _ in reversed(self.items)]
 
     def to_json(self) -> dict[str, Any]:
+        return dict(self._json)
+
+    @cached_property
+    def _json(self) -> dict[str, Any]:
+        """Made once: a history is written whole with every step."""
         items = [[path, _stored(before), _stored(after)] for path, before, after in self.items]
         return {**self.unknown, "label": self.label, "at_utc": self.at_utc, "items": items}
 

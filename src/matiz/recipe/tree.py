@@ -61,7 +61,8 @@ class Section:
         return found
 
 
-_DIGEST = "_digest"
+_DIGEST, _PLAIN = "_digest", "_plain"
+"""What follows from a section and is kept with it."""
 
 
 def _told(value: Any) -> Any:
@@ -289,6 +290,7 @@ def replaced(section: S, **values: Any) -> S:
     fresh = object.__new__(type(section))
     fresh.__dict__.update(section.__dict__)
     fresh.__dict__.pop(_DIGEST, None)
+    fresh.__dict__.pop(_PLAIN, None)
     fresh.__dict__.update(values)
     return fresh
 
@@ -399,11 +401,21 @@ def plain(value: Any) -> Any:
     if isinstance(value, dict):
         return {name: plain(each) for name, each in value.items()}
     if isinstance(value, Section):
-        named = {"kind": value.KIND} if value.KIND else {}
-        return named | {name: plain(getattr(value, name)) for name in parts_of(type(value))}
+        return _plain_section(value)
     if isinstance(value, Rows):
         return [{"id": ident, **plain(item)} for ident, item in value.items()]
     return value.to_json() if isinstance(value, Shape | Grid) else value
+
+
+def _plain_section(section: Section) -> dict[str, Any]:
+    """Kept where it holds nothing but single values: thousands of strokes are written again and again."""
+    kept: dict[str, Any] | None = section.__dict__.get(_PLAIN)
+    if kept is None:
+        named = {"kind": section.KIND} if section.KIND else {}
+        kept = named | {name: plain(getattr(section, name)) for name in parts_of(type(section))}
+        if not any(isinstance(part, Table | type) for part in parts_of(type(section)).values()):
+            section.__dict__[_PLAIN] = kept
+    return dict(kept)
 
 
 def frozen(value: Any) -> Any:

@@ -41,6 +41,7 @@ class Easel(Protocol):
     def stroke(self, *, erase: bool) -> Stroke: ...
     def set_radius(self, radius_px: float) -> None: ...
     def stroke_to_come(self) -> str: ...
+    def paints(self, on: bool) -> None: ...
 
 
 class PlaceTool(Tool):
@@ -84,6 +85,7 @@ class PlaceTool(Tool):
 
     def cancel(self) -> None:
         self._doing = None
+        self._easel.paints(False)
 
     def forget(self) -> None:
         """Another place is chosen: no stroke goes on from the last one."""
@@ -210,6 +212,7 @@ class _Painting(_Doing):
         self._step = max(STROKE_STEP_PX / scale, SPACING * self._stroke.radius_px) / easel.long_side()
         self.points: list[tuple[float, float, float]] = [(*last, start.pressure)] if last is not None else []
         self.points.append((*self.at(start), start.pressure))
+        easel.paints(True)
         self._grip, self._where = easel.session.begin(), easel.stroke_to_come()
         self._show()
 
@@ -220,6 +223,7 @@ class _Painting(_Doing):
             self._show()
 
     def end(self, pointer: Pointer) -> None:
+        self.easel.paints(False)
         self._grip.commit(self._settings(), "Wiped off" if self._stroke.erase == "on" else "Painted")
 
     def _show(self) -> None:

@@ -368,6 +368,10 @@ class PlacesStation(Station):
         assert isinstance(part, Brush)
         return f"{self.part_path()}.strokes.{part.strokes.fresh_id()}"
 
+    def paints(self, on: bool) -> None:
+        """While a stroke goes on nothing is measured: the picture follows the hand."""
+        self.session.watch(() if on else self.shows, self.key)
+
     def set_radius(self, radius_px: float) -> None:
         self.where.set_brush(radius_px=round(radius_px))
         self.view.update()
