@@ -324,6 +324,18 @@ def test_strokes_on_top_are_laid_alone_and_undone_ones_are_kept(scene_engine):
     np.testing.assert_array_equal(engine.render(turned, 1), Engine(scene_engine.frame).render(turned, 1))
 
 
+def test_strokes_that_keep_to_a_colour_follow_what_the_whole_does(scene_engine):
+    engine = Engine(scene_engine.frame)
+    path = Shape.of([(0.1, 0.2), (0.9, 0.5)])
+    stroke = Stroke(path=path, radius_px=90.0, strength_percent=100.0, keep_to=8.0)
+    recipe = with_places(Place(mask=rows(Brush(strokes=Rows([("s", stroke)]))), exposure_EV=1.0))
+    before = engine.render(recipe, 1)
+    darker = recipe.change("tone.curve.lightness", ((0.0, 0.0), (0.6, 0.2), (1.0, 1.0)))[0]
+    after = engine.render(darker, 1)
+    np.testing.assert_array_equal(after, Engine(scene_engine.frame).render(darker, 1))
+    assert not np.array_equal(before, after)
+
+
 def enumerate_ids(items):
     return ((f"s{n}", item) for n, item in enumerate(items))
 
