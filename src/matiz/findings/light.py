@@ -110,7 +110,7 @@ def second_light(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             "correction_duv": place.greener_duv,
         },
         adds=(("places", place),),
-        fix_label=f"{act} its part by {number(abs(place.warmer_mired), 0, 'mired')}, as a place",
+        fix_label=f"{act} its part by {number(abs(place.warmer_mired), 0, 'mired')}",
         then="The place keeps the map of the light: its strength says how much of the mood stays.",
         certainty=min(first.value.certainty, second.value.certainty),
     )

@@ -183,7 +183,7 @@ def uneven(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         evidence={"across_EV": round(across, 2), "down_EV": round(reading.tone.uneven_EV[1], 2),
                   "explained_%": round(100.0 * share, 1)},
         adds=(("places", place),),
-        fix_label=f"Lower the {side} by a ramp of {EV(lower_EV, signed=False)}, as a place",
+        fix_label=f"A ramp of {EV(-lower_EV)} from the {side}",
         certainty=0.4,
     )  # fmt: skip
 

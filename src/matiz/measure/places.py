@@ -47,7 +47,8 @@ class PlaceReading:
     """Of the long side: how wide that step must be spread so that it is seen no more."""
 
 
-WHITE_L, BLACK_L = 99.0, 2.0
+WHITE_L, BLACK_L, LEAST_LOSS = 99.0, 2.0, 1.5
+"""L* from which on all is white, and black; and how far off it must have been before."""
 SMOOTH_dL, STEP_dL = 1.2, 3.0
 """Of lightness from one px to the next but one: what is smooth, and what is seen as a step there. By eye, no source."""
 NEAR_PX = 7
@@ -74,7 +75,8 @@ def read_place(mask: Mask, EV: Array, with_it: Pixels, without: Pixels) -> Place
         return inside, outside
 
     (before, after), own_EV = (each[..., 0] for each in (without, with_it)), np.asarray(EV)
-    blown, crushed = (after > WHITE_L) & (before <= WHITE_L), (after < BLACK_L) & (before >= BLACK_L)
+    blown = (after > WHITE_L) & (before < WHITE_L - LEAST_LOSS)
+    crushed = (after < BLACK_L) & (before > BLACK_L + LEAST_LOSS)
     ends = (
         float(np.quantile(own_EV[blown], 0.002)) + GREY_ZONE if blown.any() else 10.0,
         float(np.quantile(own_EV[crushed], 0.998)) + GREY_ZONE if crushed.any() else 0.0,
