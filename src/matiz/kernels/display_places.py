@@ -14,7 +14,7 @@ from .encoding import encoded_expr
 from .fit import fitted_expr
 from .loader import kernel
 from .masks import compressed_expr, lab_expr
-from .places import by_row, checked_places, finish, sums_expr, those_of
+from .places import Owned, by_row, checked_masks, finish, sums_expr, those_of
 from .rendition import BEFORE_FIT, TABLE_SIZE, Curves, checked_curves, curved_expr, rendered_expr
 from .screen import codes
 
@@ -43,12 +43,13 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
 
     x, y = hl.Var("x"), hl.Var("y")
     scene, curve, curves = image("scene", 3), table("curve"), table("curves", 2)
-    masks, changes, bends = hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2), table("bends", 2)
+    masks = hl.ImageParam(hl.Float(32), 3, "masks")
+    lifts, tints, bends = Owned.inputs("lifts"), Owned.inputs("tints"), Owned.inputs("bends")
     to_white, from_white = table("to_white", 2), table("from_white", 2)
-    gain, bent = hl.Param(hl.Float(32), "gain"), hl.ImageParam(hl.Int(32), 1, "bent")
-    bent_count = hl.Param(hl.Int(32), "bent_count")
-    sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
-    lift, tint_a, tint_b = (func[x, y] for func in sums)
+    gain = hl.Param(hl.Float(32), "gain")
+    (lifted,), of_lift = sums_expr(x, y, masks, lifts, 1)
+    tinted, of_tint = sums_expr(x, y, masks, tints, 2)
+    lift, tint_a, tint_b = (func[x, y] for func in (lifted, *tinted))
 
     def shown(own_gain: Any) -> list[Any]:
         values = rendered_expr([scene[i, x, y] * own_gain for i in range(3)], curve)
@@ -69,12 +70,11 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
     _, a, b = lab_expr(unlifted, to_white)
     L, a, b = held_row("held_lab", [lightness, a, b])
 
-    bend, at = hl.Func("bend"), hl.RDom([(0, bent_count)])
+    bend, (at, mask) = hl.Func("bend"), bends.domain(x, y, masks)
     position = hl.clamp(L / 100.0, 0.0, 1.0) * float(BEND_SIZE - 1)
     entry = hl.clamp(hl.i32(position), 0, BEND_SIZE - 2)
     bend[x, y] = hl.f32(0.0)
-    place_of = hl.clamp(bent[at.x], 0, masks.dim(2).extent() - 1)
-    bend[x, y] += masks[x, y, place_of] * hl.lerp(bends[entry, at.x], bends[entry + 1, at.x], position - hl.f32(entry))
+    bend[x, y] += mask * hl.lerp(bends.table[entry, at.x], bends.table[entry + 1, at.x], position - hl.f32(entry))
 
     room = hl.clamp(hl.min(L, 100.0 - L) / TINT_ENDS, 0.0, 1.0)
     fy = (hl.clamp(L + bend[x, y], 0.0, 100.0) + 16.0) / 116.0
@@ -85,9 +85,9 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
         hl.select(changed, hl.clamp(row_product(from_white, n, relative), 0.0, 1.0), value)
         for n, value in enumerate(plain)
     ]
-    inputs = [scene, curve, *([curves] if is_curved else []), masks, changes, bends, bent, bent_count]
-    inputs += [to_white, from_white, gain]
-    summed = [*sums, bend], [*[place] * len(sums), at]
+    inputs = [scene, curve, *([curves] if is_curved else []), masks]
+    inputs += [*lifts.given(), *tints.given(), *bends.given(), to_white, from_white, gain]
+    summed = [lifted, *tinted, bend], [of_lift, of_tint, of_tint, at]
     if is_coded:
         matrix = table("matrix", 2)
         made = held_row("made", made)
@@ -104,13 +104,13 @@ def _define_placed(name: str, *, is_curved: bool = False, is_coded: bool = False
 def _define_blended() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, table
+    from .pipeline import image
 
     x, y = hl.Var("x"), hl.Var("y")
-    shown, masks, changes = image("shown", 3), hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2)
+    shown, masks, changes = image("shown", 3), hl.ImageParam(hl.Float(32), 3, "masks"), Owned.inputs("changes")
     sums, place = sums_expr(x, y, masks, changes, len(BLENDS))
     values = [_blended(shown[n, x, y], *(func[x, y] for func in sums)) for n in range(3)]
-    return "blended", finish("blended", values, sums, [place] * len(sums), x, y), [shown, masks, changes]
+    return "blended", finish("blended", values, sums, [place] * len(sums), x, y), [shown, masks, *changes.given()]
 
 
 def _opened(f: Any) -> Any:
@@ -184,10 +184,14 @@ def display_coded(
 def _given(scene: Any, curve: Any, masks: Any, changes: Any, bends: Any, to_white: Any) -> tuple[Any, ...]:
     scene = require("scene", scene, np.float32, (None, None, 3))
     curve = require("curve", curve, np.float32, (TABLE_SIZE,))
-    masks, changes = checked_places(scene, masks, changes, len(CHANGES))
+    masks = checked_masks(scene, masks)
+    changes = np.asarray(changes, np.float32)
+    # beside a second column: compiled code takes no single one
+    lift = np.stack([changes[:, 0], np.zeros(len(changes), np.float32)], axis=1)
+    lifts, tints = those_of(lift, len(masks), 2), those_of(changes[:, 1:], len(masks), len(CHANGES) - 1)
     to_white = require("to_white", to_white, np.float32, (3, 3))
     from_white = np.linalg.inv(to_white.astype(np.float64)).astype(np.float32)
-    return scene, curve, masks, changes, *those_of(bends, BEND_SIZE), to_white, from_white
+    return scene, curve, masks, *lifts, *tints, *those_of(bends, len(masks), BEND_SIZE), to_white, from_white
 
 
 def blended(
@@ -196,7 +200,7 @@ def blended(
     """A display-linear picture (height, width, 3) blended with itself by several places. masks: (height, width, n).
     changes: (n, len(BLENDS)), how much of each; where there is none it stays bit for bit."""
     shown = require("shown", shown, np.float32, (None, None, 3))
-    masks, changes = checked_places(shown, masks, changes, len(BLENDS))
+    masks = checked_masks(shown, masks)
     result = np.empty_like(shown)
-    kernel("blended")(shown, masks, changes, result)
+    kernel("blended")(shown, masks, *those_of(changes, len(masks), len(BLENDS)), result)
     return result

@@ -1,5 +1,6 @@
 """The scene part of all places in one pass over the pixels: what each adds, times its mask, is summed and then made."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -22,29 +23,55 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     return [_define_placed(), _define_scene_placed()]
 
 
-def sums_expr(x: Any, y: Any, masks: Any, changes: Any, count: int) -> tuple[list[Any], Any]:
+@dataclass(frozen=True)
+class Owned:
+    """Inputs of a pipeline: a table, whose places its rows are, and how many there are."""
+
+    table: Any
+    owner: Any
+    count: Any
+
+    @classmethod
+    def inputs(cls, name: str) -> "Owned":
+        import halide as hl
+
+        owner, count = hl.ImageParam(hl.Int(32), 1, f"{name}_owner"), hl.Param(hl.Int(32), f"{name}_count")
+        return cls(hl.ImageParam(hl.Float(32), 2, name), owner, count)
+
+    def given(self) -> list[Any]:
+        return [self.table, self.owner, self.count]
+
+    def domain(self, x: Any, y: Any, masks: Any) -> tuple[Any, Any]:
+        """The domain of its rows, and the mask of each at a px."""
+        import halide as hl
+
+        row = hl.RDom([(0, self.count)])
+        return row, masks[x, y, hl.clamp(self.owner[row.x], 0, masks.dim(2).extent() - 1)]
+
+
+def sums_expr(x: Any, y: Any, masks: Any, changes: Owned, columns: int) -> tuple[list[Any], Any]:
     """What all places add at a px, change by change, as functions, and the domain of the places."""
     import halide as hl
 
-    place = hl.RDom([(0, masks.dim(2).extent())])
-    sums = [hl.Func(f"change_{n}") for n in range(count)]
+    row, mask = changes.domain(x, y, masks)
+    sums = [hl.Func(f"change_{columns}_{n}") for n in range(columns)]
     for n, func in enumerate(sums):
         func[x, y] = hl.f32(0.0)
-        func[x, y] += masks[x, y, place.x] * changes[n, place.x]
-    return sums, place
+        func[x, y] += mask * changes.table[n, row.x]
+    return sums, row
 
 
-def _lights(x: Any, y: Any, masks: Any, lights: Any) -> tuple[list[Any], Any]:
+def _lights(x: Any, y: Any, masks: Any, lights: Owned) -> tuple[list[Any], Any]:
     """The light of all places, channel by channel, as functions: where a mask is its share, each makes a mixture of
     its light with the one of the whole."""
     import halide as hl
 
-    place = hl.RDom([(0, masks.dim(2).extent())])
+    row, mask = lights.domain(x, y, masks)
     mixtures = [hl.Func(f"mixture_{n}") for n in range(3)]
     for n, func in enumerate(mixtures):
         func[x, y] = hl.f32(1.0)
-        func[x, y] *= hl.f32(1.0) + masks[x, y, place.x] * lights[n, place.x]
-    return mixtures, place
+        func[x, y] *= hl.f32(1.0) + mask * lights.table[n, row.x]
+    return mixtures, row
 
 
 def _lit(x: Any, y: Any, pixels: list[Any], sums: list[Any], mixtures: list[Any]) -> list[Any]:
@@ -95,38 +122,33 @@ def by_row(out: Any, sums: list[Any], places: list[Any], x: Any, y: Any) -> None
 def _define_placed() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import image, table
+    from .pipeline import image
 
     x, y = hl.Var("x"), hl.Var("y")
     working, masks = image("working", 3), hl.ImageParam(hl.Float(32), 3, "masks")
-    changes, lights = table("changes", 2), table("lights", 2)
-    sums, place = sums_expr(x, y, masks, changes, len(LIGHT_CHANGES))
+    changes, lights = Owned.inputs("changes"), Owned.inputs("lights")
+    sums, row = sums_expr(x, y, masks, changes, len(LIGHT_CHANGES))
     mixtures, of_light = _lights(x, y, masks, lights)
     values = _lit(x, y, [working[n, x, y] for n in range(3)], sums, mixtures)
-    domains = [*[place] * len(sums), *[of_light] * 3]
-    return "placed", finish("placed", values, [*sums, *mixtures], domains, x, y), [working, masks, changes, lights]
+    out = finish("placed", values, [*sums, *mixtures], [*[row] * len(sums), *[of_light] * 3], x, y)
+    return "placed", out, [working, masks, *changes.given(), *lights.given()]
 
 
 def _define_scene_placed() -> tuple[str, Any, list[Any]]:
     import halide as hl
 
-    from .pipeline import table
-
     x, y = hl.Var("x"), hl.Var("y")
     images, params = toning_inputs()
-    masks, changes, moves = hl.ImageParam(hl.Float(32), 3, "masks"), table("changes", 2), table("moves", 2)
-    lights = table("lights", 2)
+    masks = hl.ImageParam(hl.Float(32), 3, "masks")
+    changes, lights, moves = Owned.inputs("changes"), Owned.inputs("lights"), Owned.inputs("moves")
+    sums, row = sums_expr(x, y, masks, changes, len(CHANGES))
     mixtures, of_light = _lights(x, y, masks, lights)
-    sums, place = sums_expr(x, y, masks, changes, len(CHANGES))
-    mover = hl.ImageParam(hl.Int(32), 1, "mover")
-    movers = hl.Param(hl.Int(32), "movers")
-    zone = hl.RDom([(0, movers)])
+    of_zone, mask = moves.domain(x, y, masks)
     moved_there = hl.Func("moved_there")
 
     def more_EV(entry: Any, beyond: Any) -> Any:
         moved_there[x, y] = hl.f32(0.0)
-        here = hl.lerp(moves[entry, zone.x], moves[entry + 1, zone.x], beyond)
-        moved_there[x, y] += masks[x, y, hl.clamp(mover[zone.x], 0, masks.dim(2).extent() - 1)] * here
+        moved_there[x, y] += mask * hl.lerp(moves.table[entry, of_zone.x], moves.table[entry + 1, of_zone.x], beyond)
         return moved_there[x, y]
 
     haze = params["haze"] + sums[2][x, y]
@@ -134,9 +156,10 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
     clear, moved = toned_expr(x, y, Toning(images, params, haze, gains), more_EV)
     gain = hl.fast_exp(moved * hl.f32(np.log(2.0)))
     values = _lit(x, y, [value * gain for value in clear], sums, mixtures)
-    domains = [*[place] * len(sums), zone, *[of_light] * 3]
+    domains = [*[row] * len(sums), of_zone, *[of_light] * 3]
     out = finish("scene_placed", values, [*sums, moved_there, *mixtures], domains, x, y)
-    return "scene_placed", out, [*images, *params.values(), masks, changes, lights, moves, mover, movers]
+    given = [*changes.given(), *lights.given(), *moves.given()]
+    return "scene_placed", out, [*images, *params.values(), masks, *given]
 
 
 def placed(
@@ -154,10 +177,10 @@ def placed(
     multiply. Returns float32 (height, width, 3).
     """
     working = require("working", working, np.float32, (None, None, 3))
-    own, changes = checked_places(working, masks, changes, len(LIGHT_CHANGES))
-    _, lights = checked_places(working, masks, np.asarray(lights) - 1.0, 3)
+    own = checked_masks(working, masks)
+    tables = those_of(changes, len(own), len(LIGHT_CHANGES)), those_of(np.asarray(lights) - 1.0, len(own), 3)
     result = np.empty(working.shape, np.float32)
-    kernel("placed")(working, own, changes, lights, result)
+    kernel("placed")(working, own, *tables[0], *tables[1], result)
     return result
 
 
@@ -176,32 +199,28 @@ def scene_placed(
     `tone.table_EV()`. Returns float32 (height, width, 3).
     """
     given = how.given(working)
-    own, changes = checked_places(given[0], masks, changes, len(CHANGES))
-    _, lights = checked_places(given[0], masks, np.asarray(lights) - 1.0, 3)
-    zones = those_of(moves, TABLE_SIZE)
+    own = checked_masks(given[0], masks)
+    count = len(own)
+    changed, lit = those_of(changes, count, len(CHANGES)), those_of(np.asarray(lights) - 1.0, count, 3)
+    zones = those_of(moves, count, TABLE_SIZE)
     result = np.empty(given[0].shape, np.float32)
-    kernel("scene_placed")(*given, own, changes, lights, *zones, result)
+    kernel("scene_placed")(*given, own, *changed, *lit, *zones, result)
     return result
 
 
-def checked_places(pixels: Any, masks: Any, changes: Any, columns: int) -> tuple[Any, Any]:
-    """Masks place by place, as they are made, and the table of what each changes; checked."""
+def checked_masks(pixels: Any, masks: Any) -> Any:
+    """Masks place by place, as they are made; checked."""
     masks = np.moveaxis(masks, 2, 0)
-    if np.shape(changes) != (len(masks), columns):
-        raise ArgumentError(f"changes: expected shape {(len(masks), columns)}, got {np.shape(changes)}")
-    changes = require("changes", doubled(np.asarray(changes, np.float32)), np.float32, (None, columns))
-    return require("masks", masks, np.float32, (len(masks), *pixels.shape[:2])), changes
+    return require("masks", masks, np.float32, (len(masks), *pixels.shape[:2]))
 
 
-def those_of(tables: NDArray[np.float32], entries: int) -> tuple[NDArray[np.float32], NDArray[np.int32], int]:
-    """The tables (n, entries) that are not all nothing, whose they are, and how many: looking one up costs most of a
-    place. There are two rows at least, since compiled code takes no single one."""
-    own = np.flatnonzero(np.asarray(tables).any(axis=1)).astype(np.int32)
-    rows = np.zeros((max(2, len(own)), entries), np.float32)
-    rows[: len(own)] = np.asarray(tables)[own]
+def those_of(table: Any, places: int, columns: int) -> tuple[NDArray[np.float32], NDArray[np.int32], int]:
+    """The rows of a table (places, columns) that are not all nothing, whose they are, and how many: what a place does
+    not do costs nothing then. There are two rows at least, since compiled code takes no single one."""
+    table = np.asarray(table, np.float32)
+    if table.shape != (places, columns):
+        raise ArgumentError(f"a table of places: expected shape {(places, columns)}, got {table.shape}")
+    own = np.flatnonzero(table.any(axis=1)).astype(np.int32)
+    rows = np.zeros((max(2, len(own)), columns), np.float32)
+    rows[: len(own)] = table[own]
     return rows, np.resize(np.append(own, 0), len(rows)).astype(np.int32), len(own)
-
-
-def doubled(table: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A table of one row with it twice: compiled code takes no single row, and reads no more than it is asked to."""
-    return np.concatenate([table, table]) if len(table) == 1 else table
