@@ -133,15 +133,15 @@ def test_a_reach_takes_what_is_near_and_alike_and_is_pushed_back():
     assert pushed[30, 60] < 0.6 * far[30, 60] and pushed[30, 22] > 0.8
 
 
-@pytest.mark.parametrize("width", [3.0, 8.0, 25.0, 60.5])
+@pytest.mark.parametrize("width", [3.0, 8.0, 25.0, 60.5, 150.3])
 def test_a_feather_widens_an_edge_to_its_width(width):
-    edge = np.zeros((40, 200), np.float32)
-    edge[:, 100:] = 1.0
+    edge = np.zeros((40, 400), np.float32)
+    edge[:, 200:] = 1.0
     soft = feathered(edge, width)[20]
     inner = (soft > 0.001) & (soft < 0.999)
     assert inner.sum() == pytest.approx(width, rel=0.1, abs=1.0)
     assert soft.mean() == pytest.approx(0.5, abs=1e-4)
-    slope = np.diff(soft)[100 - int(width / 4) : 100 + int(width / 4)]
+    slope = np.diff(soft)[200 - int(width / 4) : 200 + int(width / 4)]
     np.testing.assert_allclose(slope, 1.0 / width, rtol=0.02)
 
 
