@@ -17,6 +17,7 @@ from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
 from matiz.masks.view import lab
 from matiz.recipe.change import Change
+from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import (
     Bright,
@@ -40,6 +41,7 @@ from matiz.recipe.places import (
 from matiz.recipe.shapes import Grid, Shape
 from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, added, replaced
+from matiz.shoot.sidecar import load_document, save_document
 from tests.conftest import SMALL, chart_frame
 
 SRGB_TO_REC2020 = np.linalg.inv(REC2020_TO_SRGB)
@@ -378,3 +380,20 @@ def test_a_place_of_everything_is_the_same_after_json_undo_and_on_another_size(s
     assert np.abs(small - means).mean() < 2.5
     plain = scene_engine.render(Recipe(), 0)
     assert np.abs(shown.astype(float) - plain).mean() > 2.0
+
+
+def test_places_and_strokes_are_the_same_after_a_restart_in_every_version(scene_engine, tmp_path):
+    picture = tmp_path / "a.dng"
+    document, _ = Document().change_all(added(Recipe(), [("places", Place("All", mask=rows(*EVERY)))]), label="x")
+    ident = document.recipe.places.order[0]
+    document, _ = document.change_all([(f"places.{ident}.exposure_EV", 0.7)], label="lighter")
+    document = document.with_version(document.version, "Second")
+    save_document(picture, document)
+    back = load_document(picture)
+    assert back == document and back.current == "Second"
+    fresh = Engine(scene_engine.frame)
+    for name in document.versions:
+        shown = scene_engine.render(document.versions[name].recipe, 1)
+        np.testing.assert_array_equal(fresh.render(back.versions[name].recipe, 1), shown)
+    assert back.version.undo().recipe.places[ident].exposure_EV == 0.0
+    assert back.version.undo().undo().recipe == Recipe()
