@@ -165,6 +165,13 @@ def test_a_pinned_place_keeps_its_colours_as_the_whole_is_warmed(scene_engine):
         before, held, warmed = (lab(scene_engine.render(r, 1, result="rendered")) for r in (base, moved, free))
         off, would = (delta_E_2000(before, each).mean() for each in (held, warmed))
         assert off < 0.2 * would + 0.05
+    # however far the eye is taken to be adapted
+    half = base.change("light.adaptation_percent", 50.0)[0]
+    held, wanted = (
+        lab(scene_engine.render(recipe, 1, result="rendered"))
+        for recipe in (with_places(Place(pinned_K=5500.0), base=half.change("light.cct_K", 7500.0)[0]), half)
+    )
+    assert delta_E_2000(held, wanted).mean() < 0.6
     off = with_places(Place(pinned_K=5500.0), base=base.change("light.cct_K", 7500.0)[0])
     unpinned = off.change(f"places.{off.places.order[0]}.pinned_K", 0.0)[0]
     cooler = base.change("light.cct_K", 7500.0)[0]

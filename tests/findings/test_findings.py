@@ -148,6 +148,8 @@ def test_uneven_light_across_is_found_and_a_sky_is_not():
     left, right = (wall.render(done, 2, result="display")[:, part, 1].mean() for part in (np.s_[:20], np.s_[-20:]))
     before = wall.render(Recipe(), 2, result="display")[..., 1]
     assert abs(np.log2(right / left)) < 0.25 * abs(np.log2(before[:, -20:].mean() / before[:, :20].mean()))
+    leaning = done.change("mend.level_deg", 2.0)[0]
+    assert "tone.uneven" not in _findings(wall, leaning), "never a second ramp"
     turned = Recipe().change("mend.mirror", "on")[0]
     other = _findings(wall, turned)["tone.uneven"]
     assert "left" in other.claim

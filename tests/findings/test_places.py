@@ -74,3 +74,8 @@ def test_what_cannot_be_spared_is_said_without_a_fix():
     recipe = recipe_with(Place("Sea", exposure_EV=5.0))
     (finding,) = found(picture_of(ramp(45.0, 60.0)), recipe, "places.lost_ends")
     assert not finding.has_fix and "white" in finding.claim
+
+
+def test_a_place_as_small_as_a_gleam_is_not_called_idle():
+    dot = Place("Gleam", mask=parts(Ellipse(x=0.5, y=0.3, w=0.012, h=0.012)), exposure_EV=1.0)
+    assert not found(picture_of(ramp(20.0, 60.0)), recipe_with(dot), "places.idle")

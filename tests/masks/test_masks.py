@@ -164,6 +164,15 @@ def test_edges_are_where_lightness_rises_at_every_size(px):
     assert faint[count] == pytest.approx(0.24**2 * (3 - 2 * 0.24), abs=0.04)
 
 
+@pytest.mark.parametrize("by", [40.0, -40.0])
+def test_a_wide_radius_reaches_as_far(by):
+    disc = (np.hypot(*np.meshgrid(np.arange(401) - 200, np.arange(401) - 200)) <= 100).astype(np.float32)
+    made = grown(disc, by)
+    assert np.sqrt(made.sum() / np.pi) == pytest.approx(100.0 + by, abs=2.0)
+    edge = (made[200] > 0.05) & (made[200] < 0.95)
+    assert edge.sum() <= 2 * 8, "sharp to a tenth of the radius or so"
+
+
 PART = st.sampled_from([
     Bright(exponent=2.0), Dim(), Middle(), Zones(), Muted(), Ramp(x=0.1, y=0.1, x2=0.6, y2=0.5), Ellipse(x=0.4),
     Lasso(path=((0.1, 0.1), (0.8, 0.2), (0.4, 0.6)), feather_px=5.0),

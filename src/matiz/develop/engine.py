@@ -59,7 +59,7 @@ class Engine:
         making = _Making(self, recipe)
         return making.pixels(self._end(result), level, self._checked(making.work.mapping, level, region))
 
-    def peek(self, recipe: Recipe, level: int, region: Region, *, result: str = "screen") -> Pixels:
+    def peek(self, recipe: Recipe, level: int, region: Region, *, result: str | Node = "screen") -> Pixels:
         """The same for a small region that is not asked again: nothing is kept, and nothing made beside it."""
         making = _Making(self, recipe)
         x, y, w, h = region = self._checked(making.work.mapping, level, region)

@@ -18,10 +18,11 @@ from ..kernels.rendition import AFTER_FIT, BEFORE_FIT, rendered
 from ..kernels.screen import coded, screen
 from ..kernels.working import to_working
 from ..masks.view import TO_WHITE
+from ..recipe.model import Recipe
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .node import Node, Patch, Pixels, Work, product
-from .places import Masked, display_changes, display_key, masks_node, placing
+from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, placing
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
@@ -230,15 +231,29 @@ QUICK_SCENE, QUICK_MASKS, _ = _scene(" of the draft", toning("scene of the draft
 DRAFT = _on_screen("draft", QUICK_SCENE, QUICK_MASKS)
 
 
-def mask(wanted: Masked) -> Node:
-    """The node that makes one mask of a picture, (height, width, 1)."""
-    return masks_node("a mask", TONED.scene, REFERENCE, SMALL_REFERENCE, lambda _: (wanted,))
+def mask(*wanted: Masked) -> Node:
+    """The node that makes masks of a picture, (height, width, masks)."""
+    return masks_node("a mask", TONED.scene, REFERENCE, SMALL_REFERENCE, lambda _: wanted)
 
 
-def small_mask(wanted: Masked) -> Node:
+def place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
+    """The node of a place's mask, and which of those that it makes: of a place at work it is the one of the picture."""
+    return _of_place(recipe, ident, MASKS, mask)
+
+
+def small_place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
     """The same of the small picture."""
+    return _of_place(recipe, ident, SMALL_MASKS, _small_mask)
+
+
+def _small_mask(wanted: Masked) -> Node:
     reference = SMALL_REFERENCE
     return masks_node("a mask of the small picture", SMALL_TONED.scene, reference, reference, lambda _: (wanted,))
+
+
+def _of_place(recipe: Recipe, ident: str, made: Node, alone: Callable[[Masked], Node]) -> tuple[Node, int]:
+    working = [name for name, _ in at_work(recipe)]
+    return (made, working.index(ident)) if ident in working else (alone(mask_of(recipe, ident)), 0)
 
 
 ENDS: dict[str, Node] = {

@@ -24,7 +24,7 @@ from ..raw.frame import CameraColour
 from ..recipe.model import Light, Recipe
 from ..recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs, Stroke
 from ..recipe.tree import Rows, Section, parts_of
-from .camera_colour import balance, light_xy
+from .camera_colour import balance, light_xy, partly
 from .lattice import frame_places
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
@@ -58,8 +58,9 @@ def pinned_stops(place: Place, colour: CameraColour, light: Light) -> Array:
     for the light that the place is pinned to: the inverse of how far the whole was moved since."""
     if not place.pinned_K:
         return np.zeros(3)
-    now = balance(colour, light_xy(colour, light))
-    then = balance(colour, cct_to_xy(place.pinned_K, min(place.pinned_duv, duv_limit(place.pinned_K))))
+    pinned_xy = cct_to_xy(place.pinned_K, min(place.pinned_duv, duv_limit(place.pinned_K)))
+    share = light.adaptation_percent / 100.0
+    now, then = (partly(balance(colour, xy), share) for xy in (light_xy(colour, light), pinned_xy))
     # what is grey now, as it would have been shown then
     shown = then.matrix @ (then.gains / now.gains)
     return np.asarray(np.log2(np.maximum(shown, 1e-3) / np.maximum(now.matrix @ np.ones(3), 1e-3)))

@@ -35,7 +35,7 @@ def idle_place(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """A place that changes nothing any more."""
     for path, name, place, own in _each(reading, recipe):
         if own.most_dE < LEAST_dE and place.strength_percent:
-            why = "its mask is empty" if own.coverage < 0.0005 else "what it changes is too little"
+            why = "its mask is empty" if own.coverage == 0.0 else "what it changes is too little"
             yield Finding(
                 id="places.idle",
                 station="places",

@@ -173,9 +173,8 @@ def uneven(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     ramp = Ramp(x=full[0], y=full[1], x2=gone[0], y2=gone[1])
     lower_EV = round(min(abs(across), 6.0), 2)
     place = Place(name=f"Even light, {side}", mask=Rows([("m1", ramp)]), exposure_EV=-lower_EV)
-    is_done = any(isinstance(each, Place) and each.mask == place.mask for each in recipe.places.values())
-    if is_done:
-        return  # what is left of it is what a ramp leaves
+    if any(isinstance(each, Place) and _is_lowering_ramp(each) for each in recipe.places.values()):
+        return  # it is measured before places: a second ramp would be one too many
     yield Finding(
         id="tone.uneven",
         station="tone",
@@ -186,6 +185,10 @@ def uneven(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix_label=f"A ramp of {EV(-lower_EV)} from the {side}",
         certainty=0.4,
     )  # fmt: skip
+
+
+def _is_lowering_ramp(place: Place) -> bool:
+    return place.exposure_EV < 0.0 and any(isinstance(part, Ramp) for part in place.mask.values())
 
 
 def _exposure() -> Number:

@@ -9,11 +9,11 @@ import numpy as np
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
-from ..develop.graph import HAZE, small_mask
+from ..develop.graph import HAZE, small_place_mask
 from ..develop.mapping import LENS, PLACES, focal_px
 from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
-from ..develop.places import at_work, mask_of
+from ..develop.places import at_work
 from ..masks.view import lab
 from ..raw.noise import noise_of
 from ..recipe.mending import Heal, Repair
@@ -41,8 +41,8 @@ from .values import LightValue, Outline, value_of
 
 MOST_RETOUCHED = 40
 MOST_PLACES = 24
-PLACE_STEP = 2
-"""Px of the small picture from one that counts for a place to the next."""
+LEFT_OUT_PERCENT = 1e-6
+"""Strength of a place that is to be seen left out."""
 LINES_PX = 1000
 """Least long side of the picture that lines are looked for in."""
 
@@ -274,19 +274,20 @@ def _places(sight: Sight) -> dict[str, PlaceReading]:
     if not idents:
         return {}
     toned = sight.picture("small toned")
-    EV = luminance_EV(toned, recipe.tone.exposure_EV)[::PLACE_STEP, ::PLACE_STEP]
+    EV = luminance_EV(toned, recipe.tone.exposure_EV)
     working = {ident for ident, _ in at_work(recipe)}
 
     def seen(under: Recipe) -> Pixels:
-        shown = sight.engine.render(under, sight.level, result="small rendered")
-        return lab(shown[::PLACE_STEP, ::PLACE_STEP])
+        return lab(sight.engine.render(under, sight.level, result="small rendered"))
 
     out, with_all = {}, seen(recipe)
     for ident in idents:
-        own = sight.engine.render(recipe, sight.level, result=small_mask(mask_of(recipe, ident)))
-        without = recipe.applied([(f"places.{ident}.active", "off")]) if ident in working else recipe
-        before = seen(without) if ident in working else with_all
-        out[ident] = read_place(own[::PLACE_STEP, ::PLACE_STEP, 0], EV, with_all, before)
+        node, n = small_place_mask(recipe, ident)
+        own = sight.engine.render(recipe, sight.level, result=node)[..., n]
+        # next to nothing of it, rather than none: so its mask, and those of the others, are the ones that are there
+        left_out = [(f"places.{ident}.strength_percent", LEFT_OUT_PERCENT)]
+        before = seen(recipe.applied(left_out)) if ident in working else with_all
+        out[ident] = read_place(own, EV, with_all, before)
     return out
 
 

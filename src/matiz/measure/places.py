@@ -30,7 +30,7 @@ class PlaceReading:
     """Mean ΔE00 that it makes inside, and outside."""
     outside_dE: float = 0.0
     most_dE: float = 0.0
-    """The largest, but for one px in a thousand."""
+    """The largest anywhere: a place can be as small as a gleam in an eye."""
     blown: float = 0.0
     """Share of the picture that becomes white by it, and the zone from which on it does."""
     blown_zone: float = 10.0
@@ -47,6 +47,8 @@ class PlaceReading:
     """Of the long side: how wide that step must be spread so that it is seen no more."""
 
 
+STEP = 2
+"""Px from one that counts for means and edges to the next."""
 WHITE_L, BLACK_L, LEAST_LOSS = 99.0, 2.0, 1.5
 """L* from which on all is white, and black; and how far off it must have been before."""
 SMOOTH_dL, STEP_dL = 1.2, 3.0
@@ -67,6 +69,10 @@ def read_place(mask: Mask, EV: Array, with_it: Pixels, without: Pixels) -> Place
     held = _shares(zone, mask)
     if with_it is without:
         return PlaceReading(coverage, held, whole)
+    # where it changes most tells whether it is seen at all; for means a px in so many will do
+    furthest = np.unravel_index(int(np.argmax(((with_it - without) ** 2).sum(axis=2))), mask.shape)
+    most_dE = float(delta_E_2000(without[furthest], with_it[furthest]))
+    mask, EV, with_it, without = (each[::STEP, ::STEP] for each in (mask, EV, with_it, without))
     change = delta_E_2000(without, with_it)
     stops = np.log2(_luminance(with_it[..., 0]) / _luminance(without[..., 0]))
 
@@ -84,7 +90,7 @@ def read_place(mask: Mask, EV: Array, with_it: Pixels, without: Pixels) -> Place
     chroma = [float((mask * np.hypot(each[..., 1], each[..., 2])).sum()) for each in (without, with_it)]
     box, step, feather = _hard_edge(before, after)
     return PlaceReading(
-        coverage, held, whole, *means(stops), *means(change), float(np.quantile(change, 0.999)),
+        coverage, held, whole, *means(stops), *means(change), most_dE,
         float(blown.mean()), ends[0], float(crushed.mean()), ends[1],
         chroma[1] / chroma[0] if chroma[0] > 0.0 else 1.0, box, step, feather,
     )  # fmt: skip

@@ -47,6 +47,9 @@ def _fitted(stops: Array) -> tuple[float, float]:
     for _ in range(STEPS):
         steps = np.array([1.0, 1e-3])
         slopes = np.stack([(made(at + step) - made(at - step)) / (2.0 * step.max()) for step in np.diag(steps)], axis=1)
-        at = at + np.linalg.lstsq(slopes, wanted - made(at), rcond=None)[0]
+        step = np.linalg.lstsq(slopes, wanted - made(at), rcond=None)[0]
+        at = at + step
         at = np.clip(at, (-300.0, -0.03), (300.0, 0.03))
+        if (np.abs(step) < 0.05 * steps).all():
+            break
     return round(float(at[0]), 1), round(float(at[1]), 5)

@@ -46,11 +46,15 @@ def ranked_masks(engine: Engine, recipe: Recipe, meant: Point, not_meant: Point)
     meant, not_meant: places of the frame, in units of its long side.
     """
     level = level_for(engine.size(recipe), LOOKED_AT_PX)
-    regions = [_around(engine, recipe, level, place) for place in (meant, not_meant)]
+    parts = candidates(meant)
+    # all of them at once: what they look at is made once, and nothing of it is kept
+    node = mask(*(Masked(Rows([("p1", part)])) for part in parts))
+    here, there = (
+        engine.peek(recipe, level, _around(engine, recipe, level, place), result=node) for place in (meant, not_meant)
+    )
     found = []
-    for part in candidates(meant):
-        node = mask(Masked(Rows([("p1", part)])))
-        ours, theirs = (engine.render(recipe, level, region, result=node) for region in regions)
+    for n, part in enumerate(parts):
+        ours, theirs = here[..., n], there[..., n]
         apart = float(ours.mean() - theirs.mean())
         spread = max(float(np.sqrt((ours.var() + theirs.var()) / 2.0)), LEAST_SPREAD)
         if ours.mean() >= LEAST_HELD and apart >= LEAST_APART:

@@ -14,7 +14,7 @@ from .tree import Rows, Section
 JOINS = ("add", "subtract", "intersect")
 CHANNELS = ("lightness", "red", "green", "blue", "cyan", "magenta", "yellow")
 """What tones are told by: display lightness, a channel's, or that of all but a channel."""
-MOST_PICKS = 24
+MOST_PICKS, MOST_POINTS = 24, 2000
 
 
 def _percent(default: float, low: float, high: float, help_text: str) -> Any:
@@ -135,7 +135,7 @@ class Lasso(MaskPart):
 
     KIND: ClassVar[str] = "lasso"
 
-    path: Points = described(FramePoints("The outline.", 2000))
+    path: Points = described(FramePoints("The outline.", MOST_POINTS))
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,16 @@
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ..findings.model import Finding
 from ..wording import number
@@ -12,7 +21,8 @@ from .painted import painting
 
 WIDTH_PX, STRIP_PX, LINE_PX = 272, 28, 36
 """Of the column, and of what is left of it when nothing is found: a strip, or a line beneath a list."""
-QWIDGETSIZE_MAX = 16_777_215
+ANY_HEIGHT = 16_777_215
+"""Qt's own bound of a widget's size, which it does not give by name."""
 UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB",
          "deg": "°"}  # fmt: skip
 DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
@@ -149,7 +159,7 @@ class FindingsPanel(QWidget):
         self._title.setText("Nothing found" if on else "Findings")
         self._area.setVisible(not on)
         self.setFixedWidth(STRIP_PX if on and not self._is_beneath else WIDTH_PX)
-        self.setMaximumHeight(LINE_PX if on and self._is_beneath else QWIDGETSIZE_MAX)
+        self.setMaximumHeight(LINE_PX if on and self._is_beneath else ANY_HEIGHT)
         self.setToolTip("Nothing was found at this station" if on else "")
 
     def cards(self) -> list[Card]:

@@ -214,6 +214,8 @@ class Session(QObject):
         if "active" in getattr(parts_of(Recipe).get(key), "__dataclass_fields__", ()):
             on = self.recipe.is_active(key)
             self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'left out' if on else 'back in'}")
+        elif key in parts_of(Recipe) and len(self.recipe.get(key)):
+            self.said.emit("The boxes in the list leave them out one by one.")
 
     def undo(self) -> None:
         self._step("undo")

@@ -9,8 +9,7 @@ from PySide6.QtCore import QObject, QRectF, Signal
 from PySide6.QtGui import QImage, QPainter
 
 from ...develop.engine import Engine
-from ...develop.graph import mask
-from ...develop.places import mask_of
+from ...develop.graph import place_mask
 from ...recipe.model import Recipe
 from ..picture_view import PictureView
 from ..render import to_image
@@ -87,7 +86,8 @@ def _made(wanted: Wanted, emit: Callable[[QImage], None]) -> None:
         return
     level = wanted.view.level
     region = wanted.view.region(level)
-    own = wanted.engine.render(wanted.recipe, level, region, result=mask(mask_of(wanted.recipe, wanted.ident)))[..., 0]
+    node, n = place_mask(wanted.recipe, wanted.ident)
+    own = np.ascontiguousarray(wanted.engine.render(wanted.recipe, level, region, result=node)[..., n])
     size = wanted.image.width(), wanted.image.height()
     how = cv2.INTER_AREA if size[0] < own.shape[1] else cv2.INTER_LINEAR
     own = own if own.shape[::-1] == size else cv2.resize(own, size, interpolation=how)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPolygonF
 
 from ...recipe.change import Settings
-from ...recipe.places import MOST_PICKS, Brush, Colour, Ellipse, Lasso, MaskPart, Ramp, Reach, Stroke
+from ...recipe.places import MOST_PICKS, MOST_POINTS, Brush, Colour, Ellipse, Lasso, MaskPart, Ramp, Reach, Stroke
 from ...recipe.shapes import Shape
 from ...recipe.tree import replaced
 from ..over_picture import stroked
@@ -73,7 +73,8 @@ class PlaceTool(Tool):
 
     def hover(self, pointer: Pointer) -> None:
         self._at = pointer.widget
-        self.view.update()
+        if isinstance(self._easel.part(), Brush):
+            self.view.update()
 
     def end(self, pointer: Pointer) -> None:
         doing, self._doing = self._doing, None
@@ -184,8 +185,6 @@ class PlaceTool(Tool):
 class _Doing:
     """One drag."""
 
-    label = ""
-
     def __init__(self, easel: Easel, start: Pointer) -> None:
         self.easel, self.start = easel, start
         self.path = easel.part_path()
@@ -294,7 +293,9 @@ class _Outlining(_Doing):
 
     def end(self, pointer: Pointer) -> None:
         if len(self.points) > 2:
-            self.easel.session.commit([(f"{self.path}.path", tuple(self.points[:2000]))], "Outline drawn")
+            # the whole way round, however long it took
+            thinned = tuple(self.points[:: -(-len(self.points) // MOST_POINTS)])
+            self.easel.session.commit([(f"{self.path}.path", thinned)], "Outline drawn")
 
 
 class _Picking(_Doing):
