@@ -194,7 +194,7 @@ def test_two_parts_are_joined_and_joined_otherwise(window, places):
     page.list.setCurrentRow(0)
     page.channel.button("blue").click()
     assert places.part().channel == "blue" and page.join.isHidden()
-    tape = page._pages[Bright][1]["exponent"]
+    tape = page.tapes(Bright)["exponent"]
     QTest.keyClick(tape, Qt.Key.Key_Right)
     assert places.part().exponent == pytest.approx(1.1)
     page.list.setFocus()

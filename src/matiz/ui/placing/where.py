@@ -108,15 +108,23 @@ class WherePage(Page):
         column.addLayout(line)
         self._stack = QStackedWidget()
         self._pages: dict[type[MaskPart], tuple[QWidget, dict[str, Tape]]] = {}
-        for kind in (*NAMES, SameAs):
-            self._pages[kind] = self._kind_page(kind)
-            self._stack.addWidget(self._pages[kind][0])
+        """Made when a part of their kind is first chosen: all of them would be felt at the start."""
         column.addWidget(self._stack)
         self.note = caption(px=theme.SMALL_PX)
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         column.addStretch(1)
         return column
+
+    def tapes(self, kind: type[MaskPart]) -> dict[str, Tape]:
+        """The tapes of a kind of part, by the name of the value; those of the brush itself as brush.name."""
+        return self._page_of(kind)[1]
+
+    def _page_of(self, kind: type[MaskPart]) -> tuple[QWidget, dict[str, Tape]]:
+        if kind not in self._pages:
+            self._pages[kind] = self._kind_page(kind)
+            self._stack.addWidget(self._pages[kind][0])
+        return self._pages[kind]
 
     def _kind_page(self, kind: type[MaskPart]) -> tuple[QWidget, dict[str, Tape]]:
         tapes = {f"brush.{name}": self._brush_tape(name, label) for name, label in BRUSH.items() if kind is Brush}
@@ -151,7 +159,7 @@ class WherePage(Page):
             assert isinstance(leaf, Number)
             held: Any = min(max(value, leaf.low), leaf.high)
             self.brush = Stroke(**{**self.brush.__dict__, name: held})
-            self._pages[Brush][1][f"brush.{name}"].set_value(held)
+            self.tapes(Brush)[f"brush.{name}"].set_value(held)
 
     def _fill_menu(self, menu: QMenu, join: str) -> None:
         """What can be added, with what it is."""
@@ -200,7 +208,7 @@ class WherePage(Page):
         self.invert.setChecked(part.invert == "on")
         if isinstance(part, Bright):
             self.channel.show_value(part.channel)
-        body, tapes = self._pages[type(part)]
+        body, tapes = self._page_of(type(part))
         self._stack.setCurrentWidget(body)
         for name, tape in tapes.items():
             of, _, field = name.rpartition(".")
