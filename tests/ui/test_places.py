@@ -220,6 +220,26 @@ def test_parts_are_offered_with_other_places_among_them(window, places):
     assert places.part() == SameAs(join="intersect", of=first)
 
 
+def test_two_places_are_merged_into_the_first(window, places):
+    places.new_place()
+    places.add_part(Ramp, "add")
+    first = places.chosen
+    window.actions_by_name["place_merge"].trigger()
+    assert len(places.place().mask) == 1
+    places.new_place()
+    places.add_part(Ellipse, "add")
+    second = places.chosen
+    window.actions_by_name["place_merge"].trigger()
+    settle(window)
+    recipe = window.session.recipe
+    assert places.chosen == first and places.part() == SameAs(of=second)
+    assert recipe.places[second].active == "off"
+    alone = [own_mask(window, ident) for ident in (first, second)]
+    assert alone[0].sum() > alone[1].sum() > 0.0 and (alone[0] >= alone[1] - 1e-6).all()
+    window.session.undo()
+    assert window.session.recipe.places[second].active == "on"
+
+
 def test_a_place_is_doubled_its_strength_lowered_and_the_list_is_worked_by_keys(window, places):
     places.new_place()
     places.add_part(Ramp, "add")

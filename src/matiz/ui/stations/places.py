@@ -108,6 +108,7 @@ class PlacesStation(Station):
             ActionSpec("place_lighter", "Paint lighter", ("+",), "By brush, at once.", "paint", "Places", "lighter"),
             ActionSpec("place_darker", "Paint darker", ("-",), "By brush, at once.", "paint", "Places", "darker"),
             ActionSpec("place_double", "Double the place", ("Ctrl+Shift+P",), "Once more.", "double_place", "Places"),
+            ActionSpec("place_merge", "Merge into the one before", ("Ctrl+Shift+J",), "One mask.", "merge_place", "Places"),
             ActionSpec("place_mask", "See the mask", ("Ctrl+M",), "In the picture, alone, off.", "next_mask", "Places"),
             ActionSpec("place_where", "Where", ("Ctrl+Shift+W",), "The mask's parts.", "turn_to", "Places", "Where"),
             ActionSpec("place_what", "What", ("Ctrl+W",), "What is changed.", "turn_to", "Places", "What"),
@@ -261,6 +262,19 @@ class PlacesStation(Station):
         if self.place() is not None:
             self._insert(Place(mask=Rows([("m1", SameAs(of=self.chosen))])), "Same mask", self.chosen)
             self.turn_to(self.what.title)
+
+    def merge_place(self) -> None:
+        """The chosen place into the one before it: its mask is added there, and it is left out by itself."""
+        idents = list(self.places())
+        if self.chosen not in idents[1:]:
+            self.session.said.emit("Choose the second of two places: it is merged into the one before it.")
+            return
+        into = idents[idents.index(self.chosen) - 1]
+        part, path = SameAs(of=self.chosen), f"places.{into}.mask"
+        settings = [*added(self.session.recipe, [(path, part)]), (f"{self.place_path()}.active", "off")]
+        self.chosen, self.chosen_part = into, ""
+        self.tool.forget()
+        self.session.commit(settings, "Merged")
 
     def remove_place(self) -> None:
         self.remove(self.chosen)
