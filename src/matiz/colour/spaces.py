@@ -106,14 +106,14 @@ def Lab_to_LCh(Lab: ArrayLike) -> Array:
     return np.stack([L, np.hypot(a, b), np.degrees(np.arctan2(b, a)) % 360.0], axis=-1)
 
 
-_OKLAB_CONES = np.array(
+OKLAB_CONES = np.array(
     [
         [0.8189330101, 0.3618667424, -0.1288597137],
         [0.0329845436, 0.9293118715, 0.0361456387],
         [0.0482003018, 0.2643662691, 0.6338517070],
     ]
 )
-_OKLAB_AXES = np.array(
+OKLAB_AXES = np.array(
     [
         [0.2104542553, 0.7936177850, -0.0040720468],
         [1.9779984951, -2.4285922050, 0.4505937099],
@@ -124,10 +124,37 @@ _OKLAB_AXES = np.array(
 
 def XYZ_to_Oklab(XYZ: ArrayLike) -> Array:
     """Oklab of XYZ (..., 3) relative to D65, Y = 1 for white."""
-    return np.cbrt(np.asarray(XYZ, np.float64) @ _OKLAB_CONES.T) @ _OKLAB_AXES.T
+    return np.cbrt(np.asarray(XYZ, np.float64) @ OKLAB_CONES.T) @ OKLAB_AXES.T
+
+
+def Lab_to_XYZ(Lab: ArrayLike, white: ArrayLike | None = None) -> Array:
+    """XYZ (..., 3), Y = 1 for white, of CIE 1976 L*, a*, b* relative to `white` (D65 when None)."""
+    L, a, b = np.moveaxis(np.asarray(Lab, np.float64), -1, 0)
+    y = (L + 16.0) / 116.0
+    f = np.stack([y + a / 500.0, y, y - b / 200.0], axis=-1)
+    relative = np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3.0 * (6 / 29) ** 2)
+    return np.asarray(relative * (xy_to_XYZ(D65_XY) if white is None else np.asarray(white, np.float64)))
+
+
+def Lab_to_Oklab(Lab: ArrayLike) -> Array:
+    """Oklab of CIE 1976 L*, a*, b* relative to D65."""
+    return XYZ_to_Oklab(Lab_to_XYZ(Lab))
+
+
+def moved_primaries(space: str, turns_deg: ArrayLike, factors: ArrayLike) -> Array:
+    """(3, 3) from linear RGB whose primaries were moved to XYZ: red, green and blue each turned about white in u'v' by
+    degrees, and as many times as far from it; white stays."""
+    white = xy_to_uv(D65_XY)
+    off = xy_to_uv(_PRIMARIES[space]) - white
+    turn = np.radians(np.asarray(turns_deg, np.float64))
+    u, v = off.T
+    turned = np.stack([u * np.cos(turn) - v * np.sin(turn), u * np.sin(turn) + v * np.cos(turn)], axis=1)
+    uv = white + turned * np.asarray(factors, np.float64)[:, None]
+    primaries = xy_to_XYZ(uv_to_xy(uv)).T
+    return np.asarray(primaries * np.linalg.solve(primaries, xy_to_XYZ(D65_XY)))
 
 
 def Oklab_to_XYZ(Lab: ArrayLike) -> Array:
     """XYZ relative to D65 of Oklab (..., 3)."""
-    cones = np.asarray(Lab, np.float64) @ np.linalg.inv(_OKLAB_AXES).T
-    return cones**3 @ np.linalg.inv(_OKLAB_CONES).T
+    cones = np.asarray(Lab, np.float64) @ np.linalg.inv(OKLAB_AXES).T
+    return cones**3 @ np.linalg.inv(OKLAB_CONES).T

@@ -12,6 +12,7 @@ from collections.abc import Callable
 import numpy as np
 
 from ..colour.spaces import REC2020_TO_SRGB
+from ..kernels.colour import coloured, coloured_placed, rendered_coloured, screen_coloured
 from ..kernels.display_places import blended, display_coded, display_placed
 from ..kernels.fit import fitted
 from ..kernels.rendition import AFTER_FIT, BEFORE_FIT, rendered
@@ -21,8 +22,9 @@ from ..masks.view import TO_WHITE
 from ..recipe.model import Recipe
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
+from .colour import is_plain, moves_of
 from .node import Node, Patch, Pixels, Work, product
-from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, placing
+from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
@@ -43,6 +45,7 @@ _RENDITION = (
     "tone.exposure_EV", "tone.rendition", "tone.black_EV", "tone.white_EV", "tone.curve.lightness", "tone.curve.red",
     "tone.curve.green", "tone.curve.blue",
 )  # fmt: skip
+_DISPLAY = (*_RENDITION, "colour")
 
 
 def _sensor(work: Work) -> Pixels:
@@ -105,15 +108,26 @@ def _rendition(work: Work, scene: Patch) -> Pixels:
 
 
 def _rendition_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
+    """The rendition, what places change of it, then colours, then the curves of single channels."""
+
     def run(work: Work, scene: Patch) -> Pixels:
-        changes = display_changes(work.recipe)
+        tone, changes, pegs = work.recipe.tone, display_changes(work.recipe), pegs_of(work.recipe)
+        table, channels, when = display_table(tone), channel_curves(tone.curve), _when(work)
+        how = moves_of(work.recipe.colour) if pegs is not None or not is_plain(work.recipe.colour) else None
+        if changes is None and pegs is None and how is not None:
+            return rendered_coloured(scene.pixels, table, channels, _gain(work), how, when=when)
+        early = channels if how is None else None
         if changes is None:
-            return _rendition(work, scene)
-        tone, own = work.recipe.tone, work.take(masks)
-        curves = display_table(tone), channel_curves(tone.curve)
-        table, bends, blends = changes
-        shown = display_placed(scene.pixels, *curves, _gain(work), own, table, bends, TO_WHITE, when=_when(work))
-        return blended(shown, own, blends) if blends.any() else shown
+            shown = rendered(scene.pixels, table, early, _gain(work), when=when)
+        else:
+            own, (light, bends, blends) = work.take(masks), changes
+            shown = display_placed(scene.pixels, table, early, _gain(work), own, light, bends, TO_WHITE, when=when)
+            shown = blended(shown, own, blends) if blends.any() else shown
+        if how is None:
+            return shown
+        if pegs is None:
+            return coloured(shown, how, channels, when=when)
+        return coloured_placed(shown, how, work.take(masks), pegs, channels, when=when)
 
     return run
 
@@ -127,8 +141,13 @@ def _screen_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
     shown = _rendition_with(masks)
 
     def run(work: Work, scene: Patch) -> Pixels:
-        tone, changes = work.recipe.tone, display_changes(work.recipe)
+        tone, changes, pegs = work.recipe.tone, display_changes(work.recipe), pegs_of(work.recipe)
         curves = channel_curves(tone.curve)
+        if pegs is not None or not is_plain(work.recipe.colour):
+            if changes is None and pegs is None and curves is None:
+                how = moves_of(work.recipe.colour)
+                return screen_coloured(scene.pixels, display_table(tone), _TO_SRGB, _gain(work), how)
+            return coded(shown(work, scene), _TO_SRGB, curves=curves, when=_when(work))
         if changes is not None:
             table, bends, blends = changes
             if curves is None and not blends.any():
@@ -213,12 +232,12 @@ def _scene(name: str, toned: Toning) -> tuple[Node, Node, Node]:
 def _shown(name: str, scene: Node, masks: Node) -> tuple[Node, Node]:
     """The nodes from a scene to what is shown: display-referred, fitted."""
     run = _rendition_with(masks)
-    rendition = Node(f"rendition{name}", run, (scene,), _RENDITION, aside=(masks,), key=display_key)
+    rendition = Node(f"rendition{name}", run, (scene,), _DISPLAY, aside=(masks,), key=display_key)
     return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
 
 def _on_screen(name: str, scene: Node, masks: Node) -> Node:
-    return Node(name, _screen_with(masks), (scene,), _RENDITION, aside=(masks,), key=display_key)
+    return Node(name, _screen_with(masks), (scene,), _DISPLAY, aside=(masks,), key=display_key)
 
 
 TONED = toning("scene", WORKING, SMALL, HAZE)

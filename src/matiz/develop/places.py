@@ -25,6 +25,7 @@ from ..recipe.model import Light, Recipe
 from ..recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs, Stroke
 from ..recipe.tree import Rows, Section, parts_of
 from .camera_colour import balance, light_xy, partly
+from .colour import by_hue, has_pegs
 from .lattice import frame_places
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
@@ -50,7 +51,7 @@ def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
 def is_decided(place: Place) -> bool:
     """Whether it changes anything where its mask is."""
     light = place.exposure_EV or place.warmer_mired or place.greener_duv or place.chroma_percent or place.pinned_K
-    return bool(light or tones(place) or shows(place))
+    return bool(light or tones(place) or shows(place) or has_pegs(place.pegs))
 
 
 def pinned_stops(place: Place, colour: CameraColour, light: Light) -> Array:
@@ -148,9 +149,18 @@ def display_changes(recipe: Recipe) -> tuple[Pixels, Pixels, Pixels] | None:
     return changes, bends, blends
 
 
+def pegs_of(recipe: Recipe) -> Pixels | None:
+    """What the hue pegs of places do, (places, HUES + 1, 3), see `kernels.colour.BY_HUE`; None where there are none."""
+    here = [each for _, each in at_work(recipe)]
+    if not any(has_pegs(each.pegs) for each in here):
+        return None
+    tables = np.array([by_hue(each.pegs) for each in here])
+    return np.asarray(_strengths(here)[..., None] * tables, np.float32)
+
+
 def display_key(work: Work) -> Hashable:
-    """What `display_changes` follow from."""
-    return _told(work.recipe, _shown, lambda place: place.curve, _blends)
+    """What `display_changes` and `pegs_of` follow from."""
+    return _told(work.recipe, _shown, lambda place: place.curve, _blends, lambda place: place.pegs)
 
 
 def _told(recipe: Recipe, *of: Callable[[Place], Hashable]) -> Hashable:

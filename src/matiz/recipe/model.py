@@ -10,6 +10,7 @@ from ..colour.temperature import duv_limit
 from ..errors import RecipeError
 from . import toning, tree
 from .change import Change, Settings, changed
+from .colour import Grading
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Band, Clone, Fill, Heal, HeldLine, Pull
 from .places import Place
@@ -32,10 +33,6 @@ RATIOS = ("1:1", "4:5", "5:7", "2:3", "3:4", "16:9", "golden")
 RENDITIONS = ("linear", "standard", "soft", "strong", "as_delivered")
 RAW, RENDERED = "raw", "rendered"
 """What a picture is before anything is decided: light from a sensor, or a picture that somebody has rendered."""
-
-
-def _active() -> Any:
-    return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
 
 
 @dataclass(frozen=True)
@@ -86,7 +83,7 @@ class Mend(Section):
     subject: Points = described(
         FramePoints("Where the user says that the subject is, of the frame's long side; none for where it is found.", 1)
     )
-    active: str = _active()
+    active: str = toning.active()
 
 
 LIES = ("mend.level_deg", "mend.vertical_deg", "mend.horizontal_deg", "mend.crop", "mend.crop_ratio",
@@ -119,7 +116,7 @@ class Light(Section):
     greys: Points = described(
         FramePoints("Something grey in each of two lights, of the frame's long side: they are measured there.", 2)
     )
-    active: str = _active()
+    active: str = toning.active()
 
     # a temperature or a Duv that is set means a manual light, unless a source is named after it
     IMPLIES: ClassVar[Implied] = {"cct_K": (("source", "manual"),), "duv": (("source", "manual"),)}
@@ -159,7 +156,7 @@ class Tone(Section):
     contrast: toning.Contrast = field(default_factory=toning.Contrast)
     haze_percent: float = toning.haze()
     curve: Curve = field(default_factory=Curve)
-    active: str = _active()
+    active: str = toning.active()
 
 
 @dataclass(frozen=True)
@@ -169,6 +166,7 @@ class Recipe(Section):
     mend: Mend = field(default_factory=Mend)
     light: Light = field(default_factory=Light)
     tone: Tone = field(default_factory=Tone)
+    colour: Grading = field(default_factory=Grading)
     places: Rows[Section] = tree.table(Place)
     processing: int = PROCESSING
     schema: int = SCHEMA

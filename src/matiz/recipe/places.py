@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from . import toning, tree
+from .colour import Peg
 from .leaves import Choice, Drawn, FramePoints, Map, Number, Points, Text, Values, described
 from .shapes import Grid, Shape
 from .tree import Rows, Section
@@ -251,6 +252,7 @@ class Place(Section):
         Number("", 0.0, 60.0, 0.0, 0.5, 1, "How much of a colour is laid over it, C*ab; lightness stays.")
     )
     tint_hue_deg: float = described(Number("°", 0.0, 360.0, 60.0, 1.0, 0, "Which colour that is, CIELAB hue."))
+    pegs: Rows[Peg] = tree.table(Peg)
     spare_dark: float = described(
         Number("zone", 0.0, 5.0, 0.0, 0.1, 1, "The zone below which nothing is changed, softly; 0 for none.")
     )

@@ -1,9 +1,10 @@
-"""What Tone decides for the whole picture and a place for itself, in the same units and within the same limits."""
+"""What several sections have: what Tone decides for the whole picture and a place for itself, in the same units and
+within the same limits, and whether a station counts."""
 
 from dataclasses import dataclass
 from typing import Any
 
-from .leaves import CurvePoints, Number, Numbers, described
+from .leaves import Choice, CurvePoints, Number, Numbers, described
 from .tree import Section
 
 
@@ -18,6 +19,10 @@ class Contrast(Section):
     fine_dB: float = _contrast("Contrast of detail up to 0.1 % of the long side.")
     middle_dB: float = _contrast("Contrast of detail up to 0.8 % of the long side.")
     broad_dB: float = _contrast("Contrast of shapes from 0.8 to 5 % of the long side.")
+
+
+def active() -> Any:
+    return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
 
 
 def exposure() -> Any:
