@@ -11,7 +11,7 @@ from typing import Any
 from . import __version__
 from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
 
-STATIONS = ("mend", "light", "tone")
+STATIONS = ("mend", "light", "tone", "colour")
 DEMO_FOLDER = "demo-shoot"
 
 
@@ -116,7 +116,7 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
 def _measure(chosen: argparse.Namespace) -> int:
     from .develop.engine import Engine
     from .measure.picture import Meter
-    from .measure.report import area_report, report
+    from .measure.report import area_report, pair_reports, report
     from .raw.decode import read_frame
 
     engine = Engine(read_frame(chosen.file))
@@ -127,6 +127,7 @@ def _measure(chosen: argparse.Namespace) -> int:
     if chosen.area:
         areas = [_region(text, engine.size(recipe)) for text in chosen.area]
         out["areas"] = [area_report(engine, recipe, area) for area in areas]
+        out["pairs"] = pair_reports(engine, recipe, areas, out["areas"])
     print(json.dumps(out, indent=None if chosen.json else 2))
     return 0
 

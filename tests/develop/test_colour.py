@@ -1,6 +1,8 @@
-"""Colours moved by hue, chroma and lightness: nothing set changes nothing, what is set does what it says, greys stay."""
+"""Colours moved by hue, chroma and lightness: nothing set changes nothing, what is set does what it says, greys
+stay."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -140,7 +142,7 @@ def test_a_peg_moves_what_is_around_it_and_nothing_beyond_its_reach(colours):
     assert np.abs(turned[clear & (off < 1.0)] - 20.0).max() < 0.6
     # it fades evenly: further off, less
     by_distance = [turned[clear & (off >= low) & (off < low + 5.0)].mean() for low in range(0, 40, 5)]
-    assert all(a > b for a, b in zip(by_distance, by_distance[1:], strict=False))
+    assert all(a > b for a, b in pairwise(by_distance))
 
 
 @given(st.lists(st.tuples(st.floats(0, 360), st.floats(5, 180)), min_size=1, max_size=9))
@@ -272,7 +274,8 @@ def test_skin_is_brought_together_and_keeps_its_texture(percent, low, high):
 
     def spread(Lab):
         # about what the reference has at that lightness
-        return np.hypot(*(np.std(Lab[..., n] - np.interp(Lab[..., 0], REFERENCE[::3], REFERENCE[n::3])) for n in (1, 2)))
+        off = (Lab[..., n] - np.interp(Lab[..., 0], REFERENCE[::3], REFERENCE[n::3]) for n in (1, 2))
+        return np.hypot(*(np.std(each) for each in off))
 
     assert low <= spread(after) / spread(before) < high
     assert np.std(np.diff(after[..., 0], axis=1)) == pytest.approx(np.std(np.diff(before[..., 0], axis=1)), rel=0.1)
@@ -319,7 +322,8 @@ def test_a_filter_before_the_lens_lightens_its_own_colour():
 # ---- in the graph
 
 
-GRADED = Grading(pegs=pegs(Peg(at_deg=50.0, reach_deg=60.0, hue_deg=15.0, chroma=1.4, lightness=4.0)), muted_percent=20.0)
+WARM = Peg(at_deg=50.0, reach_deg=60.0, hue_deg=15.0, chroma=1.4, lightness=4.0)
+GRADED = Grading(pegs=pegs(WARM), muted_percent=20.0)
 
 
 def test_screen_and_file_show_the_same(scene_engine):

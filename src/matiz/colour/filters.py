@@ -1,8 +1,8 @@
-"""Colour filters before a lens, for black and white: what share of light of each wavelength they let through, and how light
-the colours of a picture look through them.
+"""Colour filters before a lens, for black and white: what share of light of each wavelength they let through, and how
+light the colours of a picture look through them.
 
-Transmittances are idealised: a smooth step or band where dyed glass of that colour has its own. Edges are common practice,
-from memory, no source; colours are those of the published chart of 24 patches under D65.
+Transmittances are idealised: a smooth step or band where dyed glass of that colour has its own. Edges are common
+practice, from memory, no source; colours are those of the published chart of 24 patches under D65.
 """
 
 from functools import cache

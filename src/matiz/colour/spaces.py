@@ -141,6 +141,11 @@ def Lab_to_Oklab(Lab: ArrayLike) -> Array:
     return XYZ_to_Oklab(Lab_to_XYZ(Lab))
 
 
+def primaries_uv(space: str) -> Array:
+    """u', v' of red, green and blue of a space, (3, 2)."""
+    return xy_to_uv(_PRIMARIES[space])
+
+
 def moved_primaries(space: str, turns_deg: ArrayLike, factors: ArrayLike) -> Array:
     """(3, 3) from linear RGB whose primaries were moved to XYZ: red, green and blue each turned about white in u'v' by
     degrees, and as many times as far from it; white stays."""

@@ -1,5 +1,5 @@
-"""What Colour decides, as the kernels take it: pegs as tables by hue, the tint path and skin as tables by lightness, the
-primaries as a matrix, a filter before the lens as weights of luminance.
+"""What Colour decides, as the kernels take it: pegs as tables by hue, the tint path and skin as tables by lightness,
+the primaries as a matrix, a filter before the lens as weights of luminance.
 """
 
 from collections.abc import Iterable
@@ -24,8 +24,8 @@ from ..recipe.colour import NO_SKIN, REFERENCE_TONES, Grading, Peg, Primaries, S
 from ..recipe.tree import Rows
 
 SKIN_HUE_DEG, SKIN_WIDE_DEG, SKIN_HELD = 55.0, 30.0, 0.8
-"""Where skin is taken to lie as long as none is picked, to how far around, and how much of what muted colours gain it is
-spared; the hue is that of faces in photographs in Oklab."""
+"""Where skin is taken to lie as long as none is picked, to how far around, and how much of what muted colours gain it
+is spared; the hue is that of faces in photographs in Oklab."""
 TINT_ENDS = 15.0
 """L* from black and from white within which a tint fades: they have no room for colour."""
 NO_REACH = 1e-3
@@ -94,8 +94,8 @@ def off_deg(hues: Array | float, centre: float) -> Array:
 def shares(hues: Array, pegs: Iterable[Peg]) -> Array:
     """How much each peg holds of each hue, (pegs, hues), 0..1; together never more than all of it.
 
-    A raised cosine about each; where they lie over each other they share. What they hold together rises smoothly to all,
-    so that even pegs, each reaching to the next, part the circle among them (a partition of unity).
+    A raised cosine about each; where they lie over each other they share. What they hold together rises smoothly to
+    all, so that even pegs, each reaching to the next, part the circle among them (a partition of unity).
     """
     bumps = [np.where(np.abs(off) < reach, 0.5 + 0.5 * np.cos(np.pi * off / reach), 0.0)
              for off, reach in ((off_deg(hues, peg.at_deg), peg.reach_deg) for peg in pegs)]  # fmt: skip
@@ -159,8 +159,8 @@ def lightness_of_grey(oklab: Array) -> Array:
 
 
 def tint_at(tint: Rows[TintNode], L: Array) -> tuple[Array, Array]:
-    """What the tint path adds to a* and b* at lightnesses L*, smoothly through its nodes; beyond the first and the last it
-    goes on, and fades toward black and white."""
+    """What the tint path adds to a* and b* at lightnesses L*, smoothly through its nodes; beyond the first and the
+    last it goes on, and fades toward black and white."""
     nodes = sorted((node.at, node.a, node.b) for node in tint.values())
     if not nodes:
         return np.zeros(len(L)), np.zeros(len(L))

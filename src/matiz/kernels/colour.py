@@ -1,8 +1,8 @@
 """Colours moved by hue, chroma and lightness, px by px, after the rendition.
 
-The arithmetic is Oklab's (Ottosson 2020), whose hue stays put while chroma and lightness change; what it leaves is scaled
-to the luminance that was meant, so that L* is held exactly. Hues are looked up by how far round a square they lie instead
-of a circle, which needs no arc tangent; a turn is made by the tangent of its half.
+The arithmetic is Oklab's (Ottosson 2020), whose hue stays put while chroma and lightness change; what it leaves is
+scaled to the luminance that was meant, so that L* is held exactly. Hues are looked up by how far round a square they
+lie instead of a circle, which needs no arc tangent; a turn is made by the tangent of its half.
 """
 
 from dataclasses import dataclass
@@ -30,8 +30,8 @@ BY_TONE = ("tint_a", "tint_b", "skin_a", "skin_b")
 TURNED_FROM = 0.012
 """Oklab chroma from which on a hue is turned all in all: C*ab of 4 to 5. Greys have none to turn."""
 NOISY, CLEAR = 0.008, 0.04
-"""Oklab chroma (C*ab of 3, and of 16) below which no chroma and no lightness is given, so that noise of greys stays as it
-is, and from which on all of it is."""
+"""Oklab chroma (C*ab of 3, and of 16) below which no chroma and no lightness is given, so that noise of greys stays as
+it is, and from which on all of it is."""
 MUTED, RISEN = 0.06, 0.02
 """Oklab chroma at which muted colours have half of their gain, and from which on it is not held back as noise."""
 NO_SKIN = 1.5
@@ -226,7 +226,8 @@ def _coloured_expr(shown: list[Any], given: _Inputs, rows: _Rows, more: Any = No
     step = hl.clamp(L, 0.0, 1.0) * float(TONES - 1)
     (tint_a, tint_b, skin_a, skin_b), _, _ = _between("tones", given.tones, step, TONES, rows)
     off_a, off_b = skin_a - a, skin_b - b
-    even = smooth_expr((NO_SKIN - hl.sqrt(off_a * off_a + off_b * off_b) / given.reach) / (NO_SKIN - 1.0)) * given.evenness
+    off = hl.sqrt(off_a * off_a + off_b * off_b) / given.reach
+    even = smooth_expr((NO_SKIN - off) / (NO_SKIN - 1.0)) * given.evenness
     a, b = (a + off_a * even) * given.keep + tint_a, (b + off_b * even) * given.keep + tint_b
     meant = _lifted(hl.max(row_product(given.lums, 0, shown), 0.0), lift * clear)
 
@@ -259,9 +260,7 @@ def _places_by_hue(x: Any, y: Any, masks: Any, own: Owned) -> tuple[Any, list[An
     return more, sums, domains
 
 
-def _define_coloured(
-    name: str, *, with_places: bool = False, of_scene: bool = False
-) -> tuple[str, Any, list[Any]]:
+def _define_coloured(name: str, *, with_places: bool = False, of_scene: bool = False) -> tuple[str, Any, list[Any]]:
     """of_scene: rendered first, in the same pass."""
     import halide as hl
 
@@ -308,8 +307,8 @@ def coloured(
 ) -> NDArray[np.float32]:
     """A picture with its colours moved.
 
-    shown: float32 (height, width, 3), display-linear Rec.2020. curves, when: as for `rendition.rendered`: those of single
-    channels, which act after. Returns float32 (height, width, 3); what lies outside of an output's gamut is for
+    shown: float32 (height, width, 3), display-linear Rec.2020. curves, when: as for `rendition.rendered`: those of
+    single channels, which act after. Returns float32 (height, width, 3); what lies outside of an output's gamut is for
     `fit.fitted`.
     """
     shown = require("shown", shown, np.float32, (None, None, 3))
@@ -344,7 +343,8 @@ def coloured_placed(
     *,
     when: int = BEFORE_FIT,
 ) -> NDArray[np.float32]:
-    """The same, with what the pegs of several places add. masks: (height, width, n). pegs: (n, HUES + 1, 3): `BY_HUE`."""
+    """The same, with what the pegs of several places add. masks: (height, width, n). pegs: (n, HUES + 1, 3):
+    `BY_HUE`."""
     shown = require("shown", shown, np.float32, (None, None, 3))
     own = checked_masks(shown, masks)
     columns = (HUES + 1) * len(BY_HUE)

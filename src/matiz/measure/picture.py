@@ -21,6 +21,7 @@ from ..recipe.model import Recipe
 from ..recipe.places import Place
 from . import table
 from .border import Blob, find_blobs
+from .colour import ColourReading, SkinReading, read_colour, read_skin
 from .deliver import DeliveryReading, read_delivery
 from .dust import DustReading, read_dust
 from .haze import HazeReading, read_haze
@@ -72,6 +73,12 @@ class PictureReading:
     card_at: tuple[Outline, ...]
     """Round the grey card, px of the upright full-size picture; none without one."""
     haze: HazeReading
+    colour: ColourReading
+    """Spots in px of the upright full-size picture."""
+    colour_before: ColourReading
+    """The same without what Colour does."""
+    skin: SkinReading | None
+    """None while no skin is picked."""
     mend: MendReading
     tilt: TiltReading
     """Of the frame: the recipe's level and perspective are not in it."""
@@ -235,6 +242,19 @@ def _light(sight: Sight) -> LightReading:
     return read_light(sight.frame, sight.picture("small camera"), sight.step, sight.recipe.light.greys)
 
 
+def _colour(sight: Sight) -> ColourReading:
+    found = read_colour(sight.picture("small display"), sight.picture("small rendered"))
+    spots = tuple(
+        tuple(((x + 0.5) * sight.step - 0.5, (y + 0.5) * sight.step - 0.5) for x, y in spot)
+        for spot in found.out_of_gamut.spots
+    )
+    return replace(found, out_of_gamut=replace(found.out_of_gamut, spots=spots))
+
+
+def _without_colour(recipe: Recipe) -> Recipe:
+    return recipe.with_plain("colour")
+
+
 def _full(sight: Sight) -> FullReading:
     level = min(1, sight.level)
     return read_full(sight.picture("camera", level), 2**level)
@@ -298,6 +318,10 @@ READINGS = (
             after=("uneven",)),
     Reading("delivery", lambda s: read_delivery(s.picture("small display"), s.picture("small rendered")),
             looks_at=("small display", "small rendered")),
+    Reading("colour", _colour, looks_at=("small display", "small rendered")),
+    Reading("colour_before", _colour, looks_at=("small display", "small rendered"), under=_without_colour),
+    Reading("skin", lambda s: read_skin(s.picture("small display"), s.recipe.colour.skin), looks_at=("small display",),
+            reads=("colour.skin",)),
     Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),

@@ -1,7 +1,10 @@
 """Readings as JSON. The keys are stable: scripts depend on them."""
 
 from dataclasses import asdict
+from itertools import combinations
 from typing import Any
+
+import numpy as np
 
 from ..develop.engine import Engine
 from ..develop.tiles import Region, Size
@@ -9,9 +12,11 @@ from ..raw.frame import Frame
 from ..recipe.model import Recipe
 from .area import read_area
 from .card import Card
+from .colour import SkinReading
 from .dust import Speck
 from .mend import MendReading
 from .noise import NoiseReading
+from .pairs import PairReading, shown_pair
 from .patches import Patch
 from .picture import PictureReading
 from .tilt import Angle
@@ -53,6 +58,15 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "haze": {"seen": reading.haze.is_seen, "transmission": round(reading.haze.transmission, 3)},
             "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
         },
+        "colour": {
+            "hues": [
+                {"from_deg": 30 * n, "share": round(hue.share, 5), "chroma": round(hue.chroma, 2)}
+                for n, hue in enumerate(reading.colour.hues)
+            ],
+            "out_of_gamut": round(reading.colour.out_of_gamut.share, 6),
+            "gamut_dE": round(reading.colour.out_of_gamut.mean_dE, 2),
+            "skin": _skin(reading.skin),
+        },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
         "mend": {
@@ -77,6 +91,20 @@ def area_report(engine: Engine, recipe: Recipe, area: Region) -> dict[str, Any]:
         **light,
         "raw": reading.raw.tolist(),
     }
+
+
+def pair_reports(engine: Engine, recipe: Recipe, areas: list[Region], reports: list[dict[str, Any]]) -> list[Any]:
+    """Each two areas compared, by the colours that `area_report` says, and by those that are shown."""
+    out = []
+    for first, second in combinations(range(len(areas)), 2):
+        of_scene = PairReading.of(np.array(reports[first]["Lab"]), np.array(reports[second]["Lab"]))
+        shown = shown_pair(engine, recipe, areas[first], areas[second])
+        out.append({"areas": [first, second], **_pair(of_scene), "shown": {**_pair(shown), "error": shown.error}})
+    return out
+
+
+def _pair(pair: PairReading) -> dict[str, float]:
+    return {name: round(getattr(pair, name), 4) for name in ("dE00", "dh", "dC", "dL")}
 
 
 def _card(card: Card | None) -> dict[str, Any] | None:
@@ -124,6 +152,12 @@ def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
 
 def _rounded(values: dict[str, float]) -> dict[str, float]:
     return {name: round(value, 4) for name, value in values.items()}
+
+
+def _skin(skin: SkinReading | None) -> dict[str, float] | None:
+    if skin is None:
+        return None
+    return _rounded({name: value for name, value in asdict(skin).items() if name != "cloud"})
 
 
 def _dB(value: float | None) -> float | None:

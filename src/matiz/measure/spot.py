@@ -3,12 +3,15 @@
 import math
 from dataclasses import replace
 
+import numpy as np
+
 from ..colour.spaces import lightness, sRGB_to_Lab
 from ..develop.engine import Engine
 from ..develop.rendition import STRAIGHT
 from ..develop.tiles import Region
 from ..errors import ArgumentError
 from ..recipe.model import Curve, Recipe
+from .colour import oklch_of
 
 HALF_PX = 3
 
@@ -44,3 +47,17 @@ def hue_and_chroma(engine: Engine, recipe: Recipe, area: Region) -> tuple[float,
     mean = engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0)
     _, a, b = (float(value) for value in sRGB_to_Lab(mean))
     return math.degrees(math.atan2(b, a)) % 360.0, math.hypot(a, b)
+
+
+def hue_of(engine: Engine, recipe: Recipe, area: Region) -> tuple[float, float]:
+    """The hue in degrees, 0..360, and the chroma, both Oklab's, of the mean of an area as it is shown."""
+    mean = engine.peek(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0, dtype=np.float64)
+    _, chroma, hue = oklch_of(mean)
+    return float(hue), float(chroma)
+
+
+def Lab_of(engine: Engine, recipe: Recipe, area: Region) -> tuple[float, float, float]:
+    """L*, a*, b* of the mean of an area as it is shown."""
+    mean = engine.peek(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0, dtype=np.float64)
+    L, a, b = (float(value) for value in sRGB_to_Lab(mean))
+    return L, a, b

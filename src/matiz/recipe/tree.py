@@ -250,6 +250,16 @@ def leaf_at(root: Section, path: str) -> Leaf:
     return part
 
 
+def leaf_of(section: type[Section], path: str) -> Leaf:
+    """The description of a value of a section, by a dotted path into it."""
+    part: object = section
+    for name in path.split("."):
+        assert isinstance(part, type)
+        part = parts_of(part)[name]
+    assert not isinstance(part, type | Table)
+    return part  # type: ignore[return-value]
+
+
 def put(root: S, path: str, value: Any) -> S:
     """The tree with the value at a path replaced, an item inserted, or one removed (ABSENT).
 

@@ -206,6 +206,20 @@ def tape_grid(session: Session, wanted: Iterable[tuple[str, str]], columns: int)
     return grid, tapes
 
 
+def grid_of(tapes: dict[str, Tape], columns: int) -> QGridLayout:
+    """Tapes row by row."""
+    grid = QGridLayout()
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setHorizontalSpacing(14)
+    grid.setVerticalSpacing(4)
+    for n, tape in enumerate(tapes.values()):
+        grid.addWidget(tape, n // columns, n % columns)
+    for column in range(columns):
+        grid.setColumnStretch(column, 1)
+    grid.setRowStretch(len(tapes) // columns + 1, 1)
+    return grid
+
+
 def _step_label(label: str, spec: Number, value: float) -> str:
     return f"{label} {number(value, spec.decimals, spec.unit, signed=spec.low < 0)}"
 

@@ -35,6 +35,7 @@ from .picture_view import PictureView
 from .route import Route
 from .session import Session
 from .stations.base import Station
+from .stations.colour import ColourStation
 from .stations.deliver import DeliverStation
 from .stations.light import LightStation
 from .stations.mend import MendStation
@@ -120,6 +121,10 @@ class Window(QMainWindow):
     @property
     def tone(self) -> ToneStation:
         return self.by_key["tone"]  # type: ignore[return-value]
+
+    @property
+    def colour(self) -> ColourStation:
+        return self.by_key["colour"]  # type: ignore[return-value]
 
     @property
     def places(self) -> PlacesStation:

@@ -16,12 +16,12 @@ from ...recipe.model import Recipe
 from ...wording import number, percent
 from .. import theme
 from ..controls import caption, push
+from ..deck_page import Page
 from ..instruments.crop_plan import CropPlan
 from ..over_picture import label, stroked
 from ..picture_view import PictureView
 from ..session import Grip, Session
 from ..tools import Pointer, Tool
-from .page import Page
 
 REACH_PX = 9.0
 """Of a handle, logical px."""

@@ -8,12 +8,12 @@ from ...measure.dust import DustReading, Speck
 from ...recipe.tree import added
 from ...wording import counted, percent
 from ..controls import caption, push
+from ..deck_page import Page
 from ..instruments.dust_plan import HEALED, NONE, OPEN, DustPlan, Mark
 from ..picture_view import PictureView
 from ..session import Session
 from ..tools import Tool
 from .dust_view import DustView
-from .page import Page
 
 LOOKED_AT = 1.0
 """Zoom of the walk."""

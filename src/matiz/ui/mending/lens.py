@@ -5,10 +5,10 @@ from PySide6.QtWidgets import QVBoxLayout
 from ...measure.mend import MendReading
 from ...wording import EV, number
 from ..controls import caption, choice, hold_drags, tape_grid
+from ..deck_page import Page
 from ..instruments.fringes import FringePlot
 from ..picture_view import PictureView
 from ..session import Session
-from .page import Page
 
 TAPES = (
     ("mend.distortion_percent", "Distortion, barrel to the left"),

@@ -10,12 +10,12 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ...measure.tilt import Angle, TiltReading
 from ...wording import degrees, percent
 from ..controls import caption, hold_drags, push, tape_grid
+from ..deck_page import Page
 from ..instruments.leans import LeanPlot
 from ..over_picture import label, stroked
 from ..picture_view import PictureView
 from ..session import Session
 from ..tools import Pointer, Tool
-from .page import Page
 
 TAPES = (
     ("mend.level_deg", "Level, clockwise to the right"),

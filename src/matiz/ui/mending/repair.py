@@ -17,13 +17,13 @@ from ...recipe.mending import Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
 from ..controls import Words, caption, chosen_tape, push
+from ..deck_page import Page
 from ..jobs import Job
 from ..over_picture import stroked
 from ..picture_view import PictureView
 from ..session import Session
 from ..tape import Tape
 from ..tools import Pointer
-from .page import Page
 from .repair_list import RepairList
 from .repair_tool import RepairTool
 

@@ -19,13 +19,13 @@ from ...recipe.tree import ABSENT, Section, added, parts_of, replaced
 from ...wording import counted
 from .. import theme
 from ..controls import Words, caption, chosen_tape, push
+from ..deck_page import Page
 from ..instruments.stretch_plan import StretchPlan
 from ..over_picture import stroked
 from ..picture_view import PictureView
 from ..session import Grip, Session
 from ..tape import Tape
 from ..tools import Pointer, Tool
-from .page import Page
 
 TABLE = "mend.warp"
 PULL, TALLER, LOWER, LINE = "pull", "taller", "lower", "line"

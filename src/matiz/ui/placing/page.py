@@ -2,13 +2,10 @@
 
 from typing import Protocol
 
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
-from ...recipe.leaves import Leaf
 from ...recipe.places import MaskPart, Place
-from ...recipe.tree import Section, Table, parts_of
 from ..session import Session
-from ..tape import Tape
 
 
 class Chosen(Protocol):
@@ -40,27 +37,3 @@ class Page(QWidget):
 
     def refresh(self) -> None:
         """Show what the recipe says now."""
-
-
-def leaf_of(section: type[Section], path: str) -> Leaf:
-    """The description of a value of a section, by a dotted path into it."""
-    part: object = section
-    for name in path.split("."):
-        assert isinstance(part, type)
-        part = parts_of(part)[name]
-    assert not isinstance(part, type | Table)
-    return part  # type: ignore[return-value]
-
-
-def grid_of(tapes: dict[str, Tape], columns: int) -> QGridLayout:
-    """Tapes row by row."""
-    grid = QGridLayout()
-    grid.setContentsMargins(0, 0, 0, 0)
-    grid.setHorizontalSpacing(14)
-    grid.setVerticalSpacing(4)
-    for n, tape in enumerate(tapes.values()):
-        grid.addWidget(tape, n // columns, n % columns)
-    for column in range(columns):
-        grid.setColumnStretch(column, 1)
-    grid.setRowStretch(len(tapes) // columns + 1, 1)
-    return grid

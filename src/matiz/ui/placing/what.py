@@ -7,11 +7,12 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ...develop.rendition import s_curve
 from ...recipe.leaves import Number
 from ...recipe.places import Place
+from ...recipe.tree import leaf_of
 from .. import theme
-from ..controls import Words, caption, chosen_tape, hold_drags, push
+from ..controls import Words, caption, chosen_tape, grid_of, hold_drags, push
 from ..instruments.curve import IDENTITY, CurveInstrument
 from ..tape import Tape
-from .page import Chosen, Page, grid_of, leaf_of
+from .page import Chosen, Page
 
 COLUMNS = 4
 LIGHT = {

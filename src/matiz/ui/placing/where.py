@@ -10,10 +10,10 @@ from ...recipe.leaves import Number
 from ...recipe.places import CHANNELS, Bright, Brush, MaskPart, Place, SameAs, Stroke
 from ...recipe.tree import ORDER, parts_of
 from .. import theme
-from ..controls import Words, caption, chosen_tape, push
+from ..controls import Words, caption, chosen_tape, grid_of, push
 from ..rows_list import Row, RowsList
 from ..tape import Tape
-from .page import Chosen, Page, grid_of
+from .page import Chosen, Page
 from .words import JOINS, KINDS, NAMES, part_told, place_told
 
 COLUMNS = 4

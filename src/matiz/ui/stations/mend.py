@@ -1,27 +1,23 @@
 """Mend: how the picture lies, its crop, and what the lens did."""
 
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QStackedWidget, QVBoxLayout
-
 from ...wording import degrees, number
 from ..actions import ActionSpec
-from ..controls import Words
 from ..mending.crop import CropPage
 from ..mending.dust import DustPage
 from ..mending.lens import LensPage
 from ..mending.level import LevelPage
-from ..mending.page import Page
 from ..mending.repair import RepairPage
 from ..mending.warp import WarpPage
 from ..picture_view import PictureView
 from ..session import Session
-from .base import DECK_PX, Station
+from .base import DECK_PX
+from .paged import PagedStation
 
 SEEN = 0.5
 """Certainty from which a tilt stands on the route."""
 
 
-class MendStation(Station):
+class MendStation(PagedStation):
     """One page of the deck at a time."""
 
     number, title, key = 2, "Mend", "mend"
@@ -32,21 +28,8 @@ class MendStation(Station):
         self.level, self.crop, self.lens = LevelPage(session, view), CropPage(session, view), LensPage(session, view)
         self.warp, self.repair = WarpPage(session, view), RepairPage(session, view)
         self.dust = DustPage(session, view, self.repair.tool)
-        self.pages: tuple[Page, ...] = (self.level, self.crop, self.warp, self.lens, self.dust, self.repair)
-        self.page: Page = self.level
-        self.shows = self.page.shows
         self.deck.setFixedHeight(DECK_PX)
-        column = QVBoxLayout()
-        column.setSpacing(6)
-        self.words = Words("Page", [(page.title, page.title) for page in self.pages], "What is mended.")
-        self.words.show_value(self.page.title)
-        self.words.chosen.connect(self.turn_to)
-        column.addWidget(self.words)
-        self._stack = QStackedWidget()
-        for page in self.pages:
-            self._stack.addWidget(page.body)
-        column.addWidget(self._stack, 1)
-        self.row.addLayout(column)
+        self.paged((self.level, self.crop, self.warp, self.lens, self.dust, self.repair), "What is mended.")
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
@@ -62,24 +45,6 @@ class MendStation(Station):
             ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
             ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
         )
-
-    def turn_to(self, title: str) -> None:
-        """Show a page by its title."""
-        page = next(page for page in self.pages if page.title == title)
-        if page is self.page:
-            return
-        if self.is_shown:
-            self.page.leave()
-        self.page, self.shows = page, page.shows
-        self.words.show_value(title)
-        self.toldAnew.emit()
-        self._stack.setCurrentWidget(page.body)
-        if self.is_shown:
-            # what another page shows need not follow the hand here
-            self.session.watch(self.shows, self.key)
-            page.enter()
-            self.refresh()
-            self.refresh_readings()
 
     def draw_level(self) -> None:
         self.turn_to(self.level.title)
@@ -97,24 +62,9 @@ class MendStation(Station):
     def remove_repair(self) -> None:
         self.repair.remove_chosen()
 
-    def is_idle(self) -> bool:
-        return self.dust.is_idle()
-
-    def end(self) -> None:
-        self.dust.end()
-
     def turn(self, by: int) -> None:
         if self.session.is_open:
             self.level.turn(by)
-
-    def enter(self) -> None:
-        super().enter()
-        self.page.enter()
-        self.page.refresh()
-
-    def leave(self) -> None:
-        self.page.leave()
-        super().leave()
 
     def reading_text(self) -> str:
         mend, tilt = self.reading("mend"), self.reading("tilt")
@@ -128,17 +78,7 @@ class MendStation(Station):
         return f"fringes {number(max(abs(found.red_px), abs(found.blue_px)), 1, 'px')}"
 
     def refresh(self) -> None:
-        self.page.refresh()
+        super().refresh()
         if self.page is self.dust:
             # whose tool works there too
             self.repair.refresh()
-
-    def refresh_readings(self) -> None:
-        self.page.refresh_readings()
-
-    def forget(self) -> None:
-        for page in self.pages:
-            page.forget()
-
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
-        self.page.paint_over(painter, view)

@@ -108,7 +108,7 @@ class PlacesStation(Station):
             ActionSpec("place_lighter", "Paint lighter", ("+",), "By brush, at once.", "paint", "Places", "lighter"),
             ActionSpec("place_darker", "Paint darker", ("-",), "By brush, at once.", "paint", "Places", "darker"),
             ActionSpec("place_double", "Double the place", ("Ctrl+Shift+P",), "Once more.", "double_place", "Places"),
-            ActionSpec("place_merge", "Merge into the one before", ("Ctrl+Shift+J",), "One mask.", "merge_place", "Places"),
+            ActionSpec("place_merge", "Merge upward", ("Ctrl+Shift+J",), "One mask.", "merge_place", "Places"),
             ActionSpec("place_mask", "See the mask", ("Ctrl+M",), "In the picture, alone, off.", "next_mask", "Places"),
             ActionSpec("place_where", "Where", ("Ctrl+Shift+W",), "The mask's parts.", "turn_to", "Places", "Where"),
             ActionSpec("place_what", "What", ("Ctrl+W",), "What is changed.", "turn_to", "Places", "What"),

@@ -3,6 +3,7 @@
 from ..picture_view import PictureView
 from ..session import Session
 from .base import Station
+from .colour import ColourStation
 from .deliver import DeliverStation
 from .light import LightStation
 from .mend import MendStation
@@ -11,7 +12,7 @@ from .sort import SortStation
 from .tone import ToneStation
 
 STATIONS: tuple[type[Station], ...] = (
-    SortStation, MendStation, LightStation, ToneStation, PlacesStation, DeliverStation,
+    SortStation, MendStation, LightStation, ToneStation, ColourStation, PlacesStation, DeliverStation,
 )  # fmt: skip
 
 

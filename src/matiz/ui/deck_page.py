@@ -1,11 +1,11 @@
-"""What a page of the Mend station is."""
+"""What a page of a station with several is."""
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from ..picture_view import PictureView
-from ..session import Session
+from .picture_view import PictureView
+from .session import Session
 
 
 class Page(QObject):
@@ -41,3 +41,10 @@ class Page(QObject):
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         """Paint over the picture."""
+
+    def is_idle(self) -> bool:
+        """Whether nothing is worked out for it."""
+        return True
+
+    def end(self) -> None:
+        """The window closes: threads end."""

@@ -1,0 +1,207 @@
+"""Two areas compared and made alike: a place is made from the first that has the correction."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+
+from ...develop.tiles import Region
+from ...measure.pairs import PairReading, shown_pair
+from ...proposals.match import Match, make_alike
+from ...recipe.tree import added
+from ...wording import number
+from .. import theme
+from ..controls import caption, push
+from ..deck_page import Page
+from ..over_picture import framed
+from ..picture_view import PictureView
+from ..session import Session
+from ..tools import Pointer, Tool
+
+CLICK_SHARE = 0.02
+"""Of the long side: the area of a click that is no drag."""
+LEAST_PX = 6.0
+READINGS = (("dE00", "ΔE00", 1, ""), ("dh", "Δh", 1, "°"), ("dC", "ΔC*", 1, ""), ("dL", "ΔL*", 1, ""))
+
+
+class MatchPage(Page):
+    """Drag over A, then over B."""
+
+    title, tip = "Match", "How far two areas are apart, and what makes them alike."
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self.areas: list[Region] = []
+        self.pair: PairReading | None = None
+        self.was: PairReading | None = None
+        """As they were before the last match."""
+        self.tool = DragAreas(self)
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        self.note = caption()
+        self.note.setWordWrap(True)
+        column.addWidget(self.note)
+        column.addLayout(self._readings())
+        column.addLayout(self._buttons())
+        column.addStretch(1)
+        self.row.addLayout(column)
+
+    def _readings(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(36)
+        grid.setVerticalSpacing(0)
+        self.values = {}
+        for n, (name, label, _, _) in enumerate(READINGS):
+            grid.addWidget(caption(f"{label}, B from A"), 0, n)
+            value = caption(strong=True, px=theme.VALUE_PX)
+            value.setAccessibleName(f"{label} of B from A")
+            grid.addWidget(value, 1, n)
+            self.values[name] = value
+            before = caption(px=theme.SMALL_PX)
+            grid.addWidget(before, 2, n)
+            self.values[f"{name} before"] = before
+        grid.setColumnStretch(len(READINGS), 1)
+        return grid
+
+    def _buttons(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        self.alike = push("Make A like B")
+        self.alike.setToolTip("A place around A with the light that brings its colour to that of B")
+        self.alike.clicked.connect(lambda: self.make(halfway=False))
+        self.middle = push("Meet in the middle")
+        self.middle.setToolTip("Two places: each is brought half of the way")
+        self.middle.clicked.connect(lambda: self.make(halfway=True))
+        self.swap = push("Swap A and B")
+        self.swap.clicked.connect(self._swap)
+        self.again = push("Two others")
+        self.again.clicked.connect(self.forget_areas)
+        for button in (self.alike, self.middle, self.swap, self.again):
+            line.addWidget(button)
+        line.addStretch(1)
+        return line
+
+    def enter(self) -> None:
+        self.view.take(self.tool)
+
+    def leave(self) -> None:
+        self.view.put_away(self.tool)
+
+    def forget(self) -> None:
+        self.areas, self.pair, self.was = [], None, None
+
+    def forget_areas(self) -> None:
+        self.forget()
+        self.refresh()
+        self.view.update()
+
+    def put(self, area: Region) -> None:
+        """The next area."""
+        if len(self.areas) == 2:
+            self.forget()
+        self.areas.append(area)
+        self.refresh()
+
+    def _swap(self) -> None:
+        self.areas.reverse()
+        self.refresh()
+        self.view.update()
+
+    def refresh(self) -> None:
+        engine, recipe, areas = self.session.engine, self.session.recipe, tuple(self.areas)
+        if len(areas) == 2 and engine is not None:
+            first, second = areas
+
+            def put(pair: PairReading) -> None:
+                if tuple(self.areas) == areas:
+                    self.pair = pair
+                    self._show()
+
+            self.session.do_aside(lambda _: shown_pair(engine, recipe, first, second), "compare", put)
+        self._show()
+
+    def _show(self) -> None:
+        steps = (
+            "Drag over an area A in the picture, then over an area B that should look like it: lit rock and lit rock, "
+            "sky and sky, cheek and hand.",
+            "Now drag over B.",
+        )
+        is_there = len(self.areas) == 2
+        pair = self.pair if is_there else None
+        if not is_there:
+            self.note.setText(steps[len(self.areas)])
+        else:
+            told = f"The spread within the areas leaves ΔE ±{number(2.0 * pair.error, 1)}." if pair is not None else "…"
+            self.note.setText(told)
+        for name, _, decimals, unit in READINGS:
+            is_signed = name != "dE00"
+            self.values[name].setText(
+                number(getattr(pair, name), decimals, unit, signed=is_signed) if pair is not None else "–"
+            )
+            was = self.was
+            self.values[f"{name} before"].setText(
+                f"before {number(getattr(was, name), decimals, unit, signed=is_signed)}" if was is not None else ""
+            )
+        for button in (self.alike, self.middle, self.swap):
+            button.setEnabled(is_there and pair is not None)
+        self.again.setEnabled(bool(self.areas))
+
+    def make(self, *, halfway: bool) -> None:
+        engine, recipe = self.session.engine, self.session.recipe
+        if engine is None or len(self.areas) != 2:
+            return
+        first, second = self.areas
+
+        def put(match: Match) -> None:
+            self.was = match.before
+            settings = added(self.session.recipe, [("places", place) for place in match.places])
+            self.session.commit(settings, "Meet in the middle" if halfway else "A like B")
+
+        self.session.do_aside(lambda _: make_alike(engine, recipe, first, second, halfway=halfway), "match", put)
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        for name, area in zip("AB", self.areas, strict=False):
+            framed(painter, view.rect_on_widget(area), name)
+        if self.tool.rubber is not None:
+            framed(painter, self.tool.rubber, "AB"[len(self.areas) % 2])
+
+
+class DragAreas(Tool):
+    """A drag is an area; a click is a small one."""
+
+    cursor = Qt.CursorShape.CrossCursor
+
+    def __init__(self, page: MatchPage) -> None:
+        self._page = page
+        self._from: Pointer | None = None
+        self.rubber: QRectF | None = None
+        """What is being dragged, in the window."""
+
+    def begin(self, pointer: Pointer) -> bool:
+        if pointer.button != Qt.MouseButton.LeftButton or not pointer.inside:
+            return False
+        self._from = pointer
+        return True
+
+    def move(self, pointer: Pointer) -> None:
+        if self._from is not None:
+            self.rubber = QRectF(QPointF(self._from.widget), QPointF(pointer.widget)).normalized()
+            self.view.update()
+
+    def cancel(self) -> None:
+        self._from, self.rubber = None, None
+
+    def end(self, pointer: Pointer) -> None:
+        start, self._from, self.rubber = self._from, None, None
+        engine = self._page.session.engine
+        if start is None or engine is None:
+            return
+        width, height = engine.size(self.view.recipe)
+        (x0, y0), (x1, y1) = start.picture, pointer.picture
+        half = CLICK_SHARE * max(width, height) / 2.0
+        if abs(x1 - x0) < LEAST_PX or abs(y1 - y0) < LEAST_PX:
+            x0, y0, x1, y1 = x1 - half, y1 - half, x1 + half, y1 + half
+        left, right = (round(min(max(v, 0.0), width)) for v in sorted((x0, x1)))
+        top, bottom = (round(min(max(v, 0.0), height)) for v in sorted((y0, y1)))
+        if right - left > 1 and bottom - top > 1:
+            self._page.put((left, top, right - left, bottom - top))
+        self.view.update()
