@@ -33,6 +33,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("give_change", "Give its change of light to the selected", ("Ctrl+Alt+L",), "Move the light of the pictures selected in Sort, as their cameras chose it, as far as this one's was moved.", "give_change_of_light", "Shoot"),
     ActionSpec("give_light_to_set", "Give its light to its set", ("Ctrl+Shift+L",), "Balance the pictures taken after this one, without a break of 20 minutes, for its light: after a grey card.", "give_light_to_set", "Shoot"),
     ActionSpec("give_place", "Give its place to the selected", ("Ctrl+Alt+P",), "Put the place that is chosen in Places to the pictures selected in Sort, mask and changes.", "give_place", "Shoot"),
+    ActionSpec("give_look", "Give the look to the selected", ("Ctrl+Alt+K",), "Lay the look that is chosen in Colour on the pictures selected in Sort, at its strength.", "give_look", "Shoot"),
     ActionSpec("undo", "Undo", ("Ctrl+Z",), "Take the last step of this picture back; unlimited, also after a restart.", "undo", "Recipe"),
     ActionSpec("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Do the step again that was taken back.", "redo", "Recipe"),
     ActionSpec("version", "New version", ("Ctrl+N",), "Copy the recipe into a new version of the picture.", "new_version", "Recipe"),

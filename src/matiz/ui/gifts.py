@@ -1,4 +1,5 @@
-"""The open picture's light given to others of the shoot: as it is, as a change, to a whole set."""
+"""What others of the shoot are given: the open picture's light, as it is, as a change, to a whole set; a place; a
+look."""
 
 from collections.abc import Iterable
 from contextlib import suppress
@@ -7,11 +8,12 @@ from pathlib import Path
 from ..errors import MatizError
 from ..proposals.given_light import given_light
 from ..recipe.change import Settings
+from ..recipe.looks import Look
 from ..recipe.model import Recipe
 from ..recipe.places import Place, SameAs
 from ..recipe.tree import added
 from ..shoot.sets import following
-from ..wording import counted
+from ..wording import counted, number
 from .jobs import Job
 from .session import Session
 
@@ -101,6 +103,16 @@ class Gifts:
                 given += session.record_for(path, settings, f"Place of {session.picture.path.name}")
         take = "takes" if given == 1 else "take"
         session.said.emit(f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED)
+
+    def look_to(self, paths: Iterable[Path], look: Look, strength: float) -> None:
+        """Lay a look on other pictures, as it is laid on each by what that starts from."""
+        session = self.session
+        given = 0
+        for path in paths:
+            settings = look.settings(session.desk.recipe(path), strength)
+            given += session.record_for(path, settings, f"{look.name}, {number(100.0 * strength, 0, '%')}")
+        takes = "takes" if given == 1 else "take"
+        session.said.emit(f"{counted(given, 'picture')} {takes} {look.name}." if given else NOTHING_SELECTED)
 
     def _give(self, source: Path, gifts: Iterable[tuple[Path, Settings]]) -> int:
         """How many pictures took what they were given; the source takes nothing."""

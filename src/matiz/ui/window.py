@@ -195,6 +195,11 @@ class Window(QMainWindow):
     def give_place(self) -> None:
         self.gifts.place_to(self.sort.sheet.selected_paths(), self.places.chosen)
 
+    def give_look(self) -> None:
+        look, strength = self.colour.looks.look(), self.colour.looks.strength.value() / 100.0
+        if look is not None:
+            self.gifts.look_to(self.sort.sheet.selected_paths(), look, strength)
+
     def undo(self) -> None:
         self.session.undo()
 

@@ -98,7 +98,7 @@ class LooksPage(Page):
         kept.addWidget(self.keep)
         kept.addStretch(1)
         column.addLayout(kept)
-        note = caption("For many: select pictures in Sort and give them the last change (Ctrl+Alt+L).",
+        note = caption("For many: select them in Sort, then give them the look (Ctrl+Alt+K).",
                        px=theme.SMALL_PX)  # fmt: skip
         note.setWordWrap(True)
         column.addWidget(note)

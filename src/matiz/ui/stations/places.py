@@ -10,9 +10,11 @@ from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke
 from ...recipe.tree import ABSENT, ORDER, Rows, added, parts_of, replaced
 from ...wording import counted, percent
 from ..actions import ActionSpec
+from ..colouring.hues import HuesPage
 from ..controls import Words, hold_drags
 from ..instruments.ladder import Ladder
 from ..picture_view import PictureView
+from ..placing.hues import PlaceHues
 from ..placing.mask_view import MODES, OFF, MaskView
 from ..placing.page import Page
 from ..placing.place_list import PlaceList
@@ -38,7 +40,7 @@ class PlacesStation(Station):
     """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
 
     number, title, key = 6, "Places", "places"
-    reads, shows = frozenset({"places", "tone"}), ("places",)
+    reads, shows = frozenset({"places", "tone"}), ("places", "colour", "colour_before")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -48,7 +50,8 @@ class PlacesStation(Station):
         self.tool = PlaceTool(self)
         self.where, self.what, self.curve = WherePage(self), LightPage(self), CurvePage(self)
         self.rank = RankPage(self, self._to_frame)
-        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve, self.rank)
+        self.hues = PlaceHues(self, HuesPage(session, view, self._pegs_path))
+        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve, self.hues, self.rank)
         self.page: Page = self.where
         self.row.addWidget(self.ladder, 4)
         self.row.addLayout(self._paged(), 12)
@@ -122,6 +125,7 @@ class PlacesStation(Station):
 
     def leave(self) -> None:
         self.what.pick.setChecked(False)
+        self.hues.leave()
         for tool in (self.rank.tool, self.tool):
             self.view.put_away(tool)
         super().leave()
@@ -133,10 +137,11 @@ class PlacesStation(Station):
         self.rank.forget()
 
     def is_idle(self) -> bool:
-        return self.mask_view.is_idle()
+        return self.mask_view.is_idle() and self.hues.pegs.is_idle()
 
     def end(self) -> None:
         self.mask_view.end()
+        self.hues.pegs.end()
 
     def reading_text(self) -> str:
         places = self.places()
@@ -165,12 +170,14 @@ class PlacesStation(Station):
         reading = self._reading()
         self.list.show_reading(reading)
         self.ladder.show_reading(reading)
+        self.hues.refresh_readings()
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         self.mask_view.paint(painter, view, self.chosen)
 
     def turn_to(self, title: str) -> None:
         self.view.put_away(self.rank.tool)
+        self.hues.leave()
         self.page = next(page for page in self.pages if page.title == title)
         self.words.show_value(title)
         self._stack.setCurrentWidget(self.page)
@@ -203,6 +210,9 @@ class PlacesStation(Station):
 
     def place_path(self) -> str:
         return f"places.{self.chosen}"
+
+    def _pegs_path(self) -> str:
+        return f"{self.place_path()}.pegs" if self.place() is not None else ""
 
     def part(self) -> MaskPart | None:
         place = self.place()

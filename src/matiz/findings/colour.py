@@ -1,0 +1,117 @@
+"""Findings about colours: what the delivery cannot hold, hues that are stronger than anything has, skin that is red or
+uneven, a cast on an animal that is white or grey."""
+
+from collections.abc import Iterator
+
+from ..measure.colour import SECTORS, Hue
+from ..measure.picture import PictureReading
+from ..recipe.colour import Peg
+from ..recipe.model import Recipe
+from ..wording import number, percent
+from .model import Finding, needs
+
+LEAST_OUT, LEAST_OUT_dE = 0.004, 1.5
+"""Of the picture outside of the delivery's space, and by how much on the mean: less is a lamp or a petal."""
+LEAST_SHARE, LOUD_C, LOUD_OVER = 0.01, 62.0, 1.8
+"""Of the picture in a hue; C*ab that one in fifty of it exceeds; and times as much as the picture's others have. Common
+practice, no source: few things in daylight are stronger."""
+QUIET_C = 0.75
+"""What such a hue keeps of its chroma."""
+UNEVEN_DEG, UNEVEN_C, RED_DEG = 6.0, 5.0, 14.0
+"""Spread of hue and of chroma, and by how much its reddest tenth is redder: more is seen. By eye, no source."""
+EVENNESS = 50.0
+"""About half is enough; more looks like plastic. Common practice, no source."""
+NAMES = ("red", "orange", "amber", "yellow-green", "green", "sea-green", "cyan", "azure", "blue", "violet", "purple",
+         "pink")  # fmt: skip
+"""Of Oklab's hues by 30 degrees from 0."""
+
+
+def hue_name(hue_deg: float) -> str:
+    """A word for a hue of Oklab."""
+    return NAMES[int(hue_deg % 360.0 / (360.0 / SECTORS))]
+
+
+@needs("colour")
+def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Colours that sRGB cannot hold, by more than is lost without being seen."""
+    found = reading.colour.out_of_gamut
+    if found.share < LEAST_OUT or found.mean_dE < LEAST_OUT_dE or recipe.colour.black_and_white == "on":
+        return
+    keep = round(min(max(1.0 / found.excess, 0.6), 0.95), 2)
+    peg = Peg(at_deg=round(found.hue_deg, 1), reach_deg=40.0, chroma=keep)
+    yield Finding(
+        id="colour.out_of_gamut",
+        station="colour",
+        claim=f"{percent(found.share, 1)} of the picture, most of it {hue_name(found.hue_deg)}, is stronger than sRGB "
+        f"can show: it is drawn in by ΔE {number(found.mean_dE, 1)}, its hue turned by {number(found.turn_deg, 1, '°')}",
+        evidence={
+            "share_%": round(100.0 * found.share, 2),
+            "mean_dE": round(found.mean_dE, 2),
+            "turn_deg": round(found.turn_deg, 2),
+            "hue_deg": round(found.hue_deg, 1),
+        },
+        outlines=found.spots,
+        adds=(("colour.pegs", peg),),
+        fix_label=f"Take the chroma of {hue_name(found.hue_deg)} to {number(100.0 * keep, 0, '%')}",
+        certainty=0.8,
+    )
+
+
+@needs("colour", "colour_before")
+def over_saturated(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A hue far stronger than all others, made so by what was decided here."""
+    hues, before = reading.colour.hues, reading.colour_before.hues
+    for n, (hue, was) in enumerate(zip(hues, before, strict=True)):
+        others = [other.strongest for m, other in enumerate(hues) if m != n and other.share > LEAST_SHARE]
+        # what is strong by itself is the picture's own affair
+        if hue.share < LEAST_SHARE or hue.strongest < LOUD_C or hue.strongest < 1.25 * was.strongest:
+            continue
+        if others and hue.strongest < LOUD_OVER * max(others):
+            continue
+        yield _too_strong(n, hue, was)
+
+
+def _too_strong(n: int, hue: Hue, was: Hue) -> Finding:
+    middle = (n + 0.5) * 360.0 / SECTORS
+    keep = round(max(1.15 * was.strongest / hue.strongest, 0.5), 2) if was.strongest else QUIET_C
+    return Finding(
+        id="colour.over_saturated",
+        station="colour",
+        claim=f"The {hue_name(middle)}s stand out: chroma {number(hue.strongest, 0)} where it was "
+        f"{number(was.strongest, 0)}, on {percent(hue.share, 1)} of the picture",
+        evidence={"chroma": round(hue.strongest, 1), "before": round(was.strongest, 1),
+                  "share_%": round(100.0 * hue.share, 2)},
+        adds=(("colour.pegs", Peg(at_deg=middle, reach_deg=45.0, chroma=keep)),),
+        fix_label=f"Take the chroma of {hue_name(middle)} to {number(100.0 * keep, 0, '%')}",
+        subject=hue_name(middle),
+        certainty=0.6,
+    )  # fmt: skip
+
+
+@needs("skin")
+def uneven_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Skin that was picked is uneven, or red in parts."""
+    skin, evenness = reading.skin, recipe.colour.skin.evenness_percent
+    if skin is None or evenness >= EVENNESS:
+        return
+    is_red = skin.redness_deg > RED_DEG
+    if skin.hue_spread_deg < UNEVEN_DEG and skin.chroma_spread < UNEVEN_C and not is_red:
+        return
+    what = (
+        f"Part of the skin is {number(skin.redness_deg, 0, '°')} redder than the rest"
+        if is_red
+        else f"Skin is uneven: hue ±{number(skin.hue_spread_deg, 1, '°')}, chroma ±{number(skin.chroma_spread, 1)}"
+    )
+    yield Finding(
+        id="colour.skin",
+        station="colour",
+        claim=what,
+        evidence={
+            "hue_spread_deg": round(skin.hue_spread_deg, 2),
+            "chroma_spread": round(skin.chroma_spread, 2),
+            "redness_deg": round(skin.redness_deg, 2),
+        },
+        fix=(("colour.skin.evenness_percent", EVENNESS),),
+        fix_label=f"Even it out by {number(EVENNESS, 0, '%')}",
+        certainty=0.6,
+    )
