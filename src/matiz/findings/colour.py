@@ -43,7 +43,7 @@ def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         id="colour.out_of_gamut",
         station="colour",
         claim=f"{percent(found.share, 1)} of the picture, most of it {hue_name(found.hue_deg)}, is stronger than sRGB "
-        f"can show: it is drawn in by ΔE {number(found.mean_dE, 1)}, its hue turned by {number(found.turn_deg, 1, '°')}",
+        f"can show: it is drawn in by ΔE {number(found.mean_dE, 1)}, hue turned by {number(found.turn_deg, 1, '°')}",
         evidence={
             "share_%": round(100.0 * found.share, 2),
             "mean_dE": round(found.mean_dE, 2),
@@ -58,7 +58,7 @@ def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 
 
 @needs("colour", "colour_before")
-def over_saturated(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+def over_saturated(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
     """A hue far stronger than all others, made so by what was decided here."""
     hues, before = reading.colour.hues, reading.colour_before.hues
     for n, (hue, was) in enumerate(zip(hues, before, strict=True)):

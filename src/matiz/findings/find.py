@@ -25,7 +25,8 @@ from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, 
 JUDGES = (
     tilted, converging, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known, grey_card,
     balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat,
-    crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin, idle_place, hard_edge, lost_ends, drained,
+    crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin,
+    idle_place, hard_edge, lost_ends, drained,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

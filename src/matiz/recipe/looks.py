@@ -143,7 +143,10 @@ def look_from(data: Any, called: str) -> Look:
     outside = [station for station in recipe if station not in STATIONS]
     if outside:
         raise RecipeError(f"{called}: a look decides {' and '.join(STATIONS)}, not {outside[0]!r:.40}")
-    section_from(Recipe.starting(RAW), recipe)
+    try:
+        section_from(Recipe.starting(RAW), recipe)
+    except RecipeError as error:
+        raise RecipeError(f"{called}: {error}") from None
     return Look(name or Path(called).stem, why, recipe)
 
 

@@ -105,11 +105,13 @@ class TintPage(Page):
         self.pick.setChecked(False)
 
     def _moved(self, move: NodeMove) -> list[tuple[str, Any]]:
+        """Whole nodes: while the first drag goes on, what it shows is not in the recipe yet."""
         ident, values = move
-        if ident in self.session.recipe.colour.tint:
-            return [(f"{TABLE}.{ident}.{name}", value) for name, value in values.items()]
-        start = {**START, ident: replaced(START[ident], **values)} if ident in START else {}
-        return [(f"{TABLE}.{name}", node) for name, node in start.items()]
+        nodes = dict(self.nodes())
+        if ident not in nodes:
+            return []
+        nodes[ident] = replaced(nodes[ident], **values)
+        return [(f"{TABLE}.{name}", node) for name, node in nodes.items()]
 
     def put_usual(self) -> None:
         if self.session.is_open:

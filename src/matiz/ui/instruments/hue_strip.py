@@ -85,7 +85,7 @@ class HueStrip(Instrument):
     asked = Signal(str, float)
     """ "add" with a hue in degrees, or "remove" with nothing."""
     chosen = Signal(str)
-    own_keys = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
+    own_keys = (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Delete, Qt.Key.Key_Backspace, Qt.Key.Key_Insert)
     lifts = False
     """Whether upward means lightness, without Shift: in black and white there is no chroma to give."""
 

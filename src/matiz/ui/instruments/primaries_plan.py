@@ -75,6 +75,7 @@ class PrimariesPlan(Instrument):
     """Drag a corner: `changing` and `changed` carry a CornerMove."""
 
     chosen = Signal(str)
+    own_keys = (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
     def __init__(self) -> None:
         super().__init__("Triangle of the primaries in u′v′")

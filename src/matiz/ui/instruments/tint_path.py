@@ -53,7 +53,7 @@ class TintPath(Instrument):
     asked = Signal(str)
     """ "add" or "remove"."""
     chosen = Signal(str)
-    own_keys = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
+    own_keys = (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Delete, Qt.Key.Key_Backspace, Qt.Key.Key_Insert)
 
     def __init__(self) -> None:
         super().__init__("Tint path from dark to light")

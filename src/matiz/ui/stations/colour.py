@@ -45,7 +45,7 @@ class ColourStation(PagedStation):
             ActionSpec("colour_pick", "Pick a hue", ("Ctrl+Shift+H",), "Press it, drag.", "pick_hue", "Colour"),
             ActionSpec("colour_match", "Match", ("Ctrl+E",), "Two areas alike.", "turn_to", "Colour", "Match"),
             ActionSpec("colour_mono", "Black and white", ("Ctrl+Shift+B",), "On or off.", "switch_mono", "Colour"),
-            ActionSpec("colour_looks", "Looks", ("Ctrl+Shift+Y",), "Laid on the picture.", "turn_to", "Colour", "Looks"),
+            ActionSpec("colour_looks", "Looks", ("Ctrl+Shift+Y",), "Lay one on.", "turn_to", "Colour", "Looks"),
         )  # fmt: skip
 
     def pick_hue(self) -> None:
