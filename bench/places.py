@@ -40,7 +40,7 @@ PARTS: tuple[MaskPart, ...] = (
 
 
 def run() -> dict[str, float]:
-    engine = Engine(_frame())
+    engine = Engine(frame())
     plain = Recipe()
     ten = _with(plain, *(Place(mask=Rows([("a", part)]), exposure_EV=0.3, chroma_percent=20.0) for part in PARTS))
     ident = ten.places.order[3]
@@ -52,7 +52,7 @@ def run() -> dict[str, float]:
 
     views = side_by_side({"none": lambda: first(plain), "ten": lambda: first(ten)}, rounds=5)
     drag = side_by_side({"drag": lambda: [engine.render(each, LEVEL) for each in tapes]}, rounds=5)["drag"]
-    files = side_by_side({"none": lambda: _develop(engine, plain), "ten": lambda: _develop(engine, ten)}, rounds=2)
+    files = side_by_side({"none": lambda: develop(engine, plain), "ten": lambda: develop(engine, ten)}, rounds=2)
     return {
         "first view of 24 MP at a quarter, ten places over none": views["ten"] / views["none"],
         "24 MP developed, ten places over none": files["ten"] / files["none"],
@@ -112,12 +112,12 @@ def _with(recipe: Recipe, *places: Place) -> Recipe:
     return recipe.change_all(added(recipe, [("places", place) for place in places]), label="x")[0]
 
 
-def _develop(engine: Engine, recipe: Recipe) -> None:
+def develop(engine: Engine, recipe: Recipe) -> None:
     for _ in engine.full(recipe):
         pass
 
 
-def _frame() -> Frame:
+def frame() -> Frame:
     """24 MP of raw data, from a small frame laid side by side."""
     shot = DEMO_SHOTS[0]
     frame = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)

@@ -166,11 +166,11 @@ def test_the_route_is_clicked_and_walked_by_keys(window):
     QTest.mouseClick(route, Qt.MouseButton.LeftButton, pos=QPoint(60, 8 + 62 * 3 + 20))
     assert window.station is window.tone
     QTest.keyClick(route, Qt.Key.Key_Down)
-    assert window.station is window.places
+    assert window.station is window.colour
     QTest.keyClick(route, Qt.Key.Key_Up)
     assert window.station is window.tone
     assert route.row_at(5000) == -1
-    assert [s.number for s in window.stations] == [1, 2, 3, 4, 6, 9]
+    assert [s.number for s in window.stations] == [1, 2, 3, 4, 5, 6, 9]
 
 
 def test_the_header_zooms_and_speaks(window):

@@ -8,7 +8,7 @@ from ..measure.picture import PictureReading
 from ..recipe.colour import Peg
 from ..recipe.model import Recipe
 from ..wording import number, percent
-from .model import Finding, needs
+from .model import Finding, box, needs
 
 LEAST_OUT, LEAST_OUT_dE = 0.004, 1.5
 """Of the picture outside of the delivery's space, and by how much on the mean: less is a lamp or a petal."""
@@ -114,4 +114,29 @@ def uneven_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix=(("colour.skin.evenness_percent", EVENNESS),),
         fix_label=f"Even it out by {number(EVENNESS, 0, '%')}",
         certainty=0.6,
+    )
+
+
+@needs("mismatch")
+def two_hues(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
+    """A smooth area, such as a sky, of which a part has another hue than the rest."""
+    if reading.mismatch is None:
+        return
+    found, match = reading.mismatch
+    yield Finding(
+        id="colour.two_hues",
+        station="colour",
+        claim=f"One smooth area in two hues: a part of it, {percent(found.share, 0)} of the picture, is off by "
+        f"{number(abs(found.dh), 1, '°')} of hue (ΔE {number(found.dE00, 1)})",
+        evidence={
+            "dh_deg": round(found.dh, 2),
+            "dE00": round(found.dE00, 2),
+            "after_dE00": round(match.after.dE00, 2),
+            "share_%": round(100.0 * found.share, 1),
+        },
+        outlines=(box(found.part), box(found.rest)),
+        adds=tuple(("places", place) for place in match.places),
+        fix_label="Bring the part to the hue of the rest, at its own lightness",
+        then="Look along the border between them at 1:1",
+        certainty=found.certainty,
     )

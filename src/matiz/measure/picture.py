@@ -18,7 +18,9 @@ from ..masks.view import lab
 from ..raw.noise import noise_of
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
-from ..recipe.places import Place
+from ..recipe.places import Mapped, Place
+from ..recipe.shapes import Grid
+from ..recipe.tree import Rows, Section
 from . import table
 from .border import Blob, find_blobs
 from .colour import ColourReading, SkinReading, read_colour, read_skin
@@ -27,7 +29,9 @@ from .dust import DustReading, read_dust
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
+from .match import Match, turn_hue
 from .mend import MendReading, read_mend
+from .mismatch import Mismatch, find_mismatch, in_frame
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
 from .places import PlaceReading, read_place
@@ -79,6 +83,9 @@ class PictureReading:
     """The same without what Colour does."""
     skin: SkinReading | None
     """None while no skin is picked."""
+    mismatch: tuple[Mismatch, Match] | None
+    """One smooth area in two hues, boxes in px of the upright full-size picture, and what makes them one; None where
+    there is none."""
     mend: MendReading
     tilt: TiltReading
     """Of the frame: the recipe's level and perspective are not in it."""
@@ -251,6 +258,21 @@ def _colour(sight: Sight) -> ColourReading:
     return replace(found, out_of_gamut=replace(found.out_of_gamut, spots=spots))
 
 
+def _mismatch(sight: Sight) -> tuple[Mismatch, Match] | None:
+    found = find_mismatch(sight.picture("small display"))
+    if found is None or sight.recipe.colour.black_and_white == "on":
+        return None
+    part, rest = (_at_full_size(sight, box) for box in (found.part, found.rest))
+    mask: Rows[Section] = Rows([("m1", Mapped(shares=Grid.of(in_frame(sight.mapping, found.where, sight.step))))])
+    return replace(found, part=part, rest=rest), turn_hue(sight.engine, sight.recipe, part, mask, -found.dh)
+
+
+def _at_full_size(sight: Sight, box: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
+    (width, height), step = sight.mapping.size, sight.step
+    x, y = min(max(box[0] * step, 0), width - 2), min(max(box[1] * step, 0), height - 2)
+    return x, y, min(box[2] * step, width - x), min(box[3] * step, height - y)
+
+
 def _without_colour(recipe: Recipe) -> Recipe:
     return recipe.with_plain("colour")
 
@@ -322,6 +344,7 @@ READINGS = (
     Reading("colour_before", _colour, looks_at=("small display", "small rendered"), under=_without_colour),
     Reading("skin", lambda s: read_skin(s.picture("small display"), s.recipe.colour.skin), looks_at=("small display",),
             reads=("colour.skin",)),
+    Reading("mismatch", _mismatch, looks_at=("small display", "display"), reads=("colour.black_and_white",)),
     Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),

@@ -108,6 +108,19 @@ def skin_set(size: tuple[int, int], light: str = "daylight:5500") -> Scene:
     return scene
 
 
+def cliffs(size: tuple[int, int], light: str = "daylight:5500", *, rust: float = 0.1) -> Scene:
+    """Two rock faces side by side, the right one with a share of rust in it; `areas` names them "left" and "right"."""
+    scene = _flat(size, light)
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32) / width
+    grain = 1.0 + 0.25 * fbm(x * 40.0, y * 40.0, seed=12, octaves=5, footprint=40.0 / width)
+    share = np.where(x < 0.5, 0.0, rust).astype(np.float32)
+    scene.put_mix(np.ones((height, width), np.float32), {"sand": grain * (1.0 - share), "rust": grain * share})
+    for name, left in (("left", 0.08), ("right", 0.58)):
+        scene.areas[name] = (round(left * width), round(0.2 * height), round(0.34 * width), round(0.6 * height))
+    return scene
+
+
 def two_light_wall(size: tuple[int, int], light: str = "daylight:7000", *, warm: str = "planck:2700") -> Scene:
     """A plastered wall, `light` from the left and `warm` from the right, half and half in the middle."""
     width, height = size

@@ -5,8 +5,8 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...develop.tiles import Region
+from ...measure.match import Match, make_alike
 from ...measure.pairs import PairReading, shown_pair
-from ...proposals.match import Match, make_alike
 from ...recipe.tree import added
 from ...wording import number
 from .. import theme
@@ -72,8 +72,10 @@ class MatchPage(Page):
         self.middle.setToolTip("Two places: each is brought half of the way")
         self.middle.clicked.connect(lambda: self.make(halfway=True))
         self.swap = push("Swap A and B")
+        self.swap.setToolTip("What was to be changed is what it is changed to")
         self.swap.clicked.connect(self._swap)
         self.again = push("Two others")
+        self.again.setToolTip("Forget both areas")
         self.again.clicked.connect(self.forget_areas)
         for button in (self.alike, self.middle, self.swap, self.again):
             line.addWidget(button)

@@ -67,6 +67,7 @@ class TintPage(Page):
         self.usual.setToolTip("Three nodes to begin with")
         self.usual.clicked.connect(self.put_usual)
         self.new = push("Another node")
+        self.new.setToolTip("In the middle of the widest stretch of tones without one")
         self.new.clicked.connect(self.add)
         self.remove = push("Remove")
         self.remove.setToolTip("Take the chosen node away")

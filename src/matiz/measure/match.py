@@ -1,29 +1,61 @@
 """Two areas made alike: a place found from the first, and the light, chroma and lightness that bring it to the
 second."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
+from ..colour.spaces import Lab_to_Oklab
 from ..colour.types import Array
 from ..develop.engine import Engine
 from ..develop.tiles import Region
 from ..errors import ArgumentError
-from ..measure.pairs import PairReading, compare, middle_of, shown_lab
+from ..recipe.colour import Peg
 from ..recipe.model import Recipe
 from ..recipe.places import Place, Reach
 from ..recipe.tree import Rows, Section, added, replaced
+from .pairs import PairReading, compare, middle_of, shown_lab
 
-STEPS = {"exposure_EV": 0.1, "warmer_mired": 8.0, "greener_duv": 0.002}
-"""Of what a correction is made of: how far each is moved to see what it does."""
-LIMITS = {"exposure_EV": 3.0, "warmer_mired": 150.0, "greener_duv": 0.03}
-DIGITS = {"exposure_EV": 3, "warmer_mired": 2, "greener_duv": 5}
 ROUNDS = 7
 DONE_dE = 0.1
 REACH_SHARE, LEAST_REACH, MOST_REACH = 0.45, 0.06, 0.5
 """Of the distance to what it must not reach: how far a mask does; and its limits, of the long side."""
 SPREADS, LEAST_OFF, MOST_OFF = 4.0, 10.0, 40.0
 """How far a colour of the mask may be off, in spreads of the area, and its limits, L*a*b*."""
+
+
+@dataclass(frozen=True)
+class _Way:
+    """What a correction is made of, number by number: where it does nothing, how far it is moved to see what it does,
+    its limits, its decimals."""
+
+    start: tuple[float, ...]
+    steps: tuple[float, ...]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    digits: tuple[int, ...]
+    made: Callable[[Sequence[float]], dict[str, Any]]
+    """The values of a place."""
+
+
+def _lit(values: Sequence[float]) -> dict[str, Any]:
+    return dict(zip(("exposure_EV", "warmer_mired", "greener_duv"), values, strict=True))
+
+
+BY_LIGHT = _Way((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-3.0, -150.0, -0.028), (3.0, 150.0, 0.028), (3, 2, 5), _lit)
+"""Stops, mired and Duv: texture stays, as under another light."""
+
+
+def _by_hue(at_deg: float) -> _Way:
+    """A peg: a turn of hue, and a factor of chroma."""
+
+    def made(values: Sequence[float]) -> dict[str, Any]:
+        turn, chroma = values
+        return {"pegs": Rows([("p1", Peg(at_deg=at_deg, reach_deg=180.0, hue_deg=turn, chroma=chroma))])}
+
+    return _Way((0.0, 1.0), (2.0, 0.05), (-80.0, 0.2), (80.0, 3.0), (2, 3), made)
 
 
 @dataclass(frozen=True)
@@ -36,7 +68,7 @@ class Match:
 
 
 def make_alike(engine: Engine, recipe: Recipe, first: Region, second: Region, *, halfway: bool = False) -> Match:
-    """Bring the first area of a picture, px of its full size, to the second; `halfway`: each to their middle.
+    """Bring the first area of a picture, px of its full size, to the second; halfway: each to their middle.
 
     The correction is one of light (stops, mired, Duv), which keeps texture, solved so that the areas' middles meet.
     Raises ArgumentError where the two lie over each other.
@@ -49,11 +81,26 @@ def make_alike(engine: Engine, recipe: Recipe, first: Region, second: Region, *,
     targets = [(middles[0] + middles[1]) / 2.0] * 2 if halfway else [middles[1]]
     places, changed = [], recipe
     for area, other, target in zip((first, second), (second, first), targets, strict=False):
-        place = _brought(engine, changed, _mask(engine, recipe, area, other), area, target)
+        place = _brought(engine, changed, _mask(engine, recipe, area, other), area, target, BY_LIGHT)
         places.append(place)
         changed = changed.change_all(added(changed, [("places", place)]), label="Match")[0]
     after = compare(*(shown_lab(engine, changed, area) for area in (first, second)))
     return Match(tuple(places), before, after)
+
+
+def turn_hue(engine: Engine, recipe: Recipe, area: Region, mask: Rows[Section], turn_deg: float) -> Match:
+    """Turn the hue of what a mask holds, and the area lies in, by degrees of CIELAB; lightness and chroma stay.
+    before, after: of the area from what it is to be."""
+    now = middle_of(shown_lab(engine, recipe, area))[0]
+    turn = np.radians(turn_deg)
+    cos, sin = np.cos(turn), np.sin(turn)
+    target = np.array([now[0], now[1] * cos - now[2] * sin, now[1] * sin + now[2] * cos])
+    _, a, b = Lab_to_Oklab(now)
+    way = _by_hue(round(float(np.degrees(np.arctan2(b, a))) % 360.0, 1))
+    place = _brought(engine, recipe, mask, area, target, way)
+    changed = recipe.change_all(added(recipe, [("places", place)]), label="Match")[0]
+    reached = middle_of(shown_lab(engine, changed, area))[0]
+    return Match((place,), PairReading.of(target, now), PairReading.of(target, reached))
 
 
 def _overlap(first: Region, second: Region) -> bool:
@@ -83,36 +130,35 @@ def _mask(engine: Engine, recipe: Recipe, area: Region, other: Region) -> Rows[S
     return Rows([("m1", reach)])
 
 
-def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array) -> Place:
-    """A place with the light that brings the middle of an area to a colour L*, a*, b*: Newton's way, three numbers for
-    three."""
-    names = list(STEPS)
-    values = np.zeros(len(names))
-    base = Place(name="Matched", mask=mask, hold_chroma="off")
-    ident = recipe.places.fresh_id()
+def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array, way: _Way) -> Place:
+    """A place with the correction that brings the middle of an area nearest to a colour L*, a*, b*: Gauss and Newton's
+    way."""
+    base, ident = Place(name="Matched", mask=mask, hold_chroma="off"), recipe.places.fresh_id()
+
+    def place(at: Array) -> Place:
+        return replaced(base, **way.made([round(float(v), n) for v, n in zip(at, way.digits, strict=True)]))
 
     def seen(at: Array) -> Array:
-        place = replaced(base, **dict(zip(names, (float(v) for v in at), strict=True)))
-        under = recipe.change_all([(f"places.{ident}", place)], label="x")[0]
+        under = recipe.change_all([(f"places.{ident}", replaced(base, **way.made(at.tolist())))], label="x")[0]
         return middle_of(shown_lab(engine, under, area))[0]
 
-    limits = np.array([LIMITS[name] for name in names])
+    steps = np.array(way.steps)
+    low, high = np.array(way.low), np.array(way.high)
+    values = np.array(way.start)
     now = seen(values)
     for _ in range(ROUNDS):
         if np.linalg.norm(target - now) < DONE_dE:
             break
-        steps = np.array([STEPS[name] for name in names])
-        slopes = np.stack([(seen(values + one) - now) / step for one, step in zip(np.diag(steps), steps, strict=True)])
         # in units of the steps, and held a little: where an area is white or black nothing moves it
-        unit = (slopes * steps[:, None]).T
-        move = np.linalg.solve(unit.T @ unit + 1e-3 * np.eye(3), unit.T @ (target - now)) * steps
-        tried = np.clip(values + move, -limits, limits)
-        reached = seen(tried)
-        if np.linalg.norm(target - reached) > np.linalg.norm(target - now):
-            tried = np.clip(values + move / 3.0, -limits, limits)
+        slopes = np.stack([seen(values + one) - now for one in np.diag(steps)], axis=1)
+        held = slopes.T @ slopes + 1e-3 * np.eye(len(steps))
+        move = np.linalg.solve(held, slopes.T @ (target - now)) * steps
+        for share in (1.0, 0.3):
+            tried = np.clip(values + share * move, low, high)
             reached = seen(tried)
-            if np.linalg.norm(target - reached) >= np.linalg.norm(target - now):
+            if np.linalg.norm(target - reached) < np.linalg.norm(target - now):
                 break
+        else:
+            break
         values, now = tried, reached
-    rounded = {name: round(float(value), DIGITS[name]) for name, value in zip(names, values, strict=True)}
-    return replaced(base, **rounded)
+    return place(values)

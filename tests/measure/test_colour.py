@@ -1,0 +1,196 @@
+"""What is read of colours: hues and their strength, what sRGB cannot hold, skin."""
+
+import json
+
+import numpy as np
+import pytest
+import skimage.data
+
+from matiz.cli import main
+from matiz.colour.spaces import (
+    SRGB_TO_REC2020,
+    XYZ_TO_REC2020,
+    Lab_to_LCh,
+    Lab_to_XYZ,
+    decode_sRGB,
+    sRGB_to_Lab,
+)
+from matiz.develop.colour import moves_of
+from matiz.develop.engine import Engine
+from matiz.findings.colour import hue_name, out_of_gamut, over_saturated, uneven_skin
+from matiz.findings.find import find, fixed
+from matiz.kernels.colour import coloured
+from matiz.kernels.fit import fitted
+from matiz.measure.colour import CHROMA_BINS, HUE_BINS, oklch_of, read_colour, read_skin
+from matiz.measure.picture import Meter
+from matiz.proposals.skin import reference_of
+from matiz.raw.decode import read_frame
+from matiz.recipe.colour import Grading, Peg, Skin
+from matiz.recipe.model import Recipe
+from matiz.recipe.tree import Rows, replaced
+
+TO_SRGB = np.linalg.inv(SRGB_TO_REC2020).astype(np.float32)
+FACE = (slice(60, 160), slice(185, 265))
+"""Of the astronaut of scikit-image."""
+
+
+def read(display: np.ndarray):
+    display = display.astype(np.float32)
+    return read_colour(display, display @ SRGB_TO_REC2020.T.astype(np.float32))
+
+
+def test_hues_and_their_shares_are_read():
+    picture = np.full((40, 40, 3), 0.2)
+    picture[:, 20:] = (0.5, 0.05, 0.05)
+    reading = read(picture)
+    _, chroma, hue = oklch_of(np.array([0.5, 0.05, 0.05]))
+    own = reading.hues[int(hue // 30)]
+    assert own.share == pytest.approx(0.5, abs=0.01)
+    assert own.chroma == pytest.approx(float(Lab_to_LCh(sRGB_to_Lab([0.5, 0.05, 0.05]))[1]), abs=0.1)
+    assert sum(each.share for each in reading.hues) == pytest.approx(0.5, abs=0.01), "greys have no hue"
+    assert reading.population.shape == (HUE_BINS, CHROMA_BINS)
+    assert reading.population.sum() == pytest.approx(1.0, abs=1e-5)
+    assert int(np.unravel_index(reading.population[:, 3:].argmax(), (HUE_BINS, CHROMA_BINS - 3))[0]) == int(hue // 3)
+    assert chroma > 0.0
+
+
+def test_what_the_delivery_cannot_hold_is_told_with_its_hue_and_place():
+    wanted = np.full((80, 80, 3), 0.2, np.float32)
+    wanted[20:60, 40:70] = (0.02, 0.5, 0.05)
+    display = fitted(wanted, TO_SRGB)
+    found = read_colour(display, wanted).out_of_gamut
+    assert found.share == pytest.approx(40 * 30 / 80**2, abs=0.01)
+    assert found.mean_dE > 2.0 and found.excess > 1.1 and hue_name(found.hue_deg) == "sea-green"
+    (spot,) = found.spots
+    assert spot[0] == pytest.approx((40, 20), abs=4) and spot[2] == pytest.approx((70, 60), abs=4)
+
+
+def test_drawing_in_turns_hues_by_less_than_a_degree_on_the_mean():
+    """Colours 2 to 35 % beyond what sRGB holds. Holding Oklab's hue would turn none, at the same ΔE00 (2.3): the plain
+    way is kept, since it costs a fraction."""
+    rng = np.random.default_rng(0)
+    inside = rng.random((60, 60, 3)) ** 2
+    grey = (inside @ [0.2126, 0.7152, 0.0722])[..., None]
+    beyond = grey + (inside - grey) * rng.uniform(1.0, 1.6, (60, 60, 1))
+    wanted = np.clip(beyond @ SRGB_TO_REC2020.T, 0.0, 1.0).astype(np.float32)
+    found = read_colour(fitted(wanted, TO_SRGB), wanted).out_of_gamut
+    assert found.share > 0.2 and found.turn_deg < 2.0 and found.mean_dE < 5.0
+
+
+def _even_skin(spread: float, rng) -> np.ndarray:
+    L = 60.0 + rng.normal(0.0, 5.0, (120, 120))
+    Lab = np.stack([L, 15.0 + spread * rng.normal(size=L.shape), 17.0 + spread * rng.normal(size=L.shape)], axis=-1)
+    return (Lab_to_XYZ(Lab) @ XYZ_TO_REC2020.T).astype(np.float32)
+
+
+REFERENCE = (45.0, 15.0, 17.0, 60.0, 15.0, 17.0, 75.0, 15.0, 17.0)
+
+
+def test_the_spread_of_skin_is_read():
+    rng = np.random.default_rng(4)
+    for spread in (1.0, 2.5):
+        skin = read_skin(_even_skin(spread, rng) @ TO_SRGB.T, Skin(reference=REFERENCE))
+        # an angle of a spread across at chroma 22.7
+        assert skin.hue_spread_deg == pytest.approx(np.degrees(spread / 22.7), rel=0.15)
+        assert skin.chroma_spread == pytest.approx(spread, rel=0.15) and skin.share > 0.95
+        assert skin.hue_deg == pytest.approx(48.6, abs=1.0) and len(skin.cloud) >= 300
+    assert read_skin(np.full((50, 50, 3), 0.2, np.float32), Skin(reference=REFERENCE)) is None
+    assert read_skin(np.full((50, 50, 3), 0.2, np.float32), Skin()) is None
+
+
+@pytest.fixture(scope="module")
+def astronaut(tmp_path_factory) -> Engine:
+    from PIL import Image
+
+    path = tmp_path_factory.mktemp("face") / "face.png"
+    Image.fromarray(skimage.data.astronaut()).save(path)
+    return Engine(read_frame(path))
+
+
+@pytest.mark.parametrize(("percent", "low", "high"), [(50.0, 0.35, 0.65), (100.0, 0.0, 0.1)])
+def test_a_real_face_is_evened_out(astronaut, percent, low, high):
+    """The astronaut of scikit-image: the spread of hue and chroma falls, texture stays."""
+    plain = Recipe.starting("rendered")
+    reference = reference_of(astronaut, plain, 210, 130)
+    skin = Skin(reference=reference)
+    seen = {}
+    for each in (0.0, percent):
+        recipe = replaced(plain, colour=Grading(skin=replaced(skin, evenness_percent=each)))
+        seen[each] = astronaut.render(recipe, 0, result="display")[FACE]
+    lab = {each: sRGB_to_Lab(picture) for each, picture in seen.items()}
+    held = np.array(reference).reshape(3, 3)
+    there = np.stack([np.interp(lab[0.0][..., 0], held[:, 0], held[:, n]) for n in (1, 2)], axis=-1)
+    own = np.linalg.norm(lab[0.0][..., 1:] - there, axis=-1) < skin.reach
+    assert own.mean() > 0.5
+    spread = {each: np.linalg.norm(lab[each][..., 1:] - there, axis=-1)[own].mean() for each in lab}
+    assert low <= spread[percent] / spread[0.0] < high
+    texture = {each: np.diff(lab[each][..., 0], axis=1).std() for each in lab}
+    assert texture[percent] == pytest.approx(texture[0.0], rel=0.1)
+
+
+def test_skin_is_picked_where_there_is_some(astronaut):
+    held = np.array(reference_of(astronaut, Recipe.starting("rendered"), 210, 130)).reshape(3, 3)
+    assert np.all(np.diff(held[:, 0]) >= 6.0 - 1e-6)
+    hue = Lab_to_LCh(held)[:, 2]
+    # faces lie between 30 and 75 degrees of CIELAB hue; common practice, no source
+    assert np.all((hue > 25.0) & (hue < 80.0))
+
+
+# ---- findings
+
+
+def test_what_is_too_strong_is_found_only_when_it_was_made_so(scene_engine):
+    engine = Engine(scene_engine.frame)
+    for recipe in (Recipe(), Recipe(colour=Grading(chroma_percent=10.0))):
+        assert not [each for each in find(engine, Meter(engine).picture(recipe), recipe) if each.station == "colour"]
+    strong = Recipe(colour=Grading(chroma_percent=150.0))
+    reading = Meter(engine).picture(strong)
+    found = {each.id: each for each in find(engine, reading, strong) if each.station == "colour"}
+    gamut = found["colour.out_of_gamut"]
+    assert gamut.evidence["share_%"] > 0.4 and gamut.outlines
+    after = Meter(engine).picture(fixed(strong, gamut)).colour.out_of_gamut
+    assert after.share < 0.8 * reading.colour.out_of_gamut.share
+
+
+def test_one_loud_hue_is_named_and_calmed(scene_engine):
+    engine = Engine(scene_engine.frame)
+    loud = Recipe(colour=Grading(pegs=Rows([("a", Peg(at_deg=260.0, reach_deg=60.0, chroma=4.0))])))
+    found = over_saturated(Meter(engine).picture(loud), loud)
+    for each in found:
+        assert each.subject in each.claim and each.evidence["chroma"] > each.evidence["before"]
+        calmer = Meter(engine).picture(fixed(loud, each))
+        assert not [again for again in over_saturated(calmer, loud) if again.subject == each.subject]
+    assert not over_saturated(Meter(engine).picture(Recipe()), Recipe())
+
+
+def test_uneven_skin_is_told_and_evened(astronaut):
+    plain = Recipe.starting("rendered")
+    picked = replaced(plain, colour=Grading(skin=Skin(reference=reference_of(astronaut, plain, 210, 130))))
+    (finding,) = uneven_skin(Meter(astronaut).picture(picked), picked)
+    done = fixed(picked, finding)
+    assert done.colour.skin.evenness_percent == 50.0
+    assert not uneven_skin(Meter(astronaut).picture(done), done)
+    assert not out_of_gamut(Meter(astronaut).picture(plain), plain)
+
+
+# ---- the command line
+
+
+def test_measure_says_what_it_reads_of_colours(shoot, capsys):
+    path = str(next(iter(sorted(shoot.glob("*.dng")))))
+    areas = ["--area", "10,10,60,40", "--area", "300,300,60,40"]
+    assert main(["measure", path, "--station", "colour", *areas, "--json"]) == 0
+    out = json.loads(capsys.readouterr().out)
+    hues = out["colour"]["hues"]
+    assert [each["from_deg"] for each in hues] == list(range(0, 360, 30))
+    assert set(hues[0]) == {"from_deg", "share", "chroma"}
+    assert out["colour"]["skin"] is None and 0.0 <= out["colour"]["out_of_gamut"] <= 1.0
+    (pair,) = out["pairs"]
+    assert {"dE00", "dh", "dC", "dL", "shown", "areas"} == set(pair) and "tone" not in out
+
+
+def test_codes_of_a_photograph_come_back(astronaut):
+    shown = astronaut.render(Recipe.starting("rendered"), 0, result="display")
+    np.testing.assert_allclose(shown, decode_sRGB(skimage.data.astronaut() / 255.0), atol=0.01)
+    made = coloured(np.ascontiguousarray(shown @ SRGB_TO_REC2020.T.astype(np.float32)), moves_of(Grading()))
+    np.testing.assert_allclose(made @ TO_SRGB.T, shown, atol=1e-3)
