@@ -7,10 +7,11 @@ from ..measure.colour import SECTORS, Hue
 from ..measure.picture import PictureReading
 from ..recipe.colour import Peg
 from ..recipe.model import Recipe
+from ..recipe.places import Place
 from ..wording import number, percent
 from .model import Finding, box, needs
 
-LEAST_OUT, LEAST_OUT_dE = 0.004, 1.5
+LEAST_OUT, LEAST_OUT_dE = 0.004, 2.0
 """Of the picture outside of the delivery's space, and by how much on the mean: less is a lamp or a petal."""
 LEAST_SHARE, LOUD_C, LOUD_OVER = 0.01, 62.0, 1.8
 """Of the picture in a hue; C*ab that one in fifty of it exceeds; and times as much as the picture's others have. Common
@@ -24,6 +25,10 @@ EVENNESS = 50.0
 NAMES = ("red", "orange", "amber", "yellow-green", "green", "sea-green", "cyan", "azure", "blue", "violet", "purple",
          "pink")  # fmt: skip
 """Of Oklab's hues by 30 degrees from 0."""
+
+
+FAR_MIRED, EACH_SHARE = 120.0, 0.3
+"""Apart, and of the exposure each: two lights that no one balance reconciles."""
 
 
 def hue_name(hue_deg: float) -> str:
@@ -139,4 +144,26 @@ def two_hues(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
         fix_label="Bring the part to the hue of the rest, at its own lightness",
         then="Look along the border between them at 1:1",
         certainty=found.certainty,
+    )
+
+
+@needs("light")
+def better_grey(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Two lights far apart, each with much of the exposure: if no balance will do, black and white is an answer."""
+    lights = reading.light.lights
+    if len(lights.found) < 2 or recipe.colour.black_and_white == "on" or lights.apart_mired < FAR_MIRED:
+        return
+    lesser = lights.found[1]
+    if lesser.share < EACH_SHARE or any(isinstance(place, Place) for place in recipe.places.values()):
+        return
+    yield Finding(
+        id="colour.better_grey",
+        station="colour",
+        claim=f"Two lights {number(lights.apart_mired, 0, 'mired')} apart share the picture, "
+        f"{percent(lesser.share, 0)} for the lesser: if no balance will do, black and white is a good answer",
+        evidence={"apart_mired": round(lights.apart_mired, 1), "second_share_%": round(100.0 * lesser.share, 1)},
+        fix=(("colour.black_and_white", "on"), ("colour.filter", "green")),
+        fix_label="Black and white, a green filter before the lens",
+        then="The findings of Light try to save the colours first.",
+        certainty=0.3,
     )

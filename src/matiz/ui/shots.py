@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtWidgets import QApplication
 
+from ..recipe.colour import Peg
 from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
 from ..recipe.places import Bright, Ellipse, Place, Ramp, Stroke, Zones
 from ..recipe.shapes import Shape
@@ -64,8 +65,6 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     settle(window)
     keep("tries")
     window.show_tries()
-    open_at("CORVA_0011", window.tone)
-    keep("tone-finding")
     open_at("CORVA_0012", window.tone)
     window.session.commit(
         [
@@ -78,10 +77,6 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     )
     settle(window)
     keep("tone")
-    window.toggle_comparison("split")
-    settle(window)
-    keep("split")
-    window.toggle_comparison("split")
     open_at("CORVA_0052", window.tone)
     window.tone.clip_view.setChecked(True)
     settle(window)
@@ -120,18 +115,42 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.mend.dust.show_dust.setChecked(False)
     window.set_zoom(0.0)
     window.mend.turn_to("Level")
+    walk_colour(window, keep, lambda stem: open_at(stem, window.colour))
     walk_places(window, keep, lambda stem: open_at(stem, window.places))
-    open_at("CORVA_0031", window.light)
-    window.set_zoom(1.0)
-    settle(window)
-    keep("light-1to1")
-    window.set_zoom(0.0)
     open_at("CORVA_0031", window.deliver)
     keep("deliver")
     window.show_commands()
     settle(window)
     keep("commands")
     window.commands.reject()
+
+
+def walk_colour(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
+    """Pegs on the hue strip, two areas matched, black and white."""
+    colour = window.colour
+    open_at("CORVA_0031")
+    pegs = [Peg(at_deg=42.0, hue_deg=-8.0, chroma=1.25), Peg(at_deg=118.0, reach_deg=40.0, chroma=0.7, lightness=-4.0)]
+    window.session.commit(added(window.session.recipe, [("colour.pegs", each) for each in pegs]), "Hue pegs")
+    settle(window)
+    keep("colour")
+    window.undo()
+    open_at("CORVA_0012")
+    colour.turn_to("Match")
+    for area in ((500, 200, 200, 150), (2600, 250, 200, 150)):
+        colour.match.put(area)
+    settle(window)
+    colour.match.make(halfway=False)
+    settle(window)
+    keep("colour-match")
+    window.undo()
+    colour.turn_to("Black and white")
+    sky = Peg(at_deg=285.0, reach_deg=50.0, lightness=-14.0)
+    settings = [("colour.black_and_white", "on"), ("colour.filter", "orange")]
+    window.session.commit([*settings, *added(window.session.recipe, [("colour.pegs", sky)])], "Black and white")
+    settle(window)
+    keep("colour-black-and-white")
+    window.undo()
+    colour.turn_to("Hues")
 
 
 def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:

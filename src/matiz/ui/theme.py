@@ -121,6 +121,7 @@ def _sheet() -> str:
     QWidget {{ font-size: {text_px}px; }}
     #chrome {{ background: {panel}; }}
     QLabel[quiet="true"] {{ color: {quiet}; }}
+    QLabel[value="true"] {{ font-size: {value_px}px; }}
     #card {{ background: {raised}; border-radius: 4px; }}
     #card QPushButton {{ background: {line}; }}
     #card QPushButton:hover {{ background: {quiet}; color: {window}; }}
@@ -148,4 +149,4 @@ def _sheet() -> str:
     QScrollBar::add-line, QScrollBar::sub-line {{ background: none; border: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: none; }}
     QMenu {{ background: {panel}; border: 1px solid {line}; }} QMenu::item:selected {{ background: {line}; }}
-    """.format(text_px=TEXT_PX, hit=HIT - 2, **names)
+    """.format(text_px=TEXT_PX, value_px=VALUE_PX, hit=HIT - 2, **names)

@@ -4,14 +4,16 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
+from ...colour.types import Array
 from ...develop.tiles import Region
 from ...measure.match import Match, make_alike
-from ...measure.pairs import PairReading, shown_pair
+from ...measure.pairs import PairReading, compare, shown_lab
 from ...recipe.tree import added
 from ...wording import number
 from .. import theme
 from ..controls import caption, push
 from ..deck_page import Page
+from ..instruments.pair_plot import PairPlot
 from ..over_picture import framed
 from ..picture_view import PictureView
 from ..session import Session
@@ -35,15 +37,17 @@ class MatchPage(Page):
         self.was: PairReading | None = None
         """As they were before the last match."""
         self.tool = DragAreas(self)
+        self.plot = PairPlot()
+        self.row.addWidget(self.plot, 5)
         column = QVBoxLayout()
-        column.setSpacing(6)
+        column.setSpacing(8)
         self.note = caption()
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         column.addLayout(self._readings())
         column.addLayout(self._buttons())
         column.addStretch(1)
-        self.row.addLayout(column)
+        self.row.addLayout(column, 8)
 
     def _readings(self) -> QGridLayout:
         grid = QGridLayout()
@@ -53,6 +57,7 @@ class MatchPage(Page):
         for n, (name, label, _, _) in enumerate(READINGS):
             grid.addWidget(caption(f"{label}, B from A"), 0, n)
             value = caption(strong=True, px=theme.VALUE_PX)
+            value.setProperty("value", True)
             value.setAccessibleName(f"{label} of B from A")
             grid.addWidget(value, 1, n)
             self.values[name] = value
@@ -90,6 +95,7 @@ class MatchPage(Page):
 
     def forget(self) -> None:
         self.areas, self.pair, self.was = [], None, None
+        self.plot.show_clouds([])
 
     def forget_areas(self) -> None:
         self.forget()
@@ -110,15 +116,15 @@ class MatchPage(Page):
 
     def refresh(self) -> None:
         engine, recipe, areas = self.session.engine, self.session.recipe, tuple(self.areas)
-        if len(areas) == 2 and engine is not None:
-            first, second = areas
+        if areas and engine is not None:
 
-            def put(pair: PairReading) -> None:
+            def put(clouds: list[Array]) -> None:
                 if tuple(self.areas) == areas:
-                    self.pair = pair
+                    self.plot.show_clouds(clouds)
+                    self.pair = compare(*clouds) if len(clouds) == 2 else None
                     self._show()
 
-            self.session.do_aside(lambda _: shown_pair(engine, recipe, first, second), "compare", put)
+            self.session.do_aside(lambda _: [shown_lab(engine, recipe, area) for area in areas], "compare", put)
         self._show()
 
     def _show(self) -> None:

@@ -235,10 +235,13 @@ class HueStrip(Instrument):
         if self._before is NONE or not self._pegs:
             return
         own = self._before[:, 1:]
-        total = own.sum(axis=1)
-        reach = (np.cumsum(own, axis=1) < 0.95 * total[:, None]).sum(axis=1) + 2
+        # neighbours count too: single bins say little
+        own = own + 0.5 * (np.roll(own, 1, axis=0) + np.roll(own, -1, axis=0))
+        total, summed = own.sum(axis=1), np.cumsum(own, axis=1)
+        levels = np.arange(2, CHROMA_BINS + 1, dtype=np.float64)
+        reach = [float(np.interp(0.95 * all_, each, levels)) for all_, each in zip(total, summed, strict=True)]
         path, is_drawn = QPainterPath(), False
-        for n, (share, level) in enumerate(zip(total, reach, strict=True)):
+        for n, (share, level) in enumerate(zip(total / 2.0, reach, strict=True)):
             x, y = strip.to_px((n + 0.5) * 360.0 / HUE_BINS, level * MOST_CHROMA / CHROMA_BINS)
             is_seen = share > LEAST_SHARE
             if is_seen:
