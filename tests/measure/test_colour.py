@@ -17,7 +17,7 @@ from matiz.colour.spaces import (
 )
 from matiz.develop.colour import moves_of
 from matiz.develop.engine import Engine
-from matiz.findings.colour import hue_name, out_of_gamut, over_saturated, uneven_skin
+from matiz.findings.colour import better_grey, hue_name, out_of_gamut, over_saturated, uneven_skin
 from matiz.findings.find import find, fixed
 from matiz.kernels.colour import coloured
 from matiz.kernels.fit import fitted
@@ -194,3 +194,16 @@ def test_codes_of_a_photograph_come_back(astronaut):
     np.testing.assert_allclose(shown, decode_sRGB(skimage.data.astronaut() / 255.0), atol=0.01)
     made = coloured(np.ascontiguousarray(shown @ SRGB_TO_REC2020.T.astype(np.float32)), moves_of(Grading()))
     np.testing.assert_allclose(made @ TO_SRGB.T, shown, atol=1e-3)
+
+
+def test_black_and_white_is_an_answer_to_two_lights_far_apart(hall_engine):
+    reading = Meter(hall_engine).picture(Recipe())
+    lights = reading.light.lights
+    (finding,) = better_grey(reading, Recipe())
+    assert lights.apart_mired >= 120.0 and finding.certainty < 0.5
+    done = fixed(Recipe(), finding)
+    assert done.colour.black_and_white == "on" and not better_grey(Meter(hall_engine).picture(done), done)
+
+
+def test_one_light_needs_no_grey(scene_engine):
+    assert not better_grey(Meter(scene_engine).picture(Recipe()), Recipe())
