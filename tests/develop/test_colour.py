@@ -158,6 +158,13 @@ def test_even_pegs_part_the_circle_among_them_wherever_they_begin():
     assert shares(np.array([30.0]), [Peg(at_deg=at) for at in EVEN])[1, 0] == pytest.approx(1.0)
 
 
+def test_a_pegs_hold_is_broad_about_its_foot_and_fades_smoothly():
+    off = np.arange(0.0, 31.0, 1.0)
+    (held,) = shares(off, [Peg(at_deg=0.0, reach_deg=30.0)])
+    assert held[0] == 1.0 and held[15] == pytest.approx(0.75) and held[30] == 0.0
+    assert held[3] > 0.99 and held[29] < 0.01 and np.all(np.diff(held) < 1e-12)
+
+
 def test_a_table_by_hue_closes():
     table = by_hue(pegs(Peg(at_deg=180.0, hue_deg=10.0)))
     np.testing.assert_allclose(table[0], table[-1])
@@ -354,6 +361,18 @@ def test_pegs_of_a_place_do_there_what_those_of_the_whole_do(scene_engine):
     plain, some = (scene_engine.render(recipe, 1, result="display") for recipe in (Recipe(), half))
     change = [np.abs(each - plain).mean() for each in (some, shown[0])]
     assert 0.35 * change[1] < change[0] < 0.65 * change[1]
+
+
+def test_a_peg_of_a_place_that_moves_is_seen_at_once(scene_engine):
+    """What is kept of a picture goes by the pegs of its places too."""
+    warm, seen = Engine(scene_engine.frame), []
+    everywhere = Rows([("a", Ellipse(w=3.0, h=3.0, soft_percent=0.0))])
+    for turn in (10.0, 40.0):
+        place = Place(mask=everywhere, exposure_EV=0.2, pegs=pegs(Peg(at_deg=50.0, reach_deg=90.0, hue_deg=turn)))
+        recipe = Recipe(places=Rows([("k", place)]))
+        seen.append(warm.render(recipe, 1))
+        np.testing.assert_array_equal(seen[-1], Engine(scene_engine.frame).render(recipe, 1))
+    assert np.abs(seen[0].astype(int) - seen[1]).max() > 5
 
 
 def test_masks_read_colours_as_they_are_without_colour(scene_engine):
