@@ -142,20 +142,23 @@ def _spots(where: NDArray[np.bool_]) -> tuple[Outline, ...]:
     )
 
 
+def skin_place(skin: Skin, L: Array) -> Array:
+    """a* and b* (..., 2) that a reference has at lightnesses L*."""
+    reference = np.array(skin.reference).reshape(REFERENCE_TONES, 3)
+    reference = reference[np.argsort(reference[:, 0])]
+    return np.stack([np.interp(L, reference[:, 0], reference[:, n]) for n in (1, 2)], axis=-1)
+
+
 def read_skin(display: Display, skin: Skin) -> SkinReading | None:
     """Skin of a picture, display-linear sRGB, by a reference; None without one or where hardly any is."""
     if skin.reference == NO_SKIN:
         return None
     Lab = sRGB_to_Lab(display[::STEP, ::STEP]).reshape(-1, 3)
-    reference = np.array(skin.reference).reshape(REFERENCE_TONES, 3)
-    reference = reference[np.argsort(reference[:, 0])]
-    there = np.stack([np.interp(Lab[:, 0], reference[:, 0], reference[:, n]) for n in (1, 2)], axis=1)
-    own = Lab[(np.hypot(*(Lab[:, 1:] - there).T) < skin.reach) & (Lab[:, 0] > 10.0) & (Lab[:, 0] < 97.0)]
+    own = Lab[(np.hypot(*(Lab[:, 1:] - skin_place(skin, Lab[:, 0])).T) < skin.reach) & (Lab[:, 0] > 10.0) & (Lab[:, 0] < 97.0)]
     if len(own) < LEAST_SKIN * len(Lab):
         return None
-    there = np.stack([np.interp(own[:, 0], reference[:, 0], reference[:, n]) for n in (1, 2)], axis=1)
     L, C, h = Lab_to_LCh(own).T
-    _, held_C, held_h = Lab_to_LCh(np.column_stack([own[:, 0], there])).T
+    _, held_C, held_h = Lab_to_LCh(np.column_stack([own[:, 0], skin_place(skin, own[:, 0])])).T
     off = (h - held_h + 180.0) % 360.0 - 180.0
     low, middle, high = np.quantile(off, (0.16, 0.5, 0.84))
     C_low, C_high = np.quantile(C - held_C, (0.16, 0.84))
