@@ -17,6 +17,7 @@ from matiz.colour.spaces import (
 )
 from matiz.develop.colour import moves_of
 from matiz.develop.engine import Engine
+from matiz.errors import ArgumentError
 from matiz.findings.colour import better_grey, hue_name, out_of_gamut, over_saturated, uneven_skin
 from matiz.findings.find import find, fixed
 from matiz.kernels.colour import coloured
@@ -207,3 +208,10 @@ def test_black_and_white_is_an_answer_to_two_lights_far_apart(hall_engine):
 
 def test_one_light_needs_no_grey(scene_engine):
     assert not better_grey(Meter(scene_engine).picture(Recipe()), Recipe())
+
+
+def test_what_cannot_be_skin_is_not_taken_for_it(astronaut):
+    # the flag's blue, and the dark of the helmet
+    for x, y in ((20, 30), (420, 440)):
+        with pytest.raises(ArgumentError, match="pick"):
+            reference_of(astronaut, Recipe.starting("rendered"), x, y)

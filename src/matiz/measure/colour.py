@@ -154,18 +154,19 @@ def read_skin(display: Display, skin: Skin) -> SkinReading | None:
     if skin.reference == NO_SKIN:
         return None
     Lab = sRGB_to_Lab(display[::STEP, ::STEP]).reshape(-1, 3)
-    own = Lab[(np.hypot(*(Lab[:, 1:] - skin_place(skin, Lab[:, 0])).T) < skin.reach) & (Lab[:, 0] > 10.0) & (Lab[:, 0] < 97.0)]
+    off = np.linalg.norm(Lab[:, 1:] - skin_place(skin, Lab[:, 0]), axis=1)
+    own = Lab[(off < skin.reach) & (Lab[:, 0] > 10.0) & (Lab[:, 0] < 97.0)]
     if len(own) < LEAST_SKIN * len(Lab):
         return None
     L, C, h = Lab_to_LCh(own).T
     _, held_C, held_h = Lab_to_LCh(np.column_stack([own[:, 0], skin_place(skin, own[:, 0])])).T
-    off = (h - held_h + 180.0) % 360.0 - 180.0
-    low, middle, high = np.quantile(off, (0.16, 0.5, 0.84))
+    turned = (h - held_h + 180.0) % 360.0 - 180.0
+    low, middle, high = np.quantile(turned, (0.16, 0.5, 0.84))
     C_low, C_high = np.quantile(C - held_C, (0.16, 0.84))
     centre, thin = np.median(own, axis=0), max(1, len(h) // CLOUD)
     _, chroma, hue = (float(v) for v in Lab_to_LCh(centre))
     return SkinReading(
         len(own) / len(Lab), float(np.median(L)), chroma, hue, float(high - low) / 2.0, float(C_high - C_low) / 2.0,
-        float(middle - np.quantile(off, 0.1)),
+        float(middle - np.quantile(turned, 0.1)),
         tuple((float(hue), float(light)) for hue, light in zip(h[::thin], L[::thin], strict=True)),
     )  # fmt: skip

@@ -15,6 +15,8 @@ ALIKE = 14.0
 """How far its a* and b* may be off those of the pick."""
 LEAST_PX = 12
 LOW, HIGH = 12.0, 96.0
+HUES = (10.0, 95.0)
+"""Degrees of CIELAB hue that skin lies well within, from sunburnt to sallow. Common practice, no source."""
 NARROW = 6.0
 """L* that the three lightnesses part by at least."""
 LONG_SIDE = 700
@@ -30,6 +32,9 @@ def reference_of(engine: Engine, recipe: Recipe, x: float, y: float) -> tuple[fl
     column, row = min(int(x / 2**level), width - 1), min(int(y / 2**level), height - 1)
     spot = Lab[max(row - 2, 0) : row + 3, max(column - 2, 0) : column + 3].reshape(-1, 3)
     picked = np.median(spot, axis=0)
+    hue = float(np.degrees(np.arctan2(picked[2], picked[1])) % 360.0)
+    if not HUES[0] < hue < HUES[1] or picked[0] < LOW:
+        raise ArgumentError(f"no skin has a hue of {hue:.0f}° at L* {picked[0]:.0f}: pick a cheek or a forehead")
     rows, columns = np.mgrid[0:height, 0:width]
     near = np.hypot(rows - row, columns - column) < ABOUT * max(height, width)
     alike = np.hypot(*(np.moveaxis(Lab[..., 1:], -1, 0) - picked[1:, None, None])) < ALIKE

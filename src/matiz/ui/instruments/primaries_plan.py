@@ -149,8 +149,8 @@ class PrimariesPlan(Instrument):
         painter.setPen(theme.colour("quiet"))
         name = self._chosen
         turn, factor = getattr(self._primaries, f"{name}_deg"), getattr(self._primaries, f"{name}_chroma")
-        told = f"u′v′   {name} {number(turn, 1, '°', signed=True)}  ×{number(factor, 2)}"
-        painter.drawText(area.adjusted(8, 6, -8, -6), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, told)
+        told = f"{name}\n{number(turn, 1, '°', signed=True)}  ×{number(factor, 2)}\nu′v′"
+        painter.drawText(area.adjusted(8, 6, -8, -6), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, told)
 
 
 def _polygon(points: Array) -> QPolygonF:
