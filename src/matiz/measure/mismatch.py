@@ -36,7 +36,7 @@ LEAST_TOGETHER = 0.5
 """Of each part that lies in one piece."""
 MOST_WIDE_DEG = 70.0
 """Of hue within an area that is one thing."""
-FITTED_PX, TURNS = 2500, 8
+FITTED_PX, TURNS, LIKELIEST = 2500, 8, 6
 BORDER_PX, GAP_PX, CLOSED_PX, EDGE_PX = 7, 25, 7, 1.5
 LEAST_PX = 200
 MAP_PX = 190
@@ -141,12 +141,10 @@ def _without_drift(hue: Array, L: Array, area: NDArray[np.bool_]) -> Array:
     drift = np.stack([np.ones(len(x)), x, y, x * x, x * y, y * y, light], axis=1)
     thin = slice(None, None, max(1, len(own) // FITTED_PX))
     some, base = own[thin], drift[thin]
-    best: Array = np.zeros(drift.shape[1])
-    least = np.inf
-    for step in (np.asarray(some >= _parted(some)), *_cuts(x[thin], y[thin])):
-        slopes, left = _fitted(some, base, step)
-        if left < least:
-            best, least = slopes, left
+    first = [np.asarray(some >= _parted(some)), *_cuts(x[thin], y[thin])]
+    # the likeliest first guesses are worth a closer look
+    tried = sorted(((_solved(some, base, step)[1], n) for n, step in enumerate(first)))[:LIKELIEST]
+    best, _ = min((_fitted(some, base, first[n]) for _, n in tried), key=lambda found: found[1])
     out = np.array(hue, np.float64)
     out[area] = own - drift @ best
     return out
@@ -161,14 +159,19 @@ def _cuts(x: Array, y: Array) -> list[NDArray[np.bool_]]:
     return out
 
 
+def _solved(hue: Array, drift: Array, step: NDArray[np.bool_]) -> tuple[Array, float]:
+    """The drift and the step, and the mean square that both leave."""
+    terms = np.column_stack([drift, step])
+    found = np.linalg.solve(terms.T @ terms + 1e-9 * np.eye(terms.shape[1]), terms.T @ hue)
+    return found, float(np.mean((hue - terms @ found) ** 2))
+
+
 def _fitted(hue: Array, drift: Array, step: NDArray[np.bool_]) -> tuple[Array, float]:
-    """The drift beside a step, and the mean square that both leave."""
+    """The drift beside a step, the step taken anew from what the drift leaves, and the mean square that both leave."""
     for _ in range(TURNS):
-        terms = np.column_stack([drift, step])
-        found = np.linalg.lstsq(terms, hue, rcond=None)[0]
-        left = float(np.mean((hue - terms @ found) ** 2))
+        found, left = _solved(hue, drift, step)
         flat = hue - drift @ found[:-1]
-        again = flat >= found[-1] / 2.0 if found[-1] > 0.0 else flat < found[-1] / 2.0
+        again = np.asarray(flat >= found[-1] / 2.0 if found[-1] > 0.0 else flat < found[-1] / 2.0)
         if np.array_equal(again, step) or again.all() or not again.any():
             break
         step = again
