@@ -19,7 +19,7 @@ MOST_CHROMA = 0.30
 SECTORS = 12
 COLOURED = 0.02
 """Oklab chroma from which on a colour has a hue worth counting: C*ab of about 8."""
-STEP = 2
+STEP = 3
 """Px from one that counts to the next."""
 CLOUD = 400
 LEAST_SKIN = 0.002
@@ -100,9 +100,9 @@ def read_colour(display: Display, wanted: Display) -> ColourReading:
     display, wanted = (np.ascontiguousarray(each[::STEP, ::STEP]) for each in (display, wanted))
     lch = oklch_of(display).reshape(-1, 3)
     chroma, hue = lch[:, 1], lch[:, 2] % 360.0
-    shares, _, _ = np.histogram2d(
-        hue, np.minimum(chroma, MOST_CHROMA - 1e-6), bins=(HUE_BINS, CHROMA_BINS), range=((0, 360), (0, MOST_CHROMA))
-    )
+    across = np.minimum((hue * (HUE_BINS / 360.0)).astype(int), HUE_BINS - 1)
+    up = np.minimum((chroma * (CHROMA_BINS / MOST_CHROMA)).astype(int), CHROMA_BINS - 1)
+    shares = np.bincount(across * CHROMA_BINS + up, minlength=HUE_BINS * CHROMA_BINS).reshape(HUE_BINS, CHROMA_BINS)
     Lab = sRGB_to_Lab(display).reshape(-1, 3)
     C = np.hypot(Lab[:, 1], Lab[:, 2])
     sector = np.minimum((hue / (360.0 / SECTORS)).astype(int), SECTORS - 1)

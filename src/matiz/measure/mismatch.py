@@ -12,10 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.difference import delta_E_2000
-from ..colour.spaces import sRGB_to_Lab
+from ..colour.spaces import RGB_to_XYZ_matrix
 from ..colour.types import Array, Display
 from ..develop.mapping import Mapping
 from ..develop.tiles import Region
+from ..kernels.masks import lab
 
 CALM_PX, ROUGH_PX = 5, 9
 MOST_ROUGH = 2.0
@@ -36,7 +37,8 @@ LEAST_TOGETHER = 0.5
 """Of each part that lies in one piece."""
 MOST_WIDE_DEG = 70.0
 """Of hue within an area that is one thing."""
-FITTED_PX, TURNS, LIKELIEST = 2500, 8, 6
+FITTED_PX, TURNS, LIKELIEST = 1200, 8, 6
+_TO_WHITE = np.asarray(RGB_to_XYZ_matrix("sRGB") / RGB_to_XYZ_matrix("sRGB").sum(axis=1)[:, None], np.float32)
 BORDER_PX, GAP_PX, CLOSED_PX, EDGE_PX = 7, 25, 7, 1.5
 LEAST_PX = 200
 MAP_PX = 190
@@ -64,7 +66,7 @@ class Mismatch:
 
 def find_mismatch(display: Display) -> Mismatch | None:
     """The clearest one of a picture in display-linear sRGB, (height, width, 3); None where there is none."""
-    Lab = sRGB_to_Lab(np.clip(display, 0.0, 1.0)).astype(np.float32)
+    Lab = lab(np.ascontiguousarray(display, np.float32), _TO_WHITE)
     # what the heaps are told by must not be the noise of single px, nor blocks of compression
     calm = cv2.GaussianBlur(cv2.medianBlur(Lab, CALM_PX), (0, 0), CALM_PX / 2.0)
     mean, square = (cv2.blur(each, (ROUGH_PX, ROUGH_PX)) for each in (Lab[..., 0], Lab[..., 0] ** 2))
