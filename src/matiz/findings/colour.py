@@ -7,7 +7,8 @@ from ..measure.colour import SECTORS, Hue
 from ..measure.picture import PictureReading
 from ..recipe.colour import Peg
 from ..recipe.model import Recipe
-from ..recipe.places import Place
+from ..recipe.places import Colour, Place, Reach
+from ..recipe.tree import Rows
 from ..wording import number, percent
 from .model import Finding, box, needs
 
@@ -27,6 +28,8 @@ NAMES = ("red", "orange", "amber", "yellow-green", "green", "sea-green", "cyan",
 """Of Oklab's hues by 30 degrees from 0."""
 
 
+CAST_PLACE, GREEN_TO = "Without the cast", 190.0
+"""What the place is called that takes a cast away, and the CIELAB hue up to which one is green."""
 FAR_MIRED, EACH_SHARE = 120.0, 0.3
 """Apart, and of the exposure each: two lights that no one balance reconciles."""
 
@@ -167,3 +170,32 @@ def better_grey(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         then="The findings of Light try to save the colours first.",
         certainty=0.3,
     )
+
+
+@needs("cast", "full_size")
+def cast_on_subject(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Green or blue that the surroundings throw onto a subject that is white or grey."""
+    cast = reading.cast
+    if cast is None or recipe.colour.black_and_white == "on" or any(
+        isinstance(place, Place) and place.name == CAST_PLACE for place in recipe.places.values()
+    ):
+        return
+    x, y, w, h = cast.box
+    long_side = max(reading.full_size)
+    colour = Colour(picks=cast.picks, hue_deg=35.0, chroma=14.0, lightness=60.0)
+    near = Reach(join="intersect", picks=cast.picks, distance=round(min(max(0.6 * max(w, h) / long_side, 0.01), 2.0), 3),
+                 difference=40.0)  # fmt: skip
+    what = "green" if cast.hue_deg < GREEN_TO else "blue"
+    yield Finding(
+        id="colour.cast",
+        station="colour",
+        claim=f"The subject is white or grey, and {percent(cast.share, 0)} of it is {what} (chroma "
+        f"{number(cast.chroma, 0)}): light from what is around it, perhaps",
+        evidence={"hue_deg": round(cast.hue_deg, 1), "chroma": round(cast.chroma, 1),
+                  "share_%": round(100.0 * cast.share, 1)},
+        outlines=(((x, y), (x + w, y), (x + w, y + h), (x, y + h)),),
+        adds=(("places", Place(name=CAST_PLACE, mask=Rows([("m1", colour), ("m2", near)]), chroma_percent=-70.0)),),
+        fix_label="Take 70 % of that colour away there",
+        then="Its strength says how much of the light around stays.",
+        certainty=cast.certainty,
+    )  # fmt: skip

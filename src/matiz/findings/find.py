@@ -13,7 +13,7 @@ from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .border import bright_at_border
-from .colour import better_grey, out_of_gamut, over_saturated, two_hues, uneven_skin
+from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
@@ -26,6 +26,7 @@ JUDGES = (
     tilted, converging, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known, grey_card,
     balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat,
     crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin, two_hues, better_grey,
+    cast_on_subject,
     idle_place, hard_edge, lost_ends, drained,
 )  # fmt: skip
 """Every judge that Matiz has."""

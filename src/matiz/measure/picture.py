@@ -23,6 +23,7 @@ from ..recipe.shapes import Grid
 from ..recipe.tree import Rows, Section
 from . import table
 from .border import Blob, find_blobs
+from .cast import Cast, find_cast
 from .colour import ColourReading, SkinReading, read_colour, read_skin
 from .deliver import DeliveryReading, read_delivery
 from .dust import DustReading, read_dust
@@ -45,6 +46,8 @@ from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_readi
 from .values import LightValue, Outline, value_of
 
 MOST_RETOUCHED = 40
+SURE_SUBJECT = 0.4
+"""Certainty of a subject from which a cast on it is looked for."""
 MOST_PLACES = 24
 LEFT_OUT_PERCENT = 1e-6
 """Strength of a place that is to be seen left out."""
@@ -83,6 +86,9 @@ class PictureReading:
     """The same without what Colour does."""
     skin: SkinReading | None
     """None while no skin is picked."""
+    cast: Cast | None
+    """On the subject; its box in px of the upright full-size picture, its picks in the frame, in units of its long
+    side."""
     mismatch: tuple[Mismatch, Match] | None
     """One smooth area in two hues, boxes in px of the upright full-size picture, and what makes them one; None where
     there is none."""
@@ -258,6 +264,23 @@ def _colour(sight: Sight) -> ColourReading:
     return replace(found, out_of_gamut=replace(found.out_of_gamut, spots=spots))
 
 
+def _cast(sight: Sight) -> Cast | None:
+    subject: SubjectReading | None = sight.reading("subject")
+    if subject is None or subject.certainty < SURE_SUBJECT:
+        return None
+    x, y, w, h = subject.box
+    corners = sight.mapping.to_picture([(x, y), (x + w, y), (x + w, y + h), (x, y + h)])
+    (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
+    box = tuple(float(v) / sight.step for v in (left, top, right - left, bottom - top))
+    found = find_cast(sight.picture("small display"), box)  # type: ignore[arg-type]
+    if found is None or not found.picks:
+        return None
+    places = sight.mapping.to_frame((np.array(found.picks) + 0.5) * sight.step - 0.5)
+    held = (places + 0.5) / max(sight.frame.size)
+    picks = tuple((round(float(px), 6), round(float(py), 6)) for px, py in held)
+    return replace(found, box=tuple(v * sight.step for v in box), picks=picks)  # type: ignore[arg-type]
+
+
 def _mismatch(sight: Sight) -> tuple[Mismatch, Match] | None:
     found = find_mismatch(sight.picture("small display"))
     if found is None or sight.recipe.colour.black_and_white == "on":
@@ -365,6 +388,7 @@ READINGS = (
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),
     Reading("subject", _subject, looks_at=("small display",), under=_plain),
+    Reading("cast", _cast, looks_at=("small display",), reads=PLACES, after=("subject",)),
     Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
