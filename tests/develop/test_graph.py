@@ -324,7 +324,7 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     assert set(meter.runs.values()) == {1}
     meter.picture(PLAIN.change("tone.exposure_EV", 0.5)[0])
     again = {name for name, count in meter.runs.items() if count == 2}
-    colour = {"colour", "colour_before", "skin", "mismatch"}
+    colour = {"colour", "colour_before", "skin", "mismatch", "cast"}
     assert again == colour | {"tone", "delivery", "places", "noise", "border", "whole_border"}
     meter.picture(PLAIN)
     assert {name for name, count in meter.runs.items() if count == 2} == again, "what was measured before is kept"

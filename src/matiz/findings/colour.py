@@ -176,14 +176,17 @@ def better_grey(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 def cast_on_subject(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Green or blue that the surroundings throw onto a subject that is white or grey."""
     cast = reading.cast
-    if cast is None or recipe.colour.black_and_white == "on" or any(
-        isinstance(place, Place) and place.name == CAST_PLACE for place in recipe.places.values()
+    if (
+        cast is None
+        or recipe.colour.black_and_white == "on"
+        or any(isinstance(place, Place) and place.name == CAST_PLACE for place in recipe.places.values())
     ):
         return
     x, y, w, h = cast.box
     long_side = max(reading.full_size)
     colour = Colour(picks=cast.picks, hue_deg=35.0, chroma=14.0, lightness=60.0)
-    near = Reach(join="intersect", picks=cast.picks, distance=round(min(max(0.6 * max(w, h) / long_side, 0.01), 2.0), 3),
+    far = round(min(max(0.6 * max(w, h) / long_side, 0.01), 2.0), 3)
+    near = Reach(join="intersect", picks=cast.picks, distance=far,
                  difference=40.0)  # fmt: skip
     what = "green" if cast.hue_deg < GREEN_TO else "blue"
     yield Finding(
