@@ -169,3 +169,22 @@ def test_linear_data_are_scene_linear_after_tones_scene_part(small_shoot, tmp_pa
     assert np.abs(linear("tone.haze_percent=60") - plain).mean() > 0.003
     same = linear("tone.rendition=strong", "tone.white_EV=1", "tone.curve.red=[[0,0.1],[1,1]]")
     np.testing.assert_array_equal(same, plain)
+
+
+def test_a_look_is_laid_on_by_name_or_file(shoot, tmp_path, capsys):
+    picture = str(next(iter(sorted(shoot.glob("*.dng")))))
+    assert main(["recipe", "looks"]) == 0
+    looks = json.loads(capsys.readouterr().out)
+    assert len(looks) == 6
+    own = tmp_path / "own.json"
+    own.write_text(json.dumps({"look": 1, "name": "Grey", "recipe": {"colour": {"black_and_white": "on"}}}))
+    seen = []
+    for look in ([], ["--look", f"{looks[2]['name']}:150"], ["--look", str(own)]):
+        out = tmp_path / f"{len(seen)}.png"
+        assert main(["develop", picture, "-o", str(out), "--region", "100,100,60,40", *look]) == 0
+        with Pillow.open(out) as made:
+            seen.append(np.asarray(made).astype(float))
+    assert np.abs(seen[1] - seen[0]).mean() > 0.5 and np.ptp(seen[2], axis=2).max() <= 257
+    assert main(["recipe", "look-schema"]) == 0
+    for wrong in ("No such look", f"{looks[0]['name']}:900", str(tmp_path / "none.json")):
+        assert main(["develop", picture, "-o", str(tmp_path / "x.png"), "--look", wrong]) != 0

@@ -215,16 +215,24 @@ def _mask(chosen: argparse.Namespace) -> int:
 
 
 def _recipe_command(chosen: argparse.Namespace) -> int:
+    from .recipe.looks import own_looks
+    from .recipe.looks import schema as look_schema
     from .recipe.model import RAW, Recipe
     from .recipe.schema import json_schema
 
+    printed = {
+        "schema": json_schema,
+        "new": lambda: Recipe().to_json(),
+        "looks": lambda: [look.to_json() for look in own_looks()],
+        "look-schema": look_schema,
+    }
     if chosen.action == "check":
         if not chosen.recipe_file:
             raise ArgumentError("recipe check: name the recipe's file")
         _load_recipe(Path(chosen.recipe_file), RAW)
         print("ok")
     else:
-        print(json.dumps(json_schema() if chosen.action == "schema" else Recipe().to_json(), indent=2))
+        print(json.dumps(printed[chosen.action](), indent=2, ensure_ascii=False))
     return 0
 
 
@@ -270,7 +278,25 @@ def _recipe(chosen: argparse.Namespace, start: str) -> Any:
     from .recipe.parsing import apply_settings
 
     recipe = _load_recipe(Path(chosen.recipe), start) if chosen.recipe else plain_recipe(start)
+    for text in chosen.look or ():
+        look, strength = _look(text)
+        recipe = recipe.change_all(look.settings(recipe, strength), label=look.name)[0]
     return apply_settings(recipe, chosen.set or [])
+
+
+def _look(text: str) -> tuple[Any, float]:
+    """A look by its name or its file, and the strength after a colon."""
+    from .recipe.looks import own_looks, read_look
+
+    name, _, percent = text.rpartition(":")
+    if not name or not percent.replace(".", "", 1).isdigit():
+        name, percent = text, "100"
+    if Path(name).suffix == ".json":
+        return read_look(Path(name)), float(percent) / 100.0
+    looks = {look.name: look for look in own_looks()}
+    if name not in looks:
+        raise ArgumentError(f"look: a file that ends in .json, or one of {', '.join(looks)}; got {name!r}")
+    return looks[name], float(percent) / 100.0
 
 
 def _load_recipe(path: Path, start: str) -> Any:
@@ -337,6 +363,9 @@ def _add_demo(command: argparse.ArgumentParser) -> None:
 def _add_input(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="IN")
     command.add_argument("--recipe", metavar="R.json", help="a recipe, or a sidecar")
+    command.add_argument(
+        "--look", action="append", metavar="NAME[:PERCENT]", help="lay a look on it, by name or file; repeatable"
+    )
     command.add_argument("--set", action="append", metavar="path=value", help="change the recipe; repeatable")
 
 
@@ -388,7 +417,7 @@ def _add_mask(command: argparse.ArgumentParser) -> None:
 
 
 def _add_recipe(command: argparse.ArgumentParser) -> None:
-    command.add_argument("action", choices=("check", "schema", "new"))
+    command.add_argument("action", choices=("check", "schema", "new", "looks", "look-schema"))
     command.add_argument("recipe_file", nargs="?", metavar="R.json")
 
 
