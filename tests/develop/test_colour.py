@@ -31,6 +31,7 @@ from matiz.develop.colour import by_hue, is_plain, moves_of, off_deg, shares, sk
 from matiz.develop.engine import Engine
 from matiz.develop.graph import place_mask
 from matiz.kernels.colour import CLEAR, coloured, square_positions
+from matiz.measure.spot import spot, tone_of
 from matiz.recipe.colour import NO_SKIN, Grading, Peg, Primaries, Skin, TintNode
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.recipe.places import Bright, Ellipse, Place, Ramp
@@ -399,3 +400,12 @@ def test_what_is_decided_is_written_and_read(scene_engine):
     assert Recipe.from_json(recipe.to_json()) == recipe
     shown = [scene_engine.render(each, 1, result="display") for each in (Recipe(), recipe)]
     assert delta_E_2000(*(sRGB_to_Lab(each) for each in shown)).max() > 1.0
+
+
+def test_the_curve_of_lightness_is_met_before_colours_are_moved(scene_engine):
+    area = spot(scene_engine, Recipe(), 300, 150)
+    dark = Recipe(colour=Grading(pegs=pegs(*(Peg(at_deg=at, lightness=-20.0) for at in EVEN)), chroma_percent=50.0))
+    tones = [tone_of(scene_engine, recipe, area) for recipe in (Recipe(), dark)]
+    assert tones[0] == tones[1]
+    reds = [tone_of(scene_engine, recipe, area, "red") for recipe in (Recipe(), dark)]
+    assert abs(reds[0] - reds[1]) > 0.01

@@ -333,6 +333,8 @@ def test_a_look_is_laid_on_dragged_kept_and_given(window, colour, tmp_path, shoo
     looks.take.click()
     settle(window)
     assert colours(window).muted_percent == 40.0 and window.session.recipe.tone.rendition == "soft"
+    assert looks.changes[names.index("Pale morning")] == pytest.approx(0.0, abs=1e-6), "it is laid on already"
+    assert looks.changes[names.index("Stone and weather")] > 1.0
     looks.strength.setFocus()
     QTest.keyClick(looks.strength, Qt.Key.Key_Left)
     settle(window)

@@ -35,6 +35,9 @@ def tone_of(engine: Engine, recipe: Recipe, area: Region, channel: str = "lightn
     if channel != "lightness" and channel not in names:
         raise ArgumentError(f"channel: lightness, {', '.join(names)}; got {channel!r}")
     recipe = recipe.in_force()
+    if channel == "lightness":
+        # colours are moved after that curve, and before those of channels
+        recipe = recipe.with_plain("colour")
     before = Curve() if channel == "lightness" else replace(recipe.tone.curve, **{channel: STRAIGHT})
     straight = replace(recipe, tone=replace(recipe.tone, curve=before))
     mean = engine.render(straight, 0, area, result="display").reshape(-1, 3).mean(axis=0)

@@ -54,6 +54,8 @@ class LooksPage(Page):
         self.looks = own_looks()
         self.changes: list[float] = []
         self._tried: object = None
+        self._is_shown = False
+        session.recipeChanged.connect(lambda _: self._on_settled())
         self._hold = Hold(session)
         self.list = RowsList("Looks, with how far each changes the picture", "Double-click or Return lays it on.")
         self.list.setDragDropMode(RowsList.DragDropMode.NoDragDrop)
@@ -110,14 +112,23 @@ class LooksPage(Page):
         return self.looks[row] if 0 <= row < len(self.looks) else None
 
     def enter(self) -> None:
+        self._is_shown = True
         self._try_all()
+
+    def leave(self) -> None:
+        self._is_shown = False
+
+    def _on_settled(self) -> None:
+        """What looks change is told of the picture as it is now; not while a hand moves."""
+        if self._is_shown:
+            self._try_all()
 
     def forget(self) -> None:
         self.changes, self._tried = [], None
 
     def refresh(self) -> None:
         self._show()
-        if self.session.is_open and not self.changes:
+        if self.session.is_open and self._is_shown and not self.changes:
             self._try_all()
 
     def _show(self) -> None:
