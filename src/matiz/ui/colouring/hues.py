@@ -7,18 +7,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...measure.spot import hue_of, spot
+from ...recipe.change import Settings
 from ...recipe.colour import Peg
 from ...recipe.leaves import Number
+from ...recipe.model import Recipe
 from ...recipe.tree import ABSENT, Rows, added, leaf_of, replaced
 from .. import theme
 from ..controls import caption, chosen_tape, grid_of, hold_drags, push
 from ..deck_page import Page
 from ..instruments.hue_strip import HueStrip, PegMove, turned
 from ..picture_view import PictureView
-from ..session import Grip, Session
+from ..read_drag import ReadDrag
+from ..session import Session
 from ..tape import Tape
-from ..tools import Pointer, Tool
-from ..worker import LatestWorker
 
 NAMES = {"hue_deg": "Hue turned", "chroma": "Chroma", "lightness": "Lightness", "reach_deg": "Reach"}
 EVEN = 12
@@ -174,81 +175,37 @@ class HuesPage(Page):
         return self.pegs().fresh_id(), Peg(at_deg=round(hue_deg % 360.0, 1)), True
 
 
-class PickHue(Tool):
+class PickHue(ReadDrag):
     """A colour of the picture, pressed and dragged: the peg that holds it follows, or one is put there."""
 
     cursor = Qt.CursorShape.CrossCursor
+    label = "Hue picked"
 
     def __init__(self, page: HuesPage) -> None:
-        self._page, self._session = page, page.session
-        self._grip: Grip | None = None
-        self._held: tuple[str, Peg, bool] | None = None
-        self._from, self._off = (0.0, 0.0), (0.0, 0.0)
-        self._reader = LatestWorker(_hue_at, "hue at the pointer")
-        self._reader.answered.connect(self._on_hue)
+        super().__init__(page.session, _hue_at, "hue at the pointer")
+        self._page = page
 
-    def end_thread(self) -> None:
-        self._reader.end()
+    def is_ready(self) -> bool:
+        return bool(self._page.table())
 
-    def is_idle(self) -> bool:
-        return self._reader.is_idle()
+    def show(self, found: tuple[float, float]) -> None:
+        self._page.strip.show_mark(found)
 
-    def begin(self, pointer: Pointer) -> bool:
-        if pointer.button != Qt.MouseButton.LeftButton or not self._ask(pointer):
-            return False
-        self._grip, self._held = self._session.begin(), None
-        self._from, self._off = (pointer.widget.x(), pointer.widget.y()), (0.0, 0.0)
-        return True
+    def hold(self, _: Recipe, found: tuple[float, float]) -> tuple[str, Peg, bool]:
+        held = self._page.taken_at(found[0])
+        self._page.chosen = held[0]
+        return held
 
-    def move(self, pointer: Pointer) -> None:
-        self._off = pointer.widget.x() - self._from[0], self._from[1] - pointer.widget.y()
-        self._preview()
-
-    def end(self, pointer: Pointer) -> None:
-        grip, held = self._grip, self._held
-        self._grip = None
-        if grip is not None and held is not None:
-            grip.commit(self._settings(held), "Hue picked")
-
-    def cancel(self) -> None:
-        self._grip = None
-
-    def hover(self, pointer: Pointer) -> None:
-        self._ask(pointer)
-
-    def _ask(self, pointer: Pointer) -> bool:
-        """Have the colour under the pointer read, off the window's thread."""
-        picture = self._session.picture
-        if picture is None or not pointer.inside or not self._page.table():
-            return False
-        self._reader.ask((picture, self._session.recipe, pointer.picture))
-        return True
-
-    def _on_hue(self, asked: Any, colour: tuple[float, float]) -> None:
-        picture, _, _ = asked
-        if picture is not self._session.picture:
-            return
-        self._page.strip.show_mark(colour)
-        if self._grip is not None and self._held is None:
-            self._held = self._page.taken_at(colour[0])
-            self._page.chosen = self._held[0]
-            self._preview()
-
-    def _preview(self) -> None:
-        if self._grip is not None and self._held is not None:
-            self._grip.preview(self._settings(self._held))
-
-    def _settings(self, held: tuple[str, Peg, bool]) -> list[tuple[str, Any]]:
-        ident, peg, is_new = held
-        right, up = self._off
-        hue = turned(peg, peg.at_deg + peg.hue_deg + right / TURN_PX)
-        chroma = round(min(max(peg.chroma + up / CHROMA_PX, 0.0), 4.0), 2)
+    def settings(self) -> Settings:
+        ident, peg, is_new = self.held
+        hue = turned(peg, peg.at_deg + peg.hue_deg + self.right_px / TURN_PX)
+        chroma = round(min(max(peg.chroma + self.up_px / CHROMA_PX, 0.0), 4.0), 2)
         path = f"{self._page.table()}.{ident}"
         if is_new:
-            return [(path, replaced(peg, hue_deg=hue, chroma=chroma))]
-        return [(f"{path}.hue_deg", hue), (f"{path}.chroma", chroma)]
+            return ((path, replaced(peg, hue_deg=hue, chroma=chroma)),)
+        return ((f"{path}.hue_deg", hue), (f"{path}.chroma", chroma))
 
 
 def _hue_at(asked: Any, emit: Callable[[tuple[float, float]], None]) -> None:
-    picture, recipe, (x, y) = asked
+    picture, recipe, (x, y), _ = asked
     emit(hue_of(picture.engine, recipe, spot(picture.engine, recipe, x, y)))

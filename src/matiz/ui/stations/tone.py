@@ -14,8 +14,9 @@ from ...measure.haze import HazeReading
 from ...measure.patches import FullReading
 from ...measure.spot import spot, tone_of
 from ...measure.tone import ToneReading
+from ...recipe.change import Settings
 from ...recipe.leaves import Points
-from ...recipe.model import RENDERED
+from ...recipe.model import RENDERED, Recipe
 from ...wording import EV, number, percent
 from .. import theme
 from ..controls import Words, caption, choice, hold_drags, push, tape_grid
@@ -23,9 +24,8 @@ from ..instruments.curve import IDENTITY, CurveInstrument
 from ..instruments.ladder import Ladder
 from ..over_picture import framed
 from ..picture_view import PictureView
-from ..session import Grip, Session
-from ..tools import Pointer, Tool
-from ..worker import LatestWorker
+from ..read_drag import ReadDrag
+from ..session import Session
 from .base import Station
 
 HATCH_PX = 6
@@ -229,69 +229,31 @@ class ToneStation(Station):
         return lines
 
 
-class PullTone(Tool):
+class PullTone(ReadDrag):
     """A tone of the picture, pressed and dragged up or down: its point on the curve follows."""
 
     cursor = Qt.CursorShape.SizeVerCursor
+    label = "Tone pulled"
 
     def __init__(self, station: ToneStation) -> None:
-        self._station, self._session = station, station.session
-        self._grip: Grip | None = None
-        self._held: tuple[Points, float] | None = None
-        self._from_y, self._up_px = 0.0, 0.0
-        self._reader = LatestWorker(_tone_at, "tone at the pointer")
-        self._reader.answered.connect(self._on_tone)
+        super().__init__(station.session, _tone_at, "tone at the pointer")
+        self._station = station
 
-    def end_thread(self) -> None:
-        self._reader.end()
+    def told(self) -> str:
+        return self._station.channel
 
-    def is_idle(self) -> bool:
-        return self._reader.is_idle()
+    def show(self, found: float) -> None:
+        self._station.curve.show_mark(found)
 
-    def begin(self, pointer: Pointer) -> bool:
-        if pointer.button != Qt.MouseButton.LeftButton or not self._ask(pointer):
-            return False
-        self._grip, self._held = self._session.begin(), None
-        self._from_y, self._up_px = pointer.widget.y(), 0.0
-        return True
+    def hold(self, recipe: Recipe, found: float) -> tuple[Points, float]:
+        return getattr(recipe.tone.curve, self._station.channel), found
 
-    def move(self, pointer: Pointer) -> None:
-        self._up_px = self._from_y - pointer.widget.y()
-        self._pull()
-
-    def end(self, pointer: Pointer) -> None:
-        grip, self._grip = self._grip, None
-        if grip is not None and self._held is not None:
-            grip.commit(None, "Tone pulled")
-
-    def cancel(self) -> None:
-        self._grip = None
-
-    def hover(self, pointer: Pointer) -> None:
-        self._ask(pointer)
-
-    def _ask(self, pointer: Pointer) -> bool:
-        """Have the tone under the pointer read, off the window's thread."""
-        picture = self._session.picture
-        if picture is None or not pointer.inside:
-            return False
-        self._reader.ask((picture, self._session.recipe, pointer.picture, self._station.channel))
-        return True
-
-    def _on_tone(self, asked: Any, tone: float) -> None:
-        picture, recipe, _, channel = asked
-        if picture is not self._session.picture or channel != self._station.channel:
-            return
-        self._station.curve.show_mark(tone)
-        if self._grip is not None and self._held is None:
-            self._held = getattr(recipe.tone.curve, channel), tone
-            self._pull()
-
-    def _pull(self) -> None:
-        if self._grip is not None and self._held is not None and self._up_px:
-            points, tone = self._held
-            pulled = float(curve(points, tone)) + self._up_px / PULL_PX
-            self._grip.preview([(self._station.path(), through(points, tone, pulled))])
+    def settings(self) -> Settings:
+        if not self.up_px:
+            return ()
+        points, tone = self.held
+        pulled = float(curve(points, tone)) + self.up_px / PULL_PX
+        return ((self._station.path(), through(points, tone, pulled)),)
 
 
 def _tone_at(asked: Any, emit: Callable[[float], None]) -> None:
