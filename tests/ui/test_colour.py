@@ -181,6 +181,9 @@ def test_a_place_has_the_same_pegs(window, colour):
     assert [peg.at_deg for peg in places.place().pegs.values()] == [200.0]
     places.hues.pegs.strip.changed.emit((places.hues.pegs.chosen, {"hue_deg": 15.0}))
     assert next(iter(places.place().pegs.values())).hue_deg == 15.0 and not colours(window).pegs
+    assert "colour" in places.shows
+    places.turn_to("What")
+    assert places.shows == ("places",), "what another page shows need not follow the hand"
 
 
 # ---- tint path and primaries

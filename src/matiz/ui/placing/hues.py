@@ -10,6 +10,7 @@ class PlaceHues(Page):
     """Colour's own page, pointed at the chosen place."""
 
     title, tip = "Hues", "Pegs that move colours there."
+    shows = HuesPage.shows
 
     def __init__(self, chosen: Chosen, pegs: HuesPage) -> None:
         super().__init__(chosen)

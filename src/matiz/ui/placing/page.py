@@ -30,6 +30,8 @@ class Page(QWidget):
 
     title = ""
     tip = ""
+    shows: tuple[str, ...] = ()
+    """Readings that it shows, beside that of the places."""
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__()
@@ -37,3 +39,6 @@ class Page(QWidget):
 
     def refresh(self) -> None:
         """Show what the recipe says now."""
+
+    def refresh_readings(self) -> None:
+        """Show what is measured, as far as it is there."""

@@ -40,7 +40,7 @@ class PlacesStation(Station):
     """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
 
     number, title, key = 6, "Places", "places"
-    reads, shows = frozenset({"places", "tone"}), ("places", "colour", "colour_before")
+    reads, shows = frozenset({"places", "tone"}), ("places",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -170,7 +170,7 @@ class PlacesStation(Station):
         reading = self._reading()
         self.list.show_reading(reading)
         self.ladder.show_reading(reading)
-        self.hues.refresh_readings()
+        self.page.refresh_readings()
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         self.mask_view.paint(painter, view, self.chosen)
@@ -181,7 +181,12 @@ class PlacesStation(Station):
         self.page = next(page for page in self.pages if page.title == title)
         self.words.show_value(title)
         self._stack.setCurrentWidget(self.page)
+        # what another page shows need not follow the hand here
+        self.shows = ("places", *self.page.shows)
+        if self.is_shown:
+            self.session.watch(self.shows, self.key)
         self.page.refresh()
+        self.page.refresh_readings()
         if self.page is self.rank and self.is_shown:
             self.view.take(self.rank.tool)
 
