@@ -7,7 +7,7 @@ of a line, is turned by as much as makes about ΔE00 4. Areas whose hues are man
 import cv2
 import numpy as np
 
-from matiz.colour.spaces import Lab_to_XYZ, RGB_to_XYZ_matrix, sRGB_to_Lab
+from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, sRGB_to_Lab
 from matiz.measure.mismatch import MOST_WIDE_DEG, find_mismatch
 
 from .photographs import linear, photographs
@@ -15,7 +15,6 @@ from .photographs import linear, photographs
 LONG_SIDE = 700
 WANTED_dE, SOFT_PX, PART = 4.0, 6.0, 0.4
 SHARE, LEAST_C = 0.08, 9.0
-_FROM_XYZ = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))
 
 
 def planted(display: np.ndarray, area: np.ndarray, turn_deg: float, angle: float) -> np.ndarray:
@@ -28,7 +27,7 @@ def planted(display: np.ndarray, area: np.ndarray, turn_deg: float, angle: float
     within = cv2.GaussianBlur(cv2.dilate(area.astype(np.uint8), np.ones((9, 9))).astype(np.float32), (0, 0), 2.0)
     Lab = sRGB_to_Lab(display)
     turned = (Lab[..., 1] + 1j * Lab[..., 2]) * np.exp(1j * np.radians(turn_deg) * side * within)
-    out = Lab_to_XYZ(np.stack([Lab[..., 0], turned.real, turned.imag], axis=-1)) @ _FROM_XYZ.T
+    out = Lab_to_XYZ(np.stack([Lab[..., 0], turned.real, turned.imag], axis=-1)) @ XYZ_TO_SRGB.T
     return np.clip(out, 0.0, 1.0)
 
 

@@ -5,7 +5,7 @@ import pytest
 import skimage.data
 from PIL import Image
 
-from matiz.colour.spaces import Lab_to_XYZ, RGB_to_XYZ_matrix, decode_sRGB, encode_sRGB, sRGB_to_Lab
+from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, decode_sRGB, encode_sRGB, sRGB_to_Lab
 from matiz.develop.engine import Engine
 from matiz.findings.colour import cast_on_subject
 from matiz.findings.find import fixed
@@ -14,7 +14,6 @@ from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
 
-FROM_XYZ = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))
 SIZE = (400, 600)
 BOX = (200.0, 120.0, 200.0, 160.0)
 GRASS, SKY = (45.0, -28.0, 30.0), (65.0, -8.0, -28.0)
@@ -31,7 +30,7 @@ def animal(ground, cast, own=(85.0, 0.5, 1.0)) -> np.ndarray:
     fur = np.array(own) * (1.0 - shade) + (np.array(own) + (-28.0, *cast)) * shade
     Lab[inside] = fur[inside]
     Lab[..., 0] += np.where(inside, 3.0, 1.5) * rng.normal(size=SIZE)
-    return np.clip(Lab_to_XYZ(Lab) @ FROM_XYZ.T, 0.0, 1.0).astype(np.float32)
+    return np.clip(Lab_to_XYZ(Lab) @ XYZ_TO_SRGB.T, 0.0, 1.0).astype(np.float32)
 
 
 @pytest.mark.parametrize(("ground", "cast"), [(GRASS, (-7.0, 7.0)), (SKY, (-2.0, -9.0))])

@@ -7,7 +7,7 @@ import sklearn.datasets
 from bench.mismatch import largest_area, planted, turn_for
 from PIL import Image
 
-from matiz.colour.spaces import Lab_to_XYZ, RGB_to_XYZ_matrix, decode_sRGB, encode_sRGB, sRGB_to_Lab
+from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, decode_sRGB, encode_sRGB, sRGB_to_Lab
 from matiz.develop.engine import Engine
 from matiz.findings.colour import two_hues
 from matiz.findings.find import fixed
@@ -40,7 +40,7 @@ def test_a_turn_of_hue_that_was_planted_is_found_in_its_size_and_place(sign, ang
     found = find_mismatch(planted(sky, area, turn, angle))
     # either side may be called the part
     assert abs(found.dh) == pytest.approx(abs(turn), rel=0.2) and found.dE00 == pytest.approx(4.0, abs=2.5)
-    assert 0.05 < found.share < 0.5 and found.certainty > 0.5
+    assert 0.05 < found.share < 0.5 and 0.4 <= found.certainty <= 0.6
     assert found.where.shape == sky.shape[:2]
     (x, y, w, h), (x2, y2, w2, h2) = found.part, found.rest
     assert found.where[y : y + h, x : x + w].mean() > 0.95 and found.where[y2 : y2 + h2, x2 : x2 + w2].mean() < 0.05
@@ -56,7 +56,7 @@ def test_drift_of_hue_is_no_step():
     y, x = np.mgrid[0:200, 0:300] / 300.0
     hue = np.radians(240.0 + 40.0 * x + 10.0 * y)
     Lab = np.stack([60.0 + 20.0 * y, 25.0 * np.cos(hue), 25.0 * np.sin(hue)], axis=-1)
-    linear = Lab_to_XYZ(Lab) @ np.linalg.inv(RGB_to_XYZ_matrix("sRGB")).T
+    linear = Lab_to_XYZ(Lab) @ XYZ_TO_SRGB.T
     assert linear.min() > 0.0 and find_mismatch(linear.astype(np.float32)) is None
 
 
@@ -64,7 +64,7 @@ def test_two_things_of_their_own_colours_are_no_mismatch():
     """A sky over a sea: lightness steps with the hue."""
     Lab = np.zeros((200, 300, 3))
     Lab[:100], Lab[100:] = (75.0, -8.0, -22.0), (45.0, -18.0, -16.0)
-    linear = Lab_to_XYZ(Lab) @ np.linalg.inv(RGB_to_XYZ_matrix("sRGB")).T
+    linear = Lab_to_XYZ(Lab) @ XYZ_TO_SRGB.T
     assert find_mismatch(linear.astype(np.float32)) is None
 
 

@@ -54,6 +54,7 @@ REC2020_TO_XYZ = RGB_to_XYZ_matrix("Rec.2020")
 XYZ_TO_REC2020 = np.linalg.inv(REC2020_TO_XYZ)
 REC2020_TO_SRGB = np.linalg.inv(RGB_to_XYZ_matrix("sRGB")) @ REC2020_TO_XYZ
 SRGB_TO_REC2020 = np.linalg.inv(REC2020_TO_SRGB)
+XYZ_TO_SRGB = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))
 OPRGB_TO_REC2020 = XYZ_TO_REC2020 @ RGB_to_XYZ_matrix("opRGB")
 REC2020_TO_XYZ_D50 = adaptation_matrix(xy_to_XYZ(D65_XY), xy_to_XYZ(D50_XY)) @ REC2020_TO_XYZ
 XYZ_D50_TO_REC2020 = np.linalg.inv(REC2020_TO_XYZ_D50)

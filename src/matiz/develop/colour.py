@@ -23,9 +23,9 @@ from ..kernels.colour import BY_HUE, TONES, Moves, square_positions
 from ..recipe.colour import NO_SKIN, REFERENCE_TONES, Grading, Peg, Primaries, Skin, TintNode
 from ..recipe.tree import Rows
 
-SKIN_HUE_DEG, SKIN_WIDE_DEG, SKIN_HELD = 55.0, 30.0, 0.8
-"""Where skin is taken to lie as long as none is picked, to how far around, and how much of what muted colours gain it
-is spared; the hue is that of faces in photographs in Oklab."""
+SKIN_HUE_DEG, SKIN_WIDE_DEG, SKIN_HELD = 50.0, 30.0, 0.8
+"""Where skin is taken to lie in Oklab as long as none is picked, to how far around, and how much of what muted colours
+gain it is spared. Common practice, no source."""
 TINT_ENDS = 15.0
 """L* from black and from white within which a tint fades: they have no room for colour."""
 NO_REACH = 1e-3
@@ -182,10 +182,14 @@ def skin_at(skin: Skin, L: Array) -> Array:
     """Where skin is held at lightnesses L*, Oklab's a and b, (n, 2): chroma and hue along its reference."""
     if skin.reference == NO_SKIN:
         return np.zeros((len(L), 2))
+    return _over_grey(L, *np.moveaxis(skin_place(skin, L), -1, 0))
+
+
+def skin_place(skin: Skin, L: Array) -> Array:
+    """a* and b* (..., 2) that a reference has at lightnesses L*."""
     reference = np.array(skin.reference).reshape(REFERENCE_TONES, 3)
     reference = reference[np.argsort(reference[:, 0])]
-    a, b = (np.interp(L, reference[:, 0], reference[:, n]) for n in (1, 2))
-    return _over_grey(L, a, b)
+    return np.stack([np.interp(L, reference[:, 0], reference[:, n]) for n in (1, 2)], axis=-1)
 
 
 # ---- primaries

@@ -14,9 +14,9 @@ from .model import Finding, box, needs
 
 LEAST_OUT, LEAST_OUT_dE = 0.004, 2.0
 """Of the picture outside of the delivery's space, and by how much on the mean: less is a lamp or a petal."""
-LEAST_SHARE, LOUD_C, LOUD_OVER = 0.01, 62.0, 1.8
-"""Of the picture in a hue; C*ab that one in fifty of it exceeds; and times as much as the picture's others have. Common
-practice, no source: few things in daylight are stronger."""
+LEAST_SHARE, LOUD_C, LOUD_OVER, GROWN = 0.01, 60.0, 1.5, 1.25
+"""Of the picture in a hue; C*ab that one in fifty of it exceeds; times as much as any hue of the picture had before,
+and as this one had. Common practice, no source: few things in daylight are stronger."""
 QUIET_C = 0.75
 """What such a hue keeps of its chroma."""
 UNEVEN_DEG, UNEVEN_C, RED_DEG = 6.0, 5.0, 14.0
@@ -67,16 +67,20 @@ def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 
 @needs("colour", "colour_before")
 def over_saturated(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
-    """A hue far stronger than all others, made so by what was decided here."""
+    """A hue far stronger than anything in the picture was, made so by what was decided here: the strongest of them."""
     hues, before = reading.colour.hues, reading.colour_before.hues
-    for n, (hue, was) in enumerate(zip(hues, before, strict=True)):
-        others = [other.strongest for m, other in enumerate(hues) if m != n and other.share > LEAST_SHARE]
-        # what is strong by itself is the picture's own affair
-        if hue.share < LEAST_SHARE or hue.strongest < LOUD_C or hue.strongest < 1.25 * was.strongest:
-            continue
-        if others and hue.strongest < LOUD_OVER * max(others):
-            continue
-        yield _too_strong(n, hue, was)
+    own = max((was.strongest for was in before if was.share > LEAST_SHARE), default=0.0)
+    # what is strong by itself is the picture's own affair
+    loud = [
+        (hue.strongest, n)
+        for n, (hue, was) in enumerate(zip(hues, before, strict=True))
+        if hue.share > LEAST_SHARE
+        and hue.strongest > max(LOUD_C, LOUD_OVER * own)
+        and hue.strongest > GROWN * max(was.strongest, 1.0)
+    ]
+    if loud:
+        n = max(loud)[1]
+        yield _too_strong(n, hues[n], before[n])
 
 
 def _too_strong(n: int, hue: Hue, was: Hue) -> Finding:
@@ -121,7 +125,7 @@ def uneven_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         },
         fix=(("colour.skin.evenness_percent", EVENNESS),),
         fix_label=f"Even it out by {number(EVENNESS, 0, '%')}",
-        certainty=0.6,
+        certainty=0.4,
     )
 
 

@@ -34,7 +34,7 @@ NOISY, CLEAR = 0.008, 0.04
 it is, and from which on all of it is."""
 MUTED, RISEN = 0.06, 0.02
 """Oklab chroma at which muted colours have half of their gain, and from which on it is not held back as noise."""
-NO_SKIN = 1.5
+SKIN_ENDS = 1.5
 """As many times as far off as skin may be, nothing is."""
 ENDS = 12.0
 """L* from black and from white within which lightness that is given fades: both ends stay."""
@@ -104,7 +104,7 @@ class Moves:
     evenness: float = 0.0
     """How far skin is brought to where it is held, 0..1."""
     reach: float = 1.0
-    """Up to how far from there, in Oklab's a and b, a colour is skin all in all; NO_SKIN times as far it is none."""
+    """Up to how far from there, in Oklab's a and b, a colour is skin all in all; SKIN_ENDS times as far it is none."""
 
     def given(self) -> tuple[Any, ...]:
         from_opponent = np.linalg.inv(self.to_opponent.astype(np.float64)).astype(np.float32)
@@ -186,7 +186,7 @@ def _round_the_square(a: Any, b: Any) -> Any:
 
 
 def _turned(a: Any, b: Any, half: Any) -> tuple[Any, Any]:
-    """Turned by twice an angle up to MOST_HALF, by a rational tangent (Pade) that is true to 0.1 degree."""
+    """Turned by twice an angle up to MOST_HALF, by a rational tangent (Pade) that is true to 0.2 degree."""
     t = half * (15.0 - half * half) / (15.0 - 6.0 * half * half)
     cos, sin = (1.0 - t * t) / (1.0 + t * t), 2.0 * t / (1.0 + t * t)
     return a * cos - b * sin, a * sin + b * cos
@@ -227,7 +227,7 @@ def _coloured_expr(shown: list[Any], given: _Inputs, rows: _Rows, more: Any = No
     (tint_a, tint_b, skin_a, skin_b), _, _ = _between("tones", given.tones, step, TONES, rows)
     off_a, off_b = skin_a - a, skin_b - b
     off = hl.sqrt(off_a * off_a + off_b * off_b) / given.reach
-    even = smooth_expr((NO_SKIN - off) / (NO_SKIN - 1.0)) * given.evenness
+    even = smooth_expr((SKIN_ENDS - off) / (SKIN_ENDS - 1.0)) * given.evenness
     a, b = (a + off_a * even) * given.keep + tint_a, (b + off_b * even) * given.keep + tint_b
     meant = _lifted(hl.max(row_product(given.lums, 0, shown), 0.0), lift * clear)
 

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import REC2020_TO_SRGB, Lab_to_LCh, RGB_to_XYZ_matrix, XYZ_to_Oklab, sRGB_to_Lab
 from ..colour.types import Array, Display
-from ..recipe.colour import NO_SKIN, REFERENCE_TONES, Skin
+from ..develop.colour import skin_place
+from ..recipe.colour import NO_SKIN, Skin
 from .deliver import MARGIN
 from .values import Outline
 
@@ -140,13 +141,6 @@ def _spots(where: NDArray[np.bool_]) -> tuple[Outline, ...]:
         tuple((float(px), float(py)) for px, py in ((x, y), (x + w, y), (x + w, y + h), (x, y + h)))
         for x, y, w, h in boxes[:MOST_SPOTS]
     )
-
-
-def skin_place(skin: Skin, L: Array) -> Array:
-    """a* and b* (..., 2) that a reference has at lightnesses L*."""
-    reference = np.array(skin.reference).reshape(REFERENCE_TONES, 3)
-    reference = reference[np.argsort(reference[:, 0])]
-    return np.stack([np.interp(L, reference[:, 0], reference[:, n]) for n in (1, 2)], axis=-1)
 
 
 def read_skin(display: Display, skin: Skin) -> SkinReading | None:

@@ -41,6 +41,8 @@ FITTED_PX, TURNS, LIKELIEST = 1200, 8, 6
 _TO_WHITE = np.asarray(RGB_to_XYZ_matrix("sRGB") / RGB_to_XYZ_matrix("sRGB").sum(axis=1)[:, None], np.float32)
 BORDER_PX, GAP_PX, CLOSED_PX, EDGE_PX = 7, 25, 7, 1.5
 LEAST_PX = 200
+MOST_CERTAIN = 0.6
+"""By hue alone nobody knows whether it is one thing: a wall may be painted in two."""
 MAP_PX = 190
 """Long side of the map that is kept of a part."""
 
@@ -119,7 +121,7 @@ def _judged(calm: NDArray[np.float32], area: NDArray[np.bool_]) -> Mismatch | No
     middle_of = np.median(calm[rest], axis=0).astype(np.float64)
     turned = (middle_of[1] + 1j * middle_of[2]) * np.exp(1j * np.radians(dh))
     dE = float(delta_E_2000(middle_of, np.array([middle_of[0], turned.real, turned.imag])))
-    certainty = float(np.clip(0.5 + (apart - LEAST_APART) / 12.0, 0.0, 0.95))
+    certainty = float(np.clip(0.4 + (apart - LEAST_APART) / 30.0, 0.0, MOST_CERTAIN))
     signed = -dh if is_low_less else dh
     return Mismatch(_inside(part), _inside(rest), signed, dE,
                     float(part.mean()), certainty, _softly(part, rest))  # fmt: skip

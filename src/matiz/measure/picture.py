@@ -282,8 +282,10 @@ def _cast(sight: Sight) -> Cast | None:
 
 
 def _mismatch(sight: Sight) -> tuple[Mismatch, Match] | None:
+    if sight.recipe.colour.black_and_white == "on":
+        return None
     found = find_mismatch(sight.picture("small display"))
-    if found is None or sight.recipe.colour.black_and_white == "on":
+    if found is None:
         return None
     part, rest = (_at_full_size(sight, box) for box in (found.part, found.rest))
     mask: Rows[Section] = Rows([("m1", Mapped(shares=Grid.of(in_frame(sight.mapping, found.where, sight.step))))])

@@ -47,8 +47,7 @@ def tone_of(engine: Engine, recipe: Recipe, area: Region, channel: str = "lightn
 
 def hue_and_chroma(engine: Engine, recipe: Recipe, area: Region) -> tuple[float, float]:
     """The hue in degrees, 0..360, and the chroma C*ab of the mean of an area as it is shown."""
-    mean = engine.render(recipe, 0, area, result="display").reshape(-1, 3).mean(axis=0)
-    _, a, b = (float(value) for value in sRGB_to_Lab(mean))
+    _, a, b = Lab_of(engine, recipe, area)
     return math.degrees(math.atan2(b, a)) % 360.0, math.hypot(a, b)
 
 

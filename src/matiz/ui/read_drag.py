@@ -29,7 +29,9 @@ class ReadDrag(Tool):
         self.held: Any = None
         """What the drag moves, once it is known."""
         self.right_px, self.up_px = 0.0, 0.0
-        self._from = (0.0, 0.0)
+        self._from, self._pressed = (0.0, 0.0), (0.0, 0.0)
+        self._is_over = False
+        """Whether the hand let go before it was known what it held."""
         self._reader = LatestWorker(read, name)
         self._reader.answered.connect(self._on_read)
 
@@ -64,7 +66,8 @@ class ReadDrag(Tool):
     def begin(self, pointer: Pointer) -> bool:
         if pointer.button != Qt.MouseButton.LeftButton or not self._ask(pointer):
             return False
-        self.grip, self.held = self.session.begin(), None
+        self.grip, self.held, self._is_over = self.session.begin(), None, False
+        self._pressed = pointer.picture
         self._from, self.right_px, self.up_px = (pointer.widget.x(), pointer.widget.y()), 0.0, 0.0
         return True
 
@@ -73,8 +76,14 @@ class ReadDrag(Tool):
         self._preview()
 
     def end(self, pointer: Pointer) -> None:
+        if self.held is None:
+            self._is_over = True
+        else:
+            self._commit()
+
+    def _commit(self) -> None:
         grip, self.grip = self.grip, None
-        if grip is not None and self.held is not None:
+        if grip is not None:
             grip.commit(self.settings() or None, self.label)
 
     def cancel(self) -> None:
@@ -91,13 +100,13 @@ class ReadDrag(Tool):
         return True
 
     def _on_read(self, asked: Any, found: Any) -> None:
-        picture, recipe, _, told = asked
+        picture, recipe, place, told = asked
         if picture is not self.session.picture or told != self.told():
             return
         self.show(found)
-        if self.grip is not None and self.held is None:
+        if self.grip is not None and self.held is None and place == self._pressed:
             self.held = self.hold(recipe, found)
-            self._preview()
+            self._commit() if self._is_over else self._preview()
 
     def _preview(self) -> None:
         if self.grip is not None and self.held is not None:

@@ -197,7 +197,9 @@ class Window(QMainWindow):
 
     def give_look(self) -> None:
         look, strength = self.colour.looks.look(), self.colour.looks.strength.value() / 100.0
-        if look is not None:
+        if look is None:
+            self.session.said.emit("Choose a look in Colour first.")
+        else:
             self.gifts.look_to(self.sort.sheet.selected_paths(), look, strength)
 
     def undo(self) -> None:

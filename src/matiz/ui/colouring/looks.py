@@ -51,7 +51,8 @@ class LooksPage(Page):
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
-        self.looks = own_looks()
+        self.looks: list[Look] = []
+        """Those that ship are read when the page is first shown: the window's start does not wait for them."""
         self.changes: list[float] = []
         self._tried: object = None
         self._is_shown = False
@@ -113,6 +114,8 @@ class LooksPage(Page):
 
     def enter(self) -> None:
         self._is_shown = True
+        if not self.looks:
+            self.looks = own_looks()
         self._try_all()
 
     def leave(self) -> None:

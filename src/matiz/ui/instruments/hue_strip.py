@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
-from ...colour.spaces import Oklab_to_XYZ, RGB_to_XYZ_matrix, encode_sRGB
+from ...colour.spaces import XYZ_TO_SRGB, Oklab_to_XYZ, encode_sRGB
 from ...measure.colour import CHROMA_BINS, HUE_BINS, MOST_CHROMA, ColourReading
 from ...recipe.colour import MOST_TURN_DEG, Peg
 from ...wording import number
@@ -329,8 +329,5 @@ def _hues() -> QImage:
 def _in_colour(hue: NDArray[np.float64], chroma: NDArray[np.float64]) -> NDArray[np.uint8]:
     """sRGB codes of hues in radians and Oklab chromas, as far as they can be shown."""
     a, b = np.broadcast_arrays(chroma * np.cos(hue), chroma * np.sin(hue))
-    linear = Oklab_to_XYZ(np.stack([np.full_like(a, SHOWN_L), a, b], axis=-1)) @ _FROM_XYZ.T
+    linear = Oklab_to_XYZ(np.stack([np.full_like(a, SHOWN_L), a, b], axis=-1)) @ XYZ_TO_SRGB.T
     return np.round(255.0 * encode_sRGB(np.clip(linear, 0.0, 1.0))).astype(np.uint8)
-
-
-_FROM_XYZ = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from ...colour.spaces import Lab_to_XYZ, RGB_to_XYZ_matrix, encode_sRGB
+from ...colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, encode_sRGB
 from ...colour.types import Array
 from .. import theme
 from .base import Instrument
@@ -15,7 +15,6 @@ SCALE_PX = 64.0
 LEAST_SPAN = 12.0
 """Of a* and b*: closer areas are not drawn further apart."""
 ROOM = 1.5
-_FROM_XYZ = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))
 
 
 @dataclass(frozen=True)
@@ -43,7 +42,7 @@ class Plane:
 
 def shown_colour(Lab: Array) -> QColor:
     """A colour L*, a*, b* as far as the screen can show it."""
-    codes = np.round(255.0 * encode_sRGB(np.clip(Lab_to_XYZ(Lab) @ _FROM_XYZ.T, 0.0, 1.0)))
+    codes = np.round(255.0 * encode_sRGB(np.clip(Lab_to_XYZ(Lab) @ XYZ_TO_SRGB.T, 0.0, 1.0)))
     return QColor(*(int(code) for code in codes))
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
-from ...colour.spaces import Lab_to_XYZ, RGB_to_XYZ_matrix, encode_sRGB
+from ...colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, encode_sRGB
 from ...develop.colour import TINT_ENDS, tint_at
 from ...recipe.colour import TintNode
 from ...recipe.tree import Rows
@@ -20,7 +20,6 @@ MOST = 24.0
 MOST_NODE = 40.0
 GRAB_PX = 12
 STEP = 0.5
-_FROM_XYZ = np.linalg.inv(RGB_to_XYZ_matrix("sRGB"))
 
 NodeMove = tuple[str, dict[str, float]]
 
@@ -156,6 +155,6 @@ def _ground() -> QImage:
     """The colours of the plane, pale, dark enough for what is drawn upon it."""
     size = 49
     b, a = np.mgrid[MOST : -MOST : size * 1j, -MOST : MOST : size * 1j]
-    linear = Lab_to_XYZ(np.stack([np.full_like(a, 42.0), a, b], axis=-1)) @ _FROM_XYZ.T
+    linear = Lab_to_XYZ(np.stack([np.full_like(a, 42.0), a, b], axis=-1)) @ XYZ_TO_SRGB.T
     rgb = np.ascontiguousarray(np.round(255.0 * encode_sRGB(np.clip(linear, 0.0, 1.0))).astype(np.uint8))
     return QImage(rgb.data, size, size, size * 3, QImage.Format.Format_RGB888).copy()
