@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -94,6 +95,7 @@ class HueStrip(Instrument):
         self._pegs: dict[str, Peg] = {}
         self._chosen = ""
         self._now, self._before = NONE, NONE
+        self._outline: list[tuple[float, float]] = []
         self._mark: tuple[float, float] | None = None
         self._grabbed_at = QPointF()
         self._held: Peg | None = None
@@ -114,6 +116,7 @@ class HueStrip(Instrument):
         shares = [reading.population if reading is not None else NONE for reading in (now, before)]
         if shares[0] is not self._now or shares[1] is not self._before:
             self._now, self._before = shares
+            self._outline = outline(self._before)
             self._image = None
             self.update()
 
@@ -234,14 +237,8 @@ class HueStrip(Instrument):
         """How strong each hue was before: what all but one in twenty of it stays below."""
         if self._before is NONE or not self._pegs:
             return
-        own = self._before[:, 1:]
-        # neighbours count too: single bins say little
-        own = own + 0.5 * (np.roll(own, 1, axis=0) + np.roll(own, -1, axis=0))
-        total, summed = own.sum(axis=1), np.cumsum(own, axis=1)
-        levels = np.arange(2, CHROMA_BINS + 1, dtype=np.float64)
-        reach = [float(np.interp(0.95 * all_, each, levels)) for all_, each in zip(total, summed, strict=True)]
         path, is_drawn = QPainterPath(), False
-        for n, (share, level) in enumerate(zip(total / 2.0, reach, strict=True)):
+        for n, (share, level) in enumerate(self._outline):
             x, y = strip.to_px((n + 0.5) * 360.0 / HUE_BINS, level * MOST_CHROMA / CHROMA_BINS)
             is_seen = share > LEAST_SHARE
             if is_seen:
@@ -300,6 +297,18 @@ class HueStrip(Instrument):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
+def outline(population: NDArray[np.float32]) -> list[tuple[float, float]]:
+    """For each bin of hue the share of the picture about it, and the bin of chroma that all but one in twenty of it
+    stays below."""
+    own = population[:, 1:]
+    # neighbours count too: single bins say little
+    own = own + 0.5 * (np.roll(own, 1, axis=0) + np.roll(own, -1, axis=0))
+    total, summed = own.sum(axis=1), np.cumsum(own, axis=1)
+    levels = np.arange(2, CHROMA_BINS + 1, dtype=np.float64)
+    reach = [float(np.interp(0.95 * all_, each, levels)) for all_, each in zip(total, summed, strict=True)]
+    return list(zip((total / 2.0).tolist(), reach, strict=True))
+
+
 def density(population: NDArray[np.float32]) -> QImage:
     """The picture's colours as an image, hue across and chroma up, each in its own colour where there are any."""
     hue = np.radians((np.arange(HUE_BINS) + 0.5) * 360.0 / HUE_BINS)[None, :]
@@ -320,6 +329,7 @@ def density(population: NDArray[np.float32]) -> QImage:
     return QImage(out.data, HUE_BINS, ROWS, HUE_BINS * 4, QImage.Format.Format_ARGB32).copy()
 
 
+@cache
 def _hues() -> QImage:
     hue = np.radians(np.arange(0.0, 360.0))[None, :]
     rgb = np.ascontiguousarray(_in_colour(hue, np.full((1, 1), 0.11)))
