@@ -9,7 +9,6 @@ from matiz.simcam.ground import Plane, Relief
 from matiz.simcam.kernels.layers import cut_layer, fill_behind
 from matiz.simcam.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
 from matiz.simcam.kernels.noise import fractal_noise_in_space
-from matiz.simcam.people import Pose, person
 from matiz.simcam.planes import beam_surfaces, facet
 from matiz.simcam.scene import Scene
 from matiz.simcam.shading import fbm3, from_lamps, from_sky, from_sun, lay, shine, sun_shadow
@@ -259,16 +258,6 @@ def test_noise_in_space_is_the_same_every_time_and_has_no_bias():
     assert (first == again).all() and abs(first.mean()) < 0.05 and 0.1 < first.std() < 0.5
     fine = fractal_noise_in_space(points, np.full((60, 70), 9.0, np.float32), seed=4, octaves=3, roughness=0.5)
     assert not fine.any(), "finer than the pixels: nothing is left"
-
-
-def test_a_guest_has_a_head_above_the_shoulders_and_hands_on_the_table():
-    guest = person(Pose(0.0, 3.0, 0.0, seed=3))
-    table, stuff = guest.solid.table, np.array(guest.stuff)
-    assert len(table) == len(stuff) and {"cloth", "skin", "hair", "lip"} <= set(stuff)
-    assert table[stuff == "hair", 1].max() > table[stuff == "cloth", 1].max() + 0.15
-    assert guest.eyes[:, 2].max() < 3.0, "turned toward the camera's side"
-    hands = table[(stuff == "skin") & (table[:, 2] < 2.75)]
-    assert 0.74 < hands[:, 1].min() < 0.9
 
 
 def test_the_sets_of_the_demo_are_as_planned():

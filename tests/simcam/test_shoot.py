@@ -8,8 +8,7 @@ import pytest
 
 from matiz.raw.decode import read_frame
 from matiz.simcam.camera import expose
-from matiz.simcam.scenes.grain_hall import SEATS, STANDPOINTS, grain_hall
-from matiz.simcam.scenes.hall_room import HALL, LANTERNS, TABLE, HallLight
+from matiz.simcam.scenes.grain_hall import grain_hall
 from matiz.simcam.scenes.lava_lizard import lava_lizard
 from matiz.simcam.scenes.salt_pans import STANDPOINTS as PANS
 from matiz.simcam.scenes.salt_pans import salt_pans
@@ -53,29 +52,6 @@ def test_frames_of_a_burst_share_the_rock_and_not_the_head():
     assert moved[200:].max() < 1e-3, "the foot of the rock"
     assert moved.max() > 0.05
     assert first.masks["subject"].sum() == pytest.approx(second.masks["subject"].sum(), rel=0.05)
-
-
-def test_guests_sit_in_the_hall_and_before_the_table():
-    for x, z, facing, _ in SEATS:
-        assert HALL["left"] < x < HALL["right"] and 0 < z < HALL["back"]
-        beside = abs(x) > TABLE["right"]
-        assert beside == (facing != 0.0) and (not beside or np.sign(facing) == -np.sign(x))
-    empty, full = grain_hall(SIZE, 0), grain_hall(SIZE, 1)
-    assert sum(name.startswith("guest") for name in full.masks) == STANDPOINTS[1].guests
-    assert not [name for name in empty.masks if name.startswith("guest")]
-    assert "grey card" in empty.masks and "grey card" not in full.masks
-
-
-def test_guests_take_light_from_the_table_and_lanterns_give_it():
-    y, x = np.mgrid[0.0:1.0:20j, 0.0:1.0:20j].astype(np.float32)
-    points = np.dstack([x - 0.5, np.full_like(x, TABLE["top"]), 3.0 + y])
-    normals = np.zeros_like(points)
-    normals[..., 1] = 1.0
-    open_, shaded = HallLight(None), HallLight(np.array([[*LANTERNS[0], 0.6]] * 2, np.float32))
-    warm, less = (room.on(points, normals)["lanterns"] for room in (open_, shaded))
-    assert warm.min() > 0.05 and less.mean() < 0.9 * warm.mean()
-    down = open_.on(points, -normals)["lanterns"]
-    assert down.max() < warm.min(), "from below only what the walls send back"
 
 
 def test_the_dawn_has_water_that_mirrors_and_a_plank_where_planned():

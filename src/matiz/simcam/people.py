@@ -1,156 +1,169 @@
-"""People at a table, from rounded bodies: what a camera sees of them from some metres away."""
+"""Guests at a table: bodies, clothes and hair that were modelled beforehand, put on their seats.
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any
+What is in assets/people/guest-N.npz (int16 in steps of 0.1 mm, x to the guest's left, y up, z ahead, the
+middle of the seat at the origin of x and z): quads of skin, shirt, legs, eyes and teeth; their vertices for
+each way of sitting (the first at table, the second, if any, with a glass raised); strands of hair, brows and
+beard; and values 0..255 of the skin. Made by `tools/people` from data under CC0, whose licence lies beside them.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib.resources import files
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..colour.types import Array
-from .solids import Solid
+from .meshes import Floats, Mesh, faces_of, ribbons, unit
+from .quads import Numbers, normals_of, smoother
+
+COUNT = 8
+STEP_M = 1e-4
+SKIN = ("lips", "eyelids", "face", "ears", "fingernails", "flush", "lash", "beard", "scalp")
+"""What is known of each place of the skin, 0..1."""
+HAIR_M = {"hair": 0.0015, "brow": 0.00045, "beard": 0.0006}
+"""Width of strands; each stands for several hairs."""
+HAIR_COPIES = {"hair": 2, "brow": 1, "beard": 2}
+"""How often each strand that is kept is drawn, a little aside."""
 
 
 @dataclass(frozen=True)
-class Pose:
-    """Where a guest sits and how; lengths in m, angles in degrees."""
+class Seat:
+    """Where a guest sits, m, and how."""
 
     x: float
     z: float
     facing: float
-    """0 looks toward the camera's side (-Z), 90 to the right (+X)."""
+    """Degrees: 0 looks toward the camera's side (-Z), 90 to the right (+X)."""
     head_turn: float = 0.0
+    """Degrees to the guest's left, on top of how the guest sits."""
     head_nod: float = 0.0
-    lean: float = 0.0
-    """Forward, m at the shoulders."""
-    height: float = 1.0
-    raised: float = 0.0
-    """How far the right hand is lifted, 0..1."""
-    seed: int = 0
+    """Degrees down."""
+    sitting: int = 0
+    gaze: tuple[float, float] = (0.0, 0.0)
+    """Degrees that the eyes look to the left and down, from where the head looks."""
 
 
 @dataclass
-class Person:
-    """Bodies of one guest, and what each is made of: "cloth", "skin", "lip", "hair"."""
+class Guest:
+    """One guest in the scene."""
 
-    solid: Solid = field(default_factory=Solid)
-    stuff: list[str] = field(default_factory=list)
-    eyes: Array = field(default_factory=lambda: np.zeros((2, 3)))
-    gaze: Array = field(default_factory=lambda: np.array([0.0, 0.0, -1.0]))
-    face: Array = field(default_factory=lambda: np.zeros(3))
-
-
-class _Frame:
-    """A person's own axes: x to the left hand, y up, z where the person looks."""
-
-    def __init__(self, origin: Array, degrees: float, nod: float = 0.0) -> None:
-        a, n = np.radians(degrees), np.radians(nod)
-        forward = np.array([np.sin(a), 0.0, -np.cos(a)])
-        side = np.array([np.cos(a), 0.0, np.sin(a)])
-        up = np.array([0.0, 1.0, 0.0])
-        self.axes = np.stack([side, up * np.cos(n) + forward * np.sin(n), forward * np.cos(n) - up * np.sin(n)])
-        self.origin = origin
-
-    def __call__(self, x: float, y: float, z: float) -> Array:
-        return np.asarray(self.origin + np.array([x, y, z]) @ self.axes)
+    number: int
+    meshes: list[Mesh]
+    eyes: Floats
+    """(2, 3) their middles."""
+    look: Floats
+    """(3,) where the eyes look."""
+    ahead: Floats
+    """(3,) where the head looks."""
+    face: Floats
+    """(3,) between the eyes."""
+    hand: Floats
+    """(3,) the fingertips of the hand that is held higher."""
 
 
-def person(pose: Pose, *, table_m: float = 0.76) -> Person:
-    """A seated guest whose forearms rest on a table."""
-    out = Person()
-    random = np.random.default_rng(pose.seed)
-    big = pose.height
-    at = _Frame(np.array([pose.x, 0.0, pose.z]), pose.facing)
-
-    def add(stuff: str, *args: Any, **more: Any) -> None:
-        out.solid.add(*args, **more)
-        out.stuff.append(stuff)
-
-    lean = pose.lean
-    shoulder = 1.03 * big
-    thin = (at.axes[2], 1.38)
-    wide = float(random.uniform(0.95, 1.10))
-    add("cloth", at(0, 0.45, 0.0), 0.165 * wide, at(0, 0.80, 0.01 + 0.5 * lean), 0.150 * wide, flat=thin)
-    add(
-        "cloth",
-        at(0, 0.80, 0.01 + 0.5 * lean),
-        0.150 * wide,
-        at(0, shoulder - 0.05, lean),
-        0.140,
-        blend=0.05,
-        flat=thin,
-    )
-    for side in (-1.0, 1.0):
-        add("cloth", at(side * 0.09, 0.50, 0.0), 0.085, at(side * 0.12, 0.49, 0.42), 0.066, blend=0.06)
-        add("cloth", at(side * 0.12, 0.49, 0.42), 0.064, at(side * 0.12, 0.08, 0.36), 0.050, blend=0.03)
-    add("cloth", at(-0.145, shoulder, lean - 0.01), 0.060, at(0.145, shoulder, lean - 0.01), 0.060, blend=0.07)
-    for side in (-1.0, 1.0):
-        up = pose.raised if side > 0 else 0.0
-        out_by, ahead = float(random.uniform(-0.05, 0.07)), float(random.uniform(-0.07, 0.03))
-        elbow = at(side * (0.24 + 0.4 * out_by), table_m + 0.05 + 0.16 * up, lean + 0.10 + 0.05 * up + 0.5 * ahead)
-        wrist = at(side * (0.13 + out_by - 0.02 * up), table_m + 0.045 + 0.40 * up, lean + 0.31 + ahead - 0.04 * up)
-        inward = float(random.uniform(0.03, 0.09))
-        hand = at(side * (0.13 + out_by - inward), table_m + 0.030 + 0.46 * up, lean + 0.375 + ahead - 0.04 * up)
-        add("cloth", at(side * 0.185, shoulder - 0.01, lean), 0.058, elbow, 0.046, blend=0.04)
-        add("cloth", elbow, 0.046, wrist, 0.036, blend=0.03)
-        add("skin", wrist, 0.027, hand, 0.026, blend=0.004, flat=((0, 1, 0), 1.25))
-        for finger in range(4):
-            off = (finger - 1.5) * 0.014
-            knuckle = hand + at.axes[0] * off + at.axes[2] * 0.012
-            tip = (
-                knuckle
-                + at.axes[2] * (0.040 - 0.03 * up)
-                + at.axes[1] * (-0.012 + 0.03 * up)
-                - at.axes[0] * side * 0.010
-            )
-            add("skin", knuckle, 0.0095, tip, 0.0075, blend=0.008)
-    add("cloth", at(0, shoulder + 0.035, lean - 0.01), 0.070, at(0, shoulder + 0.06, lean), 0.058, blend=0.05)
-    add("skin", at(0, shoulder + 0.02, lean), 0.048, at(0, shoulder + 0.15, lean + 0.015), 0.046, blend=0.006)
-    _head(out, add, _Frame(at(0, shoulder + 0.172, lean + 0.022), pose.facing + pose.head_turn, pose.head_nod), random)
-    return out
+@lru_cache(maxsize=COUNT)
+def _kept(number: int) -> dict[str, NDArray[np.generic]]:
+    path = files("matiz") / "assets" / "people" / f"guest-{number}.npz"
+    with path.open("rb") as file, np.load(file) as data:
+        return {name: data[name] for name in data.files}
 
 
-def _head(out: Person, put: Callable[..., None], at: _Frame, random: np.random.Generator) -> None:
-    """Skull, face and hair; the origin is where the neck ends."""
-    narrow = (at.axes[0], 1.14)
-    long = float(random.uniform(0.96, 1.06))
-    put("skin", at(0, 0.095, -0.010), 0.092, at(0, 0.085, 0.020), 0.084, blend=0.02, flat=narrow)
-    put("skin", at(0, 0.040, 0.030), 0.062, at(0, -0.014 * long, 0.066), 0.030, blend=0.035, flat=narrow)
-    for side in (-1.0, 1.0):
-        put("skin", at(side * 0.036, 0.040, 0.064), 0.026, blend=0.028)
-        put("skin", at(side * 0.045, 0.010, 0.020), 0.034, at(side * 0.018, -0.012, 0.058), 0.022, blend=0.03)
-    put("skin", at(-0.034, 0.086, 0.083), 0.0125, at(0.034, 0.086, 0.083), 0.0125, blend=0.020)
-    bridge = float(random.uniform(0.8, 1.15))
-    put("skin", at(0, 0.074, 0.090), 0.0085, at(0, 0.042, 0.0985 + 0.007 * bridge), 0.0125, blend=0.014)
-    for side in (-1.0, 1.0):
-        put("skin", at(side * 0.012, 0.037, 0.092), 0.0085, blend=0.010)
-    put("lip", at(-0.013, 0.0115, 0.0880), 0.0052, at(0.013, 0.0115, 0.0880), 0.0052, blend=0.012)
-    put("lip", at(-0.010, 0.0030, 0.0865), 0.0062, at(0.010, 0.0030, 0.0865), 0.0062, blend=0.010)
-    for side in (-1.0, 1.0):
-        ear = at(side * 0.083, 0.058, -0.008)
-        put(
-            "skin",
-            ear + at.axes[1] * 0.012,
-            0.019,
-            ear - at.axes[1] * 0.012,
-            0.013,
-            blend=0.008,
-            flat=(at.axes[0], 2.2),
-        )
-        eye = at(side * 0.0315, 0.0665, 0.0770)
-        out.eyes[int(side > 0)] = eye
-        put("skin", eye - at.axes[2] * 0.0035, 0.0118, blend=0.006)
-    out.gaze, out.face = at.axes[2], at(0, 0.05, 0.06)
-    style = int(random.integers(0, 3))
-    put("hair", at(0, 0.118, -0.022), 0.096, at(0, 0.095, -0.034), 0.096, blend=0.004, flat=narrow)
-    put("hair", at(-0.030, 0.165, 0.035), 0.034, at(0.030, 0.165, 0.035), 0.034, blend=0.03)
-    for side in (-1.0, 1.0):
-        put("hair", at(side * 0.070, 0.110, 0.010), 0.026, at(side * 0.074, 0.070, -0.025), 0.028, blend=0.03)
-    if style == 0:
-        put("hair", at(0, 0.03, -0.062), 0.060, at(0, -0.10, -0.070), 0.062, blend=0.04)
-        for side in (-1.0, 1.0):
-            put("hair", at(side * 0.070, 0.06, -0.03), 0.034, at(side * 0.075, -0.09, -0.03), 0.030, blend=0.03)
-    elif style == 1:
-        put("hair", at(0, 0.135, -0.115), 0.046, blend=0.02)
-        put("hair", at(0, 0.04, -0.060), 0.052, blend=0.03)
-    else:
-        put("hair", at(0, 0.045, -0.055), 0.056, at(0, 0.02, -0.045), 0.052, blend=0.03)
+@lru_cache(maxsize=2 * COUNT)
+def _smoother(number: int, kind: str) -> tuple[object, Numbers]:
+    kept = _kept(number)
+    return smoother(kept[f"{kind}_quads"].astype(np.int64), len(kept[f"{kind}_rest"]))
+
+
+def sittings(number: int) -> int:
+    return sum(name.startswith("shirt_") and name[6:].isdigit() for name in _kept(number))
+
+
+def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
+    """A guest 1..COUNT on a seat. fine: skin and cloth smooth enough for a near view."""
+    kept = _kept(number)
+    n = min(seat.sitting, sittings(number) - 1)
+    owner = f"guest {number}"
+    pivot, ahead = kept[f"head_{n}"].astype(np.float64)
+    turn = _turn(seat.head_turn, seat.head_nod, ahead)
+    axes = _axes(seat)
+    origin = np.array([seat.x, 0.0, seat.z])
+
+    def place(points: NDArray[np.float64], follow: NDArray[np.float64] | float) -> NDArray[np.float64]:
+        """Turned with the head as far as they follow it, and put into the scene."""
+        f = np.asarray(follow, np.float64)[..., None]
+        headed = points + f * ((points - pivot) @ turn.T + pivot - points)
+        return np.asarray(headed @ axes + origin)
+
+    def steps(name: str) -> NDArray[np.float64]:
+        return kept[name].astype(np.float64) * STEP_M
+
+    meshes: list[Mesh] = []
+
+    def add(stuff: str, points: NDArray[np.float64], quads: Numbers, own: NDArray[np.float64],
+            follow: NDArray[np.float64] | float, values: dict[str, Floats]) -> Mesh:  # fmt: skip
+        # normals before the guest is put into the scene, whose axes are of the other hand
+        at = points + np.asarray(follow, np.float64)[..., None] * ((points - pivot) @ turn.T + pivot - points)
+        normals = (normals_of(at, quads) @ axes).astype(np.float32)
+        put = Mesh(stuff, (at @ axes + origin).astype(np.float32), faces_of(quads), normals,
+                   own.astype(np.float32), values, owner, number)  # fmt: skip
+        meshes.append(put)
+        return put
+
+    for kind in ("skin", "shirt"):
+        points, rest, quads = steps(f"{kind}_{n}"), steps(f"{kind}_rest"), kept[f"{kind}_quads"].astype(np.int64)
+        values = {}
+        follow: NDArray[np.float64] | float = 0.0
+        if kind == "skin":
+            values = {name: kept[f"skin_{name}"].astype(np.float64) / 255.0 for name in SKIN}
+            follow = kept["skin_follow"].astype(np.float64) / 255.0
+        if fine:
+            more, quads = _smoother(number, kind)
+            points, rest = more @ points, more @ rest  # type: ignore[operator]
+            values = {name: more @ value for name, value in values.items()}  # type: ignore[operator]
+            follow = more @ follow if isinstance(follow, np.ndarray) else follow  # type: ignore[operator]
+        add(kind, points, quads, rest, follow, {name: value.astype(np.float32) for name, value in values.items()})
+    add("legs", steps(f"legs_{n}"), kept["legs_quads"].astype(np.int64), steps(f"legs_{n}"), 0.0, {})
+    add("teeth", steps(f"teeth_{n}"), kept["teeth_quads"].astype(np.int64), steps(f"teeth_{n}"), 1.0, {})
+    eyes = steps(f"eyes_{n}")
+    for ball in eyes:
+        put = add("eye", ball, kept["eye_quads"].astype(np.int64), ball - ball.mean(axis=0), 1.0, {})
+        # one of the two is the other's mirror image: its faces go round the other way
+        put.normals = unit(put.vertices - put.vertices.mean(axis=0))
+    middles = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)), 1.0)
+    headed = turn @ ahead
+    look = _turn(seat.gaze[0], seat.gaze[1], headed) @ headed
+    skull = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)).mean(axis=0) - 0.075 * ahead + (0.0, 0.03, 0.0), 1.0)
+    random = np.random.default_rng(number)
+    for stuff, width in HAIR_M.items():
+        if f"{stuff}_{n}" in kept:
+            strands = place(steps(f"{stuff}_{n}"), 1.0).astype(np.float32)
+            # from far off, fewer and wider ones
+            kept_of, wide, copies = (1, 1.0, HAIR_COPIES[stuff]) if fine else (3, 2.2, 1)
+            meshes.append(ribbons(stuff, strands[::kept_of], skull, width * wide, random, copies=copies,
+                                  owner=owner, seed=number))  # fmt: skip
+    return Guest(
+        number, meshes, middles.astype(np.float32), unit(look @ axes), unit(headed @ axes),
+        middles.mean(axis=0).astype(np.float32), _higher_hand(meshes[0]),
+    )  # fmt: skip
+
+
+def _higher_hand(skin: Mesh) -> Floats:
+    tips = skin.vertices[skin.values["fingernails"] > 0.5]
+    return np.asarray(tips[tips[:, 1] > tips[:, 1].max() - 0.10].mean(axis=0))
+
+
+def _axes(seat: Seat) -> NDArray[np.float64]:
+    """(3, 3): the guest's left, up and ahead in the scene."""
+    a = np.radians(seat.facing)
+    return np.array([[np.cos(a), 0.0, np.sin(a)], [0.0, 1.0, 0.0], [np.sin(a), 0.0, -np.cos(a)]])
+
+
+def _turn(left_degrees: float, down_degrees: float, ahead: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(3, 3) a turn about the upright axis, and then down about the axis across where the head looks."""
+    t, d = np.radians(left_degrees), np.radians(down_degrees)
+    turn = np.array([[np.cos(t), 0.0, np.sin(t)], [0.0, 1.0, 0.0], [-np.sin(t), 0.0, np.cos(t)]])
+    across = np.cross(np.array([0.0, 1.0, 0.0]), turn @ ahead)
+    x, y, z = across / np.linalg.norm(across)
+    k = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    down = np.eye(3) + np.sin(d) * k + (1.0 - np.cos(d)) * k @ k
+    return np.asarray(down @ turn)

@@ -62,7 +62,7 @@ def fbm3(points: Map, scale: ArrayLike, *, seed: int, octaves: int = 5, pixel_m:
 
 def unit(vectors: Map) -> Map:
     """Vectors (..., 3) made 1 long."""
-    length = np.sqrt((vectors * vectors).sum(axis=-1, keepdims=True))
+    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
     return np.asarray(vectors / np.maximum(length, 1e-12), np.float32)
 
 

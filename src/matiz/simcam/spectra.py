@@ -56,16 +56,53 @@ _MATERIALS: dict[str, Callable[[], Array]] = {
     "water": lambda: 0.02 + bump(0.02, 490.0, 45.0),
 }
 
+_OXY_NM = (380, 390, 400, 410, 420, 430, 440, 450, 460, 470, 480, 490, 500, 510, 520, 530, 540, 550, 560, 570, 580,
+           590, 600, 610, 620, 630, 640, 650, 700, 750)  # fmt: skip
+_OXY = (138000, 167748, 266232, 467632, 480360, 246072, 102580, 62816, 44480, 33209, 26629, 23684, 20932, 20035, 24202,
+        39956, 53236, 43016, 32613, 44496, 50104, 14400, 3200, 1506, 942, 610, 442, 368, 290, 518)  # fmt: skip
+"""Molar extinction of oxyhaemoglobin in 1/cm per mol/l (Prahl 1999, tabulated optical absorption of
+haemoglobin; values from memory)."""
+
+
+def skin_spectrum(melanin: float, blood: float) -> Array:
+    """Reflectance (36,) of skin by the shares of melanosomes in its epidermis and of blood in its dermis.
+
+    A pigmented layer of 60 um over a dermis so thick that no light comes through (Kubelka and Munk 1931).
+    Absorption and scattering after Jacques 1998, "Skin optics summary", and Jacques 2013, "Optical
+    properties of biological tissues", coefficients from memory. 0.04 is sent back by the surface.
+    """
+    of_blood = 2.303 * np.interp(NM, _OXY_NM, _OXY) * 150.0 / 64_500.0
+    bare = 0.244 + 85.3 * np.exp(-(NM - 154.0) / 66.2)
+    ratio = 2.0 * (blood * of_blood + (1.0 - blood) * bare) / (0.75 * 46.0 * (NM / 500.0) ** -1.42)
+    dermis = 1.0 + ratio - np.sqrt(ratio**2 + 2.0 * ratio)
+    epidermis = np.exp(-2.0 * 0.006 * (melanin * 6.6e11 * NM**-3.33 + (1.0 - melanin) * bare))
+    return np.asarray(0.04 + 0.96 * dermis * epidermis)
+
+
+_OTHERS: dict[str, Callable[[], Array]] = {
+    "skin_fair": lambda: skin_spectrum(0.03, 0.014),
+    "skin_fair_red": lambda: skin_spectrum(0.03, 0.07),
+    "skin_dark": lambda: skin_spectrum(0.30, 0.014),
+    "skin_dark_red": lambda: skin_spectrum(0.30, 0.07),
+    "wine": lambda: ramp(0.006, 0.055, 640.0, 16.0),
+    "bottle": lambda: 0.012 + bump(0.035, 545.0, 30.0),
+    "fruit_red": lambda: ramp(0.03, 0.38, 605.0, 16.0),
+    "fruit_orange": lambda: ramp(0.04, 0.58, 560.0, 14.0),
+    "fruit_green": lambda: 0.05 + bump(0.28, 555.0, 34.0) + ramp(0.0, 0.2, 700.0, 12.0),
+}
+"""What came later than the camera, whose matrices are fitted over the others."""
+
 
 @cache
 def reflectance(name: str) -> Array:
     """Spectrum (36,) of a material, or of a patch of the 24-patch chart by its name."""
-    if name in _MATERIALS:
-        return np.asarray(np.clip(_MATERIALS[name](), 0.0, 1.0))
+    made = _MATERIALS.get(name) or _OTHERS.get(name)
+    if made is not None:
+        return np.asarray(np.clip(made(), 0.0, 1.0))
     chart = table("chart24")
     if name in chart and name != "nm":
         return chart[name]
-    raise ArgumentError(f"material: one of {', '.join([*_MATERIALS, *chart])}; got {name!r}")
+    raise ArgumentError(f"material: one of {', '.join([*_MATERIALS, *_OTHERS, *chart])}; got {name!r}")
 
 
 def chart_patches() -> list[str]:

@@ -17,7 +17,7 @@ MARCH_STEPS = 24
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:
-    return [_define_lamp(), _define_sky(), _define_march(), _define_lit(), _define_bumped()]
+    return [_define_lamp(), _define_sky(), _define_march(), _define_lit(), _define_gleam(), _define_bumped()]
 
 
 def _spheres() -> tuple[Any, ...]:
@@ -88,42 +88,85 @@ def _define_sky() -> tuple[str, Any, list[Any]]:
     return "sky_shadow", out, [points, normals, spheres]
 
 
+class _Lamps:
+    """What both sums over lamps have in common: inputs, the share seen, and how the sum is laid out."""
+
+    def __init__(self) -> None:
+        import halide as hl
+
+        from ...kernels.pipeline import image, table
+
+        self.hl = hl
+        self.c, self.x, self.y = hl.Var("c"), hl.Var("x"), hl.Var("y")
+        self.points, self.normals, self.table = image("points", 3), image("normals", 3), table("lamps", 2)
+        self.shadows = hl.ImageParam(hl.Float(32), 3, "shadows")
+        self.step = hl.Param(hl.Int(32), "step")
+        self.r = hl.RDom([(0, self.table.dim(1).extent())], "lamps_here")
+        x, y, r = self.x, self.y, self.r
+        self.point = [self.points[i, x, y] for i in range(3)]
+        self.normal = [self.normals[i, x, y] for i in range(3)]
+        self.ray = [self.table[i, r.x] - at for i, at in enumerate(self.point)]
+        self.distance2 = hl.max(_dot(hl, self.ray, self.ray), self.table[3, r.x] * self.table[3, r.x])
+
+    def seen(self) -> Any:
+        """Share of the lamp, between the points at which it was worked out."""
+        hl, r = self.hl, self.r
+        fx, fy = hl.f32(self.x) / hl.f32(self.step), hl.f32(self.y) / hl.f32(self.step)
+        across, down = self.shadows.dim(0).extent(), self.shadows.dim(1).extent()
+        sx, sy = hl.clamp(hl.i32(fx), 0, across - 2), hl.clamp(hl.i32(fy), 0, down - 2)
+        tx, ty = hl.clamp(fx - hl.f32(sx), 0.0, 1.0), hl.clamp(fy - hl.f32(sy), 0.0, 1.0)
+        above = hl.lerp(self.shadows[sx, sy, r.x], self.shadows[sx + 1, sy, r.x], tx)
+        below = hl.lerp(self.shadows[sx, sy + 1, r.x], self.shadows[sx + 1, sy + 1, r.x], tx)
+        return hl.lerp(above, below, ty)
+
+    def summed(self, name: str, amount: Any) -> Any:
+        """Sum over the lamps of group 0 and of group 1."""
+        from ...kernels.pipeline import ROWS_PER_TASK, VECTOR, interleave
+
+        hl, c, x, y, r = self.hl, self.c, self.x, self.y, self.r
+        total = hl.Func("total")
+        total[x, y] = (hl.f32(0.0), hl.f32(0.0))
+        first = total[x, y][0] + amount * (hl.f32(1.0) - self.table[6, r.x])
+        total[x, y] = (first, total[x, y][1] + amount * self.table[6, r.x])
+        out = hl.Func(name)
+        out[c, x, y] = hl.select(c == 0, total[x, y][0], total[x, y][1])
+        tail = hl.TailStrategy.GuardWithIf
+        interleave(out.output_buffer(), 2)
+        out.bound(c, 0, 2).reorder(c, x, y).unroll(c).vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
+        inner, outer = hl.Var("inner"), hl.Var("outer")
+        total.compute_at(out, y).vectorize(x, VECTOR, tail)
+        total.update().split(x, outer, inner, VECTOR, tail).reorder(inner, r.x, outer, y).vectorize(inner)
+        return out
+
+
 def _define_lit() -> tuple[str, Any, list[Any]]:
     """Irradiance from all lamps, in two groups; shadows are read from a coarser grid."""
-    import halide as hl
+    lamps = _Lamps()
+    hl, r = lamps.hl, lamps.r
+    facing = _dot(hl, lamps.ray, lamps.normal) / hl.sqrt(lamps.distance2)
+    wrap = lamps.table[5, r.x]
+    falling = hl.max((facing + wrap) / (hl.f32(1.0) + wrap), hl.f32(0.0)) * lamps.table[4, r.x] / lamps.distance2
+    out = lamps.summed("lit_by_lamps", falling * lamps.seen())
+    return "lit_by_lamps", out, [lamps.points, lamps.normals, lamps.table, lamps.shadows, lamps.step]
 
-    from ...kernels.pipeline import ROWS_PER_TASK, VECTOR, image, interleave, table
 
-    c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
-    points, normals, lamps = image("points", 3), image("normals", 3), table("lamps", 2)
-    shadows = hl.ImageParam(hl.Float(32), 3, "shadows")
-    step = hl.Param(hl.Int(32), "step")
-    r = hl.RDom([(0, lamps.dim(1).extent())], "lamps_here")
-    ray = [lamps[i, r.x] - points[i, x, y] for i in range(3)]
-    distance2 = hl.max(_dot(hl, ray, ray), lamps[3, r.x] * lamps[3, r.x])
-    facing = _dot(hl, ray, [normals[i, x, y] for i in range(3)]) / hl.sqrt(distance2)
-    wrap = lamps[5, r.x]
-    falling = hl.max((facing + wrap) / (hl.f32(1.0) + wrap), hl.f32(0.0)) * lamps[4, r.x] / distance2
-    fx, fy = hl.f32(x) / hl.f32(step), hl.f32(y) / hl.f32(step)
-    across, down = shadows.dim(0).extent(), shadows.dim(1).extent()
-    sx, sy = hl.clamp(hl.i32(fx), 0, across - 2), hl.clamp(hl.i32(fy), 0, down - 2)
-    tx, ty = hl.clamp(fx - hl.f32(sx), 0.0, 1.0), hl.clamp(fy - hl.f32(sy), 0.0, 1.0)
-    above = hl.lerp(shadows[sx, sy, r.x], shadows[sx + 1, sy, r.x], tx)
-    below = hl.lerp(shadows[sx, sy + 1, r.x], shadows[sx + 1, sy + 1, r.x], tx)
-    amount = falling * hl.lerp(above, below, ty)
-    total = hl.Func("total")
-    total[x, y] = (hl.f32(0.0), hl.f32(0.0))
-    first = total[x, y][0] + amount * (hl.f32(1.0) - lamps[6, r.x])
-    total[x, y] = (first, total[x, y][1] + amount * lamps[6, r.x])
-    out = hl.Func("lit_by_lamps")
-    out[c, x, y] = hl.select(c == 0, total[x, y][0], total[x, y][1])
-    tail = hl.TailStrategy.GuardWithIf
-    interleave(out.output_buffer(), 2)
-    out.bound(c, 0, 2).reorder(c, x, y).unroll(c).vectorize(x, VECTOR, tail).parallel(y, ROWS_PER_TASK, tail)
-    inner, outer = hl.Var("inner"), hl.Var("outer")
-    total.compute_at(out, y).vectorize(x, VECTOR, tail)
-    total.update().split(x, outer, inner, VECTOR, tail).reorder(inner, r.x, outer, y).vectorize(inner)
-    return "lit_by_lamps", out, [points, normals, lamps, shadows, step]
+def _define_gleam() -> tuple[str, Any, list[Any]]:
+    """Highlights of all lamps: Blinn's on a surface, Kajiya and Kay's across strands."""
+    from ...kernels.pipeline import table
+
+    lamps = _Lamps()
+    hl, r = lamps.hl, lamps.r
+    eye = table("eye")
+    back = [eye[i] - at for i, at in enumerate(lamps.point)]
+    one = hl.f32(1.0)
+    to_eye, to_lamp = one / hl.sqrt(_dot(hl, back, back)), one / hl.sqrt(lamps.distance2)
+    half = [b * to_eye + v * to_lamp for b, v in zip(back, lamps.ray, strict=True)]
+    cosine = _dot(hl, half, lamps.normal) / hl.sqrt(hl.max(_dot(hl, half, half), hl.f32(1e-8)))
+    sine2 = hl.max(one - cosine * cosine, hl.f32(1e-6))
+    facing = hl.select(eye[4] > hl.f32(0.5), hl.sqrt(sine2), hl.max(cosine, hl.f32(1e-4)))
+    lobe = hl.pow(facing, eye[3]) * lamps.table[4, r.x] / lamps.distance2
+    out = lamps.summed("gleam_of_lamps", lobe * lamps.seen())
+    return "gleam_of_lamps", out, [lamps.points, lamps.normals, lamps.table, lamps.shadows, lamps.step, eye]
 
 
 def _define_bumped() -> tuple[str, Any, list[Any]]:
@@ -265,6 +308,32 @@ def lit_by_lamps(
     shadows = require("shadows", shadows, np.float32, (len(lamps), None, None))
     result = np.empty((*points.shape[:2], 2), np.float32)
     kernel("lit_by_lamps")(points, normals, lamps, shadows, int(step), result)
+    return result
+
+
+def gleam_of_lamps(
+    points: NDArray[np.float32],
+    normals: NDArray[np.float32],
+    lamps: NDArray[np.float32],
+    shadows: NDArray[np.float32],
+    step: int,
+    *,
+    eye: tuple[float, float, float],
+    hardness: float,
+    strands: bool = False,
+) -> NDArray[np.float32]:
+    """Highlights of lamps times their irradiance, (height, width, 2): that of group 0 and of group 1.
+
+    hardness: the power of the lobe, 1 in its middle. strands: `normals` are where strands run, and the
+    highlight lies across them. The rest as for `lit_by_lamps`.
+    """
+    points = require("points", points, np.float32, (None, None, 3))
+    normals = require("normals", normals, np.float32, points.shape)
+    lamps = require("lamps", lamps, np.float32, (None, 7))
+    shadows = require("shadows", shadows, np.float32, (len(lamps), None, None))
+    result = np.empty((*points.shape[:2], 2), np.float32)
+    table = np.array([*eye, hardness, float(strands)], np.float32)
+    kernel("gleam_of_lamps")(points, normals, lamps, shadows, int(step), table, result)
     return result
 
 

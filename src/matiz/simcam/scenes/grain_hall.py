@@ -1,20 +1,27 @@
 """Lantern supper in the grain hall: warm lanterns over a long table, blue evening in the windows."""
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
-import cv2
 import numpy as np
 
-from ..kernels.lighting import bumped
-from ..people import Person, Pose, person
+from ..meshes import box
+from ..people import COUNT, Guest, Seat, guest, sittings
 from ..planes import facet
+from ..rays import World
 from ..scene import Map, Scene
-from ..shading import Shaded, fbm3, lay, shine
+from ..seen import surfaces
+from ..shading import lay
 from ..solids import Solid, Surface, trace
-from ..textures import smoothstep
 from ..view import View
-from .hall_room import HALL, LANTERN_R, LANTERNS, TABLE, HallLight, empty_hall, lay_table, pixel_of
+from ..ware import laid, raised
+from .hall_guests import PERSONS, GuestLook
+from .hall_light import HALL, LANTERN_R, LANTERNS, HallLight, shade_room
+from .hall_room import empty_hall
+from .hall_table import TABLE, WareLook, lay_table, pour_light, stand_glasses
+
+FINE_PX = 0.0011
+"""Guests of whom a pixel of a picture 3,000 px wide shows less than this, in m, are drawn with smoother skin."""
 
 
 @dataclass(frozen=True)
@@ -22,243 +29,124 @@ class Standpoint:
     """Where the photographer stands for one picture, and what is going on."""
 
     position: tuple[float, float, float]
-    yaw: float
-    pitch: float
+    toward: tuple[float, float, float]
+    """What is in the middle of the frame."""
     focal_mm: float
     focus_m: float
-    guests: int = 7
-    turn: float = 0.0
-    toast: float = 0.0
+    guests: tuple[int, ...] = tuple(range(1, COUNT + 1))
+    toast: bool = False
+    heads: tuple[tuple[int, float, float], ...] = ()
+    """Where guests look: number, head to their left and down, in degrees."""
+
+    def camera(self, size: tuple[int, int]) -> View:
+        x, y, z = (b - a for a, b in zip(self.position, self.toward, strict=True))
+        pitch, yaw = np.degrees([np.arctan2(-y, np.hypot(x, z)), np.arctan2(x, z)])
+        return View(size, self.focal_mm / 36.0, self.position, float(pitch), float(yaw))
 
 
+END = ((0.05, 1.60, 0.0), (0.05, 1.18, 3.4))
+"""At the end of the table."""
 STANDPOINTS = (
-    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.3, guests=0),
-    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.5),
-    Standpoint((0.05, 1.60, 0.00), 0.0, 7.0, 35.0, 3.4, turn=-8.0, toast=1.0),
-    Standpoint((0.08, 1.38, 0.90), -13.0, 2.0, 60.0, 2.9, turn=-12.0),
-    Standpoint((0.08, 1.38, 0.90), -13.0, 2.0, 60.0, 2.9, turn=14.0),
-    Standpoint((0.72, 1.46, 0.40), -15.0, 6.0, 35.0, 3.2, turn=18.0),
-    Standpoint((0.72, 1.46, 0.40), -15.0, 6.0, 35.0, 3.2, turn=4.0, toast=0.7),
-)
-"""The grey card before supper, then the guests."""
-
-SEATS = (
-    (-0.86, 2.72, 86.0, "cloth_green"), (-0.84, 3.62, 74.0, "cloth_ochre"), (-0.86, 4.60, 88.0, "linen"),
-    (0.86, 2.60, -84.0, "cloth_red"), (0.84, 3.50, -96.0, "cloth_blue"), (0.86, 4.50, -78.0, "cloth_dark"),
-    (0.05, 6.95, 0.0, "cloth_ochre"),
+    Standpoint(*END, 35.0, 3.3, guests=()),
+    Standpoint(*END, 35.0, 3.4, heads=((1, -34.0, 2.0), (2, -20.0, 0.0), (3, -26.0, 0.0), (4, 26.0, 0.0),
+                                       (5, 30.0, -2.0), (6, 14.0, 0.0), (7, 28.0, 0.0))),
+    Standpoint(*END, 35.0, 3.2, toast=True, heads=((1, -44.0, 0.0), (2, -38.0, 0.0), (3, -40.0, 0.0), (4, 40.0, 0.0),
+                                                   (5, 34.0, 0.0), (6, 38.0, 0.0), (7, 40.0, 0.0))),
+    Standpoint((-0.42, 1.30, 1.95), (0.74, 1.13, 3.95), 70.0, 2.25,
+               heads=((4, 10.0, 0.0), (5, 34.0, -2.0), (6, 6.0, 0.0), (7, 30.0, 2.0))),
+    Standpoint((-0.50, 1.28, 1.45), (0.66, 1.20, 2.62), 85.0, 1.62, heads=((4, 22.0, -2.0), (5, 20.0, 0.0))),
+    Standpoint((-0.10, 1.46, 1.40), (0.06, 0.80, 2.72), 50.0, 1.45, heads=((1, -10.0, 6.0), (4, 10.0, 4.0))),
+    Standpoint((1.36, 1.40, 2.28), (-0.52, 1.14, 3.12), 50.0, 2.25,
+               heads=((1, 8.0, 0.0), (2, -22.0, -2.0), (3, -24.0, 0.0), (4, 0.0, 0.0))),
 )  # fmt: skip
-"""x, z, which way the guest faces, cloth."""
+"""The grey card before supper; the table from its end, twice; a pair in talk; one guest; hands and bread; and
+over a shoulder."""
+
+SEATS = {
+    1: Seat(-0.76, 2.72, 72.0), 2: Seat(-0.76, 3.60, 74.0), 3: Seat(-0.76, 4.50, 78.0),
+    4: Seat(0.76, 2.62, -76.0), 5: Seat(0.76, 3.48, -80.0), 6: Seat(0.76, 4.36, -76.0),
+    7: Seat(0.76, 5.22, -72.0), 8: Seat(0.05, 6.72, 0.0),
+}  # fmt: skip
+"""Where each guest sits."""
 
 
 def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     """view 0 shows the grey card before supper; 1, 2, ... the guests, from different places."""
     stand = STANDPOINTS[view % len(STANDPOINTS)]
-    camera = View(size, stand.focal_mm / 36.0, stand.position, stand.pitch, stand.yaw)
+    camera = stand.camera(size)
     scene = empty_hall(camera, seed).copy()
-    people = [_guest(n, seat, stand, seed) for n, seat in enumerate(SEATS[: stand.guests])]
-    balls = np.concatenate([p.solid.spheres(least_m=0.045) for p in people]) if people else np.zeros((2, 4), np.float32)
-    room = HallLight(balls)
-    ware = _tableware(seed)
-    lay_table(scene, camera, HallLight(np.concatenate([balls, ware[0].spheres(least_m=0.02)])), seed)
-    for n in sorted(range(len(people)), key=lambda n: -SEATS[n][1]):
-        _person(scene, camera, room, people[n], f"guest {n + 1}", SEATS[n][3], seed + int(SEATS[n][1] * 10))
-    _serve(scene, camera, room, *ware, seed)
-    if view == 0:
-        _grey_card(scene, camera, room)
+    people = {n: _guest(n, stand, camera) for n in stand.guests}
+    things, glasses = (list(meshes) for meshes in _laid(seed))
+    for person in people.values():
+        if stand.toast and sittings(person.number) > 1:
+            glass, wine = raised(person.hand)
+            things.append(wine)
+            glasses.append(glass)
+    table = box("table", (TABLE["left"], TABLE["top"] - 0.03, TABLE["near"]), (TABLE["right"], TABLE["top"], TABLE["far"]))
+    world = World([*(m for p in people.values() for m in p.meshes), *things], unseen=[table])
+    shade_room(scene, camera, world)
+    lay_table(scene, camera, HallLight(world, 4), seed)
+    for owner, s in surfaces(world, camera):
+        near = HallLight(world, _shadow_step(s, camera))
+        for name in ("gleam flame", "gleam outside"):
+            s.more[name] = np.zeros_like(s.cover)
+        if owner.startswith("guest"):
+            number = int(owner.split()[1])
+            look = GuestLook(people[number], PERSONS[number - 1], camera, near)
+            lay(scene, s, look, mask=owner)
+            _name_parts(scene, s, owner)
+        else:
+            lay(scene, s, WareLook(world, camera, near), mask=owner)
+        pour_light(scene, s)
+    near = HallLight(world, 2)
+    stand_glasses(scene, camera, World(glasses), near)
+    if not stand.guests:
+        _grey_card(scene, camera, near)
     _lanterns(scene, camera)
     return scene
 
 
-def _guest(n: int, seat: tuple[float, float, float, str], stand: Standpoint, seed: int) -> Person:
-    x, z, facing, _ = seat
-    turn = stand.turn * (-1.0) ** n + 7.0 * np.sin(n * 2.3 + stand.turn)
-    # those at the sides look along the table a little, as people do who talk with their neighbours
-    toward = -18.0 if facing > 0 else 18.0 if facing < 0 else 0.0
-    return person(
-        Pose(
-            x,
-            z,
-            facing,
-            head_turn=turn + toward * np.cos(n * 1.7 + stand.turn / 9.0),
-            head_nod=-6.0 + 5.0 * np.sin(n * 3.1 + stand.turn),
-            lean=0.05 + 0.04 * np.sin(n * 1.9),
-            height=0.97 + 0.05 * np.cos(n * 2.7),
-            raised=stand.toast * (n in (1, 3, 4, 6)),
-            seed=seed + 11 * n,
-        )
-    )
+def _shadow_step(s: Surface, camera: View) -> int:
+    """Shadows on near things are wide: they need fewer points."""
+    pixel_mm = 1000.0 * camera.pixel * float(np.median(s.depth[s.cover > 0.0]))
+    return 4 if pixel_mm < 0.6 else 3 if pixel_mm < 1.2 else 2
 
 
-def _person(scene: Scene, camera: View, room: HallLight, guest: Person, name: str, cloth: str, seed: int) -> None:
-    s = trace(camera, guest.solid)
-    if s is None:
-        return
-    # the hairline and the lips are softened before the picture is cut into strips
-    soft_px = max(1.2, 0.006 / float(np.median(pixel_of(camera, s)[s.cover > 0.0])))
-    names = np.array(guest.stuff)
-    for stuff in ("hair", "lip"):
-        s.more[stuff] = cv2.GaussianBlur((names == stuff)[s.body].astype(np.float32), (0, 0), soft_px)
-    s.more["white"], s.more["dark"], s.more["brow"] = _face(s, camera, guest)
-    lay(scene, s, lambda s: _flesh_and_cloth(s, camera, room, guest, cloth, seed), mask=name)
+@lru_cache(maxsize=1)
+def _laid(seed: int):  # type: ignore[no-untyped-def]
+    places = [(0.28 * np.sign(s.x), s.z) if abs(s.x) > 0.3 else (0.0, TABLE["far"] - 0.28) for s in SEATS.values()]
+    return laid(places, TABLE["top"], seed)
 
 
-def _flesh_and_cloth(s: Surface, camera: View, room: HallLight, guest: Person, cloth: str, seed: int) -> Shaded:
-    names = np.array(guest.stuff)
-    is_cloth = (names == "cloth")[s.body].astype(np.float32)
-    pixel = pixel_of(camera, s)
-    folds = fbm3(s.points, (9.0, 3.2, 9.0), seed=seed, octaves=4, pixel_m=pixel)
-    crinkle = 1.0 - 2.0 * np.abs(folds)
-    weave = fbm3(s.points, 420.0, seed=seed + 2, octaves=2, pixel_m=pixel)
-    strands = fbm3(s.points, (220.0, 16.0, 220.0), seed=seed + 3, octaves=4, pixel_m=pixel, roughness=0.62)
-    pores = fbm3(s.points, 60.0, seed=seed + 5, octaves=4, pixel_m=pixel)
-    # the hairline is ragged: strands lie over the skin
-    hair = smoothstep(0.30, 0.62, s.more["hair"] + 0.45 * strands * (s.more["hair"] > 0.02)) * (1.0 - is_cloth)
-    skin_share = (1.0 - is_cloth) * (1.0 - hair)
-    raised = is_cloth * (0.0075 * folds + 0.0030 * crinkle + 0.0003 * weave)
-    raised = raised + hair * 0.0042 * strands + skin_share * 0.00030 * pores
-    normals = bumped(s.points, s.normals, raised.astype(np.float32))
-    # people shade each other; points are lifted so that a body does not shade its own skin
-    lifted = (s.points + s.normals * np.float32(0.035)).astype(np.float32)
-    light = room.on(lifted, normals, wrap=0.18)
-    hollow = np.clip(1.0 + 0.35 * crinkle * is_cloth, 0.5, 1.1)
-    deep = seed % 3 == 0
-    red = np.exp(-(((s.points - guest.face.astype(np.float32)) ** 2).sum(axis=2)) / 0.05**2)
-    white, dark_of_eye, brow = s.more["white"], s.more["dark"], s.more["brow"]
-    skin = skin_share * (1.0 - 0.75 * brow) * (1.0 - white) * (1.0 - dark_of_eye)
-    pattern = _pattern(s, seed) * is_cloth
-    tone = is_cloth * (0.86 + 0.16 * folds + 0.14 * weave)
-    parts: dict[str, Map] = dict.fromkeys(
-        ("skin", "skin_deep", "cloth_red", "hair", "rust", "white", "linen", "cloth_dark"), np.zeros_like(s.cover)
-    )
-    parts["skin_deep" if deep else "skin"] = skin * (0.86 + 0.16 * pores)
-    parts["cloth_red"] = skin * (0.05 * red + 0.12 * s.more["lip"])
-    parts["hair"] = hair * (1.0 + 1.2 * strands) + skin_share * (0.8 * brow + 0.35 * dark_of_eye)
-    parts["rust"] = hair * 0.07 * (seed % 4) * (1.0 + strands)
-    parts["white"] = 0.40 * white * skin_share
-    # cloth is dyed unevenly and worn: never as pure as the dye
-    for name, share in ((cloth, 0.50 * (1.0 - pattern)), ("cloth_dark", 0.35), ("linen", 0.045 + 0.30 * pattern)):
-        parts[name] = parts.get(name, np.zeros_like(s.cover)) + tone * share
-    return parts, {name: amount * hollow for name, amount in light.items()}
+@lru_cache(maxsize=2 * COUNT)
+def _guest_at(number: int, seat: Seat, fine: bool) -> Guest:
+    return guest(number, seat, fine=fine)
 
 
-def _pattern(s: Surface, seed: int) -> Map:
-    """0..1: plain, striped or checked cloth."""
-    stripes = [smoothstep(0.55, 0.8, np.cos(s.points[..., axis] * 190.0 + 2.0)) for axis in (0, 1, 2)]
-    kind = seed % 4
-    if kind == 0:
-        return np.asarray(0.5 * np.maximum(np.maximum(stripes[0], stripes[2]), stripes[1]), np.float32)
-    return np.asarray(0.6 * stripes[1] if kind == 1 else np.zeros_like(s.cover), np.float32)
+def _guest(number: int, stand: Standpoint, camera: View) -> Guest:
+    seat = replace(SEATS[number], sitting=1 if stand.toast else 0)
+    for who, turn, nod in stand.heads:
+        if who == number:
+            seat = replace(seat, head_turn=turn, head_nod=nod)
+    column, row, depth = camera.place((seat.x, 1.2, seat.z))
+    seen = depth > 0.1 and -0.15 < column < 1.15 and -0.2 < row < 0.9
+    return _guest_at(number, seat, bool(seen and depth / (3000.0 * camera.focal) < FINE_PX))
 
 
-def _face(s: Surface, camera: View, guest: Person) -> tuple[Map, Map, Map]:
-    """Painted on the face: the white of the eyes, their irises and lashes, the brows; 0..1 each."""
-    white, dark, brow = (np.zeros_like(s.cover) for _ in range(3))
-    centre = camera.place(guest.face)
-    reach = camera.focal * 0.13 / max(float(centre[2]), 0.1) * camera.size[0]
-    top, left = float(centre[1]) * camera.size[0] - s.box[0].start, float(centre[0]) * camera.size[0] - s.box[1].start
-    part = (
-        slice(max(0, int(top - reach)), max(0, int(top + reach))),
-        slice(max(0, int(left - reach)), max(0, int(left + reach))),
-    )
-    points = s.points[part]
-    if points.size == 0:
-        return white, dark, brow
-    up = np.array([0.0, 1.0, 0.0])
-    side = np.cross(up, guest.gaze)
-    for n, eye in enumerate(guest.eyes):
-        d = points - eye.astype(np.float32)
-        along, over = d @ side.astype(np.float32), d[..., 1]
-        ahead = d @ guest.gaze.astype(np.float32)
-        near = (ahead > -0.012) & (ahead < 0.045)
-        outer = along * (-1.0 if n == 0 else 1.0)
-        slit = over - 0.10 * outer + 9.0 * along**2
-        open_ = smoothstep(0.0049, 0.0039, np.abs(slit)) * smoothstep(0.0150, 0.0130, np.abs(along)) * near
-        iris = smoothstep(0.0064, 0.0056, np.hypot(along, over))
-        lash = np.exp(-(((slit - 0.0050) / 0.0011) ** 2)) * smoothstep(0.0165, 0.0140, np.abs(along)) * near
-        white[part] = np.maximum(white[part], open_ * (1.0 - iris))
-        dark[part] = np.maximum(dark[part], np.maximum(open_ * iris, 0.8 * lash))
-        arch = over - 0.0235 + 16.0 * (along - 0.002) ** 2
-        hairs = np.exp(-((np.minimum(np.abs(along), 0.05) / 0.021) ** 6) - (arch / 0.0036) ** 2) * near
-        brow[part] = np.maximum(brow[part], 0.9 * hairs)
-    mouth = points - (guest.face + guest.gaze * 0.030 - up * 0.0430).astype(np.float32)
-    along, over = mouth @ side.astype(np.float32), mouth[..., 1]
-    line = np.exp(-(((over - 3.0 * along**2) / 0.0014) ** 2)) * smoothstep(0.026, 0.016, np.abs(along))
-    dark[part] = np.maximum(dark[part], 0.40 * line * (mouth @ guest.gaze.astype(np.float32) > -0.03))
-    return white, dark, brow
-
-
-def _tableware(seed: int) -> tuple[Solid, list[str]]:
-    """Plates and cups before the guests, bowls of food, bread and bottles along the middle."""
-    random = np.random.default_rng(seed)
-    top = TABLE["top"]
-    solid, stuff = Solid(), []
-
-    def add(name: str, *args: Any, **more: Any) -> None:
-        solid.add(*args, **more)
-        stuff.append(name)
-
-    for x, z, _, _ in SEATS:
-        px, pz = (0.30 if x > 0.3 else -0.30 if x < -0.3 else 0.0), z if abs(x) > 0.3 else 6.1
-        add("cloth_blue", (px, top + 0.004, pz), 0.125, flat=((0, 1, 0), 14.0))
-        add("plaster", (px, top + 0.008, pz), 0.105, flat=((0, 1, 0), 12.0))
-        for _ in range(11):
-            a, r = random.uniform(0, 6.3), 0.075 * random.uniform(0.0, 1.0) ** 0.5
-            stew = str(random.choice(["rust", "cloth_ochre", "leaves"]))
-            add(stew, (px + r * np.cos(a), top + 0.02, pz + r * np.sin(a)), float(random.uniform(0.012, 0.022)))
-        cup = np.array([px - np.sign(px) * 0.10, top, pz + 0.14])
-        add("rust", cup + (0, 0.012, 0), 0.028, cup + (0, 0.055, 0), 0.035)
-        add("rust", cup + (0, 0.082, 0), 0.040, flat=((0, 1, 0), 6.0), blend=0.004)
-        add("cloth_dark", cup + (0, 0.0868, 0), 0.034, flat=((0, 1, 0), 9.0))
-    for n, z in enumerate(np.arange(2.15, 6.0, 0.52)):
-        x = 0.06 * np.sin(n * 2.0)
-        if n % 3 == 0:
-            add("wood", (x, top + 0.050, z), 0.135, flat=((0, 1, 0), 2.3))
-            for _ in range(26):
-                a, r = random.uniform(0, 6.3), 0.11 * random.uniform(0, 1) ** 0.5
-                fruit = str(random.choice(["cloth_ochre", "cloth_red", "leaves"]))
-                add(fruit, (x + r * np.cos(a), top + 0.105 - 2.2 * r * r + random.uniform(0, 0.02), z + r * np.sin(a)),
-                    float(random.uniform(0.024, 0.033)))  # fmt: skip
-        elif n % 3 == 1:
-            add("cloth_green", (x, top + 0.03, z), 0.037, (x, top + 0.19, z), 0.037)
-            add("cloth_green", (x, top + 0.20, z), 0.034, (x, top + 0.245, z), 0.014, blend=0.03)
-            add("cloth_green", (x, top + 0.245, z), 0.013, (x, top + 0.31, z), 0.013, blend=0.01)
-        else:
-            add("crust", (x - 0.10, top + 0.045, z - 0.03), 0.048, (x + 0.11, top + 0.045, z + 0.04), 0.046)
-            add("crust", (x - 0.07, top + 0.042, z + 0.10), 0.044, (x + 0.13, top + 0.042, z + 0.14), 0.040)
-    return solid, stuff
-
-
-def _serve(scene: Scene, camera: View, room: HallLight, solid: Solid, stuff: list[str], seed: int) -> None:
-    s = trace(camera, solid)
-    if s is None:
-        return
-    s.more["gleam"] = np.zeros_like(s.cover)
-    lay(scene, s, lambda s: _ware(s, camera, room, np.array(stuff), seed), mask="tableware")
-    glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
-    glow[s.box] = s.cover * s.more["gleam"] * 0.55 * scene.masks["tableware"][s.box]
-    scene.glow("flame", glow)
-
-
-def _ware(s: Surface, camera: View, room: HallLight, names: np.ndarray, seed: int) -> Shaded:
-    pixel = pixel_of(camera, s)
-    baked = fbm3(s.points, 60.0, seed=seed + 50, octaves=4, pixel_m=pixel)
-    grain = fbm3(s.points, (20.0, 160.0, 20.0), seed=seed + 51, octaves=3, pixel_m=pixel)
-    is_bread = (names == "crust")[s.body]
-    normals = bumped(s.points, s.normals, np.where(is_bread, 0.004 * baked, 0.0006 * grain).astype(np.float32))
-    light = room.on((s.points + s.normals * np.float32(0.01)).astype(np.float32), normals, wrap=0.05)
-    # things stand close: what is low is shaded by its neighbours
-    low = np.clip(0.45 + (s.points[..., 1] - TABLE["top"]) / 0.06, 0.45, 1.0).astype(np.float32)
-    light = {name: amount * low for name, amount in light.items()}
-    gleam = sum(shine(s.points, normals, camera.position, np.array(lamp) - s.points, 160.0) for lamp in LANTERNS[:2])
-    s.more["gleam"][...] = np.isin(names, ("plaster", "cloth_green", "rust"))[s.body] * gleam
-    parts: dict[str, Map] = {
-        name: (names == name)[s.body] * (0.9 + 0.15 * baked) for name in sorted({*names} - {"crust"})
+def _name_parts(scene: Scene, s: Surface, owner: str) -> None:
+    """Truth for tests: what of the guests is skin, hair and cloth, and which skin is of a face."""
+    here = scene.masks[owner][s.box]
+    share = {k: s.more.get(f"share {k}", np.float32(0.0)) for k in ("skin", "hair", "brow", "beard", "shirt", "legs")}
+    scalp = s.more.get("scalp", np.float32(0.0))
+    parts = {
+        "skin": share["skin"] * (scalp < 0.5),
+        "hair": share["hair"] + share["skin"] * (scalp >= 0.5),
+        "cloth": share["shirt"] + share["legs"],
+        "face": share["skin"] * s.more.get("face", np.float32(0.0)) * (scalp < 0.5),
     }
-    floury = smoothstep(0.1, 0.5, baked)
-    parts["wood"] = parts["wood"] * (0.8 + 0.5 * grain) + is_bread * (0.75 - 0.35 * floury)
-    parts["rust"] = parts["rust"] + is_bread * 0.22 * (1.0 - floury)
-    parts["sand"] = is_bread * 0.5 * floury
-    return parts, light
+    for name, part in parts.items():
+        held = scene.masks.setdefault(name, np.zeros((scene.size[1], scene.size[0]), np.float32))
+        held[s.box] += here * part
 
 
 def _lanterns(scene: Scene, camera: View) -> None:
@@ -282,11 +170,24 @@ def _lanterns(scene: Scene, camera: View) -> None:
             seen = s.cover * (s.depth <= scene.depth_m[s.box] + 1e-3)  # type: ignore[index]
             glow[s.box] *= 1.0 - seen
             if lit:
-                up = (s.points[..., 1] - y) / LANTERN_R
-                ribs = 0.80 + 0.20 * np.cos(up * 24.0)
-                facing = np.clip(-s.normals[..., 2], 0.0, 1.0)
-                glow[s.box] += seen * ribs * (1.6 + 5.2 * np.exp(-((up + 0.15) ** 2) / 0.18) * facing**1.5)
+                glow[s.box] += seen * _paper(s, np.array(lamp))
     scene.glow("flame", glow)
+
+
+def _paper(s: Surface, lamp: np.ndarray) -> Map:
+    """Light through the paper of a lantern: brightest before the flame, with wire ribs, and creases between them."""
+    d = (s.points - lamp.astype(np.float32)) / np.float32(LANTERN_R)
+    up = d[..., 1]
+    turn = np.arctan2(d[..., 0], d[..., 2])
+    phase = np.mod(up * 4.6 + 0.02 * np.sin(turn * 3.0), 1.0) - 0.5
+    wire = np.exp(-((phase / 0.055) ** 2))
+    belly = 0.86 + 0.14 * np.cos(phase * 2.0 * np.pi + np.pi)
+    creased = 1.0 + 0.05 * np.sin(turn * 34.0 + 3.0 * np.sin(up * 9.0)) + 0.05 * np.sin(turn * 13.0 + up * 5.0)
+    facing = np.clip(-s.normals[..., 2], 0.0, 1.0)
+    seam = 1.0 - 0.30 * np.exp(-((np.mod(turn + 2.0, 2.0 * np.pi) - np.pi) ** 2) / 0.0012)
+    ends = np.clip((1.12 - np.abs(up)) / 0.10, 0.15, 1.0)
+    flame = 1.5 + 4.6 * np.exp(-((up + 0.15) ** 2) / 0.18) * facing**1.5
+    return np.asarray(flame * belly * creased * seam * ends * (1.0 - 0.55 * wire), np.float32)
 
 
 def _grey_card(scene: Scene, camera: View, room: HallLight) -> None:

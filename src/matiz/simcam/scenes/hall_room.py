@@ -5,23 +5,14 @@ from functools import lru_cache, partial
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
-from ..kernels.lighting import bumped, sky_shadow
+from ..kernels.lighting import bumped
 from ..planes import beam_surfaces, facet
 from ..scene import Map, Scene
-from ..shading import Shaded, enlarged, fbm3, from_lamps, lay
+from ..shading import Shaded, fbm3, lay
 from ..solids import Surface
 from ..textures import smoothstep
 from ..view import View
-
-LANTERNS = ((-0.42, 2.02, 2.95), (0.40, 2.10, 3.90), (-0.34, 2.06, 5.00), (0.36, 2.12, 6.30))
-LANTERN_R = 0.115
-LANTERN_LEVEL = 0.40
-"""Irradiance 1 m from each lantern."""
-WINDOW_LIGHTS = (((-2.2, 1.75, 4.15), 0.75), ((-2.2, 1.75, 6.2), 0.75), ((-1.4, 1.9, 8.3), 0.35))
-"""What comes through each window, as a soft lamp within the wall: place, irradiance 1 m away."""
-HALL = {"left": -2.35, "right": 2.45, "back": 9.0, "top": 3.25}
-TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76, "drop": 0.30}
-
+from .hall_light import HALL, HallLight
 
 LIGHTS = ("lanterns", "window")
 
@@ -33,39 +24,8 @@ def empty_hall(camera: View, seed: int) -> Scene:
     lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
     scene = Scene(camera.size, lights, {"lanterns": dark, "window": dark.copy()},
                   glows={"outside": daylight(7400.0), "flame": black_body(1950.0)})  # fmt: skip
-    _shell(scene, camera, HallLight(None), seed)
+    _shell(scene, camera, HallLight(), seed)
     return scene
-
-
-class HallLight:
-    """What falls on a surface in the hall."""
-
-    def __init__(self, balls: np.ndarray | None) -> None:
-        self.balls = balls
-
-    def on(self, points: Map, normals: Map, *, wrap: float = 0.0) -> dict[str, Map]:
-        lamps = [[*lamp, LANTERN_R, LANTERN_LEVEL, wrap, 0.0] for lamp in LANTERNS]
-        lamps += [[*place, 0.55, level, max(wrap, 0.15), 1.0] for place, level in WINDOW_LIGHTS]
-        direct = from_lamps(points, normals, np.array(lamps, np.float32), self.balls)
-        around = self._around(points, normals) * (0.75 + 0.25 * normals[..., 1])
-        table = np.clip(0.7 - normals[..., 1], 0.0, 1.2)
-        warm = direct[..., 0] + around * (0.026 + 0.030 * table)
-        cool = direct[..., 1] + around * np.float32(0.012)
-        return {"lanterns": warm.astype(np.float32), "window": cool.astype(np.float32)}
-
-    def _around(self, points: Map, normals: Map) -> Map:
-        """Light that the walls send back: less in corners and between people."""
-        few, facing = (np.ascontiguousarray(m[::4, ::4]) for m in (points, normals))
-        x, y, z = few[..., 0], few[..., 1], few[..., 2]
-        walls = np.maximum(np.minimum(x - HALL["left"], HALL["right"] - x), 0.0)
-        nook = 1.0 - 0.55 * np.exp(-walls / 0.18)
-        nook *= 1.0 - 0.6 * np.exp(-np.maximum(y, 0.0) / 0.30)
-        nook *= 1.0 - 0.5 * np.exp(-np.maximum(HALL["back"] - z, 0.0) / 0.25)
-        if min(few.shape[:2]) < 2:
-            return np.full(points.shape[:2], np.float32(nook.mean()))
-        if self.balls is not None:
-            nook = nook * sky_shadow(few, facing, self.balls)
-        return enlarged(nook.astype(np.float32), points.shape, 4)
 
 
 def pixel_of(camera: View, s: Surface) -> Map:
@@ -91,7 +51,7 @@ def _shell(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
     for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
                             ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
         _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
-    benches = [((x - 0.15, 0.40, 2.1), (x + 0.15, 0.45, 5.3)) for x in (-0.98, 0.98)]
+    benches = [((x - 0.16, 0.40, 2.2), (x + 0.16, 0.45, 5.75)) for x in (-0.84, 0.84)]
     timber = [((x - 0.09, 0.0, z - 0.09), (x + 0.09, top, z + 0.09)) for z in (8.6, 5.2, 3.1) for x in (left, right)]
     timber += benches
     timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
@@ -126,11 +86,32 @@ def _boards(s: Surface, camera: View, room: HallLight, per_m: float, seed: int, 
     own = np.mod(np.sin(board * 91.7) * 4375.5, 1.0)
     stretch = (90.0, 4.0, 4.0)
     moved = s.points + (own * 7.0)[..., None] * np.float32(0.37)
+    # boards lie along the depth or stand: whichever it is, the other is the same for all
+    along = s.points[..., 1] + s.points[..., 2]
+    knot, nail = _knots_and_nails(across - board - 0.5, along, own, per_m)
     grain = fbm3(moved.astype(np.float32), stretch, seed=seed, octaves=5, pixel_m=pixel)
     stains = fbm3(s.points, 1.3, seed=seed + 1, octaves=5)
-    tone = np.clip((0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains) * (1.0 - 0.85 * gap), 0.03, 1.8)
+    dust = fbm3(s.points, 260.0, seed=seed + 2, octaves=2, pixel_m=pixel)
+    tone = (0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains + 0.08 * dust) * (1.0 - 0.85 * gap)
+    tone = np.clip(tone * (1.0 - 0.55 * knot) * (1.0 - 0.9 * nail), 0.03, 1.8)
+    height = (-0.0030 * gap + 0.0006 * grain - 0.0010 * knot - 0.0012 * nail).astype(np.float32)
     parts = {"old_wood": tone * np.float32(0.62 * dim), "wood": tone * np.float32(0.24 * dim)}
-    return parts, room.on(s.points, s.normals)
+    return parts, room.on(s.points, bumped(s.points, s.normals, height))
+
+
+def _knots_and_nails(beside: Map, along: Map, own: Map, per_m: float) -> tuple[Map, Map]:
+    """0..1 each: a knot here and there, with its rings; two nails across each board where a joist runs."""
+    x = beside / np.float32(per_m)
+    place = np.floor(along / 1.15 + own * 9.0)
+    chance = np.mod(np.sin(place * 37.1 + own * 311.0) * 937.7, 1.0)
+    centre = (place + 0.5 - own * 9.0) * 1.15 + 0.3 * (chance - 0.5)
+    radius = np.hypot(x - (chance - 0.5) * 0.08, (along - centre) / 1.7)
+    size = 0.012 + 0.016 * chance
+    rings = 0.75 + 0.25 * np.cos(radius * 900.0)
+    knot = smoothstep(1.0, 0.75, radius / size) * rings * (chance > 0.45)
+    joist = np.mod(along + 0.2, 0.9) - 0.45
+    nail = smoothstep(0.0055, 0.0035, np.hypot(np.abs(x) - 0.28 / per_m, joist))
+    return np.asarray(knot, np.float32), np.asarray(nail, np.float32)
 
 
 def _plaster(s: Surface, camera: View, room: HallLight, seed: int) -> Shaded:
@@ -168,13 +149,8 @@ def _window(
         return
     dark: Shaded = ({"cloth_dark": np.float32(0.3)}, dict.fromkeys(LIGHTS, np.float32(0.0)))
     lay(scene, s, lambda _: dark, mask="window")
-    height = (s.points[..., 1] - low[1]) / (high[1] - low[1])
-    across = s.points[..., side]
-    hills = smoothstep(0.02, -0.01, height - 0.30 - 0.06 * np.sin(across * 2.1 + 1.0) - 0.03 * np.sin(across * 5.3))
-    cloud = fbm3(s.points, (1.6, 5.0, 1.6), seed=seed + 21, octaves=4)
-    sky = 3.4 + 1.6 * height + 0.9 * cloud
     glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
-    glow[s.box] = scene.masks["window"][s.box] * s.cover * (sky * (1.0 - 0.94 * hills))
+    glow[s.box] = scene.masks["window"][s.box] * s.cover * _outside(s, camera, seed)
     scene.glow("outside", glow)
     bars = []
     w, h, t = high[side] - low[side], high[1] - low[1], 0.018
@@ -195,42 +171,27 @@ def _window(
             lay(scene, s, lambda s: _bar(s, room, seed))
 
 
+def _outside(s: Surface, camera: View, seed: int) -> Map:
+    """What the panes show, far off: ridges behind each other in haze, below an evening sky."""
+    toward = s.points - np.asarray(camera.position, np.float32)
+    azimuth = np.arctan2(toward[..., 0], toward[..., 2])
+    level = toward[..., 1] / np.hypot(toward[..., 0], toward[..., 2])
+    here = np.ascontiguousarray(np.stack([azimuth, 3.0 * level, 0.0 * level], axis=2), np.float32)
+    cloud = fbm3(here, (5.0, 9.0, 1.0), seed=seed + 21, octaves=6, roughness=0.55)
+    out = 3.2 + 2.2 * np.exp(-np.clip(level, 0.0, 1.0) / 0.12) + 1.1 * cloud
+    line = np.ascontiguousarray(np.stack([azimuth, 0.0 * level, 0.0 * level], axis=2), np.float32)
+    for n, (base, rough, light) in enumerate(((0.050, 0.045, 1.15), (0.015, 0.040, 0.52), (-0.035, 0.030, 0.20))):
+        ridge = base + rough * fbm3(line, 9.0 + 8.0 * n, seed=seed + 30 + n, octaves=7, roughness=0.55)
+        slopes = fbm3(here, (60.0, 60.0, 1.0), seed=seed + 40 + n, octaves=5)
+        below = np.clip((ridge - level) / 0.05, 0.0, 1.0)
+        hill = light * (1.0 + 0.25 * slopes * (1.0 - 0.5 * below) + 0.3 * below)
+        cover = smoothstep(-0.0015, 0.0015, ridge - level)
+        out = out * (1.0 - cover) + hill * cover
+    return np.asarray(np.maximum(out, 0.05), np.float32)
+
+
 def _bar(s: Surface, room: HallLight, seed: int) -> Shaded:
     """Painted wood before the bright sky, which lights it round its edges."""
     light = room.on(s.points, s.normals)
     light["window"] = light["window"] + np.float32(0.10)
     return {"old_wood": 0.9 + 0.4 * fbm3(s.points, 40.0, seed=seed + 9, octaves=4)}, light
-
-
-def lay_table(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
-    """A white cloth with ironed creases, hanging in folds."""
-    left, right, near, far, top = (TABLE[k] for k in ("left", "right", "near", "far", "top"))
-    drop = TABLE["drop"]
-    sides = (
-        [(left, top - drop, near), (right, top - drop, near), (right, top, near), (left, top, near)],
-        [(left, top - drop, near), (left, top - drop, far), (left, top, far), (left, top, near)],
-        [(right, top - drop, near), (right, top - drop, far), (right, top, far), (right, top, near)],
-        [(left, top, near), (right, top, near), (right, top, far), (left, top, far)],
-    )
-    for n, corners in enumerate(sides):
-        s = facet(camera, corners)
-        if s is not None:
-            lay(scene, s, partial(_linen, camera=camera, room=room, side=n, seed=seed), mask="cloth")
-
-
-def _linen(s: Surface, camera: View, room: HallLight, side: int, seed: int) -> Shaded:
-    """side 0 hangs before the table, 1 and 2 beside it, 3 lies on top."""
-    pixel = pixel_of(camera, s)
-    x, z = s.points[..., 0], s.points[..., 2]
-    weave = fbm3(s.points, 700.0, seed=seed + 12, octaves=2, pixel_m=pixel)
-    soft = fbm3(s.points, 5.0, seed=seed + 13, octaves=4, pixel_m=pixel)
-    if side < 3:
-        run = x if side == 0 else z
-        waves = np.sin(run * 31.0 + 2.0 * fbm3(s.points, 2.0, seed=seed + 14, octaves=2))
-        raised = 0.012 * waves * smoothstep(TABLE["top"], TABLE["top"] - TABLE["drop"], s.points[..., 1]) + 0.004 * soft
-    else:
-        creases = np.exp(-((np.abs(np.mod(z * 1.15, 1.0) - 0.5) / 0.010) ** 2)) + np.exp(-((np.abs(x) / 0.010) ** 2))
-        ridges = 1.0 - np.abs(fbm3(s.points, 3.2, seed=seed + 15, octaves=4, pixel_m=pixel)) * 2.0
-        raised = 0.0016 * creases + 0.0050 * soft + 0.0035 * np.maximum(ridges - 0.55, 0.0)
-    normals = bumped(s.points, s.normals, raised.astype(np.float32))
-    return {"linen": 1.0 + 0.07 * weave}, room.on(s.points, normals, wrap=0.12)
