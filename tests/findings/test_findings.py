@@ -52,7 +52,7 @@ def ramp(low: float, high: float) -> np.ndarray:
 
 
 def test_two_lights_are_one_finding_with_the_greater_as_its_fix():
-    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0056.dng")
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0053.dng")
     scene = scene_of(shot.scene, SMALL, view=shot.view)
     engine = Engine(expose(scene, replace(shot.settings, balance_xy=cct_to_xy(4200.0))))
     found = _findings(engine)
@@ -212,7 +212,7 @@ def test_a_clipped_thing_points_at_its_place_and_lamps_may_be_white(hall_engine,
     x, y, w, h = finding.area
     masks = scene_of("grain-hall", SMALL, view=1).masks
     bright = np.maximum(masks["window"], masks["lanterns"])
-    assert bright[y : y + h, x : x + w].mean() < 0.2, "what is lit, not what gives the light"
+    assert bright[y : y + h, x : x + w].mean() < 0.25, "what is lit, not what gives the light"
     assert finding.evidence["shown_of_255"] > 245
 
 

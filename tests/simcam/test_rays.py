@@ -57,7 +57,9 @@ def test_what_is_nearer_covers_what_is_behind_without_a_gap():
 
 
 def test_two_stuffs_of_one_owner_share_the_pixels_between_them():
-    left, right = (box(s, (a, -0.5, 3.0), (b, 0.5, 3.1), owner="o") for s, a, b in (("l", -0.6, 0.004), ("r", 0.004, 0.6)))  # fmt: skip
+    left, right = (
+        box(s, (a, -0.5, 3.0), (b, 0.5, 3.1), owner="o") for s, a, b in (("l", -0.6, 0.004), ("r", 0.004, 0.6))
+    )
     [(_, s)] = seen.surfaces(World([left, right]), VIEW)
     both = s.more["share l"] + s.more["share r"]
     assert np.abs(both[s.cover > 0] - 1.0).max() < 1e-6
@@ -99,7 +101,9 @@ def test_a_smoother_cube_is_rounder_and_closed():
     assert np.unique(np.linalg.norm(out, axis=1).round(4)).tolist() == pytest.approx(
         sorted({1.0, round(0.75 * 2**0.5, 4), round(5 / 9 * 3**0.5, 4)}), abs=2e-4)  # fmt: skip
     assert (edges_of(finer)[1] == 2).all() and len(border(finer)) == 0
-    assert ((normals_of(out, finer) * out).sum(axis=1) > 0).all() or ((normals_of(out, finer) * out).sum(axis=1) < 0).all()
+    assert ((normals_of(out, finer) * out).sum(axis=1) > 0).all() or (
+        (normals_of(out, finer) * out).sum(axis=1) < 0
+    ).all()
     flat = np.array([[0, 1, 4, 3], [1, 2, 5, 4]])
     assert len(border(flat)) == 6 and triangles(flat).shape == (4, 3)
     used, renumbered = part(flat + 7)

@@ -113,7 +113,8 @@ def _overlap(box: Rows, others: Rows) -> Rows:
 
 def _face(row: Rows) -> Face:
     points = tuple((float(x), float(y)) for x, y in row[4:16].reshape(6, 2))
-    return Face(*(float(v) for v in row[:4]), float(row[16]), points)
+    x, y, w, h, score = (float(row[n]) for n in (0, 1, 2, 3, 16))
+    return Face(x, y, w, h, score, points)
 
 
 @lru_cache(maxsize=1)

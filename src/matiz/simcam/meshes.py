@@ -35,7 +35,9 @@ class Mesh:
         return np.concatenate([self.normals, self.own, *(v[:, None] for v in self.values.values())], axis=1)
 
 
-def turned(stuff: str, profile: ArrayLike, *, steps: int = 48, squash: float = 1.0, owner: str = "", seed: int = 0) -> Mesh:  # fmt: skip
+def turned(
+    stuff: str, profile: ArrayLike, *, steps: int = 48, squash: float = 1.0, owner: str = "", seed: int = 0
+) -> Mesh:
     """A profile (n, 2) of radius and height, from the bottom up or round, turned about the upright axis."""
     radius, height = np.asarray(profile, np.float64).T
     angle = np.linspace(0.0, 2.0 * np.pi, steps, endpoint=False)
@@ -82,7 +84,9 @@ def ribbons(stuff: str, strands: Floats, middle: ArrayLike, width_m: float, rand
     aside = random.normal(0.0, spread_m, (n, 1, 3)).astype(np.float32)
     aside[::copies] = 0.0
     lines = lines + aside * (0.4 + along[None, :, None])
-    tangent = unit(np.gradient(lines, axis=1).reshape(-1, 3)).reshape(lines.shape)
+    # a strand that stands still hangs down
+    steps = np.gradient(lines, axis=1) - np.array([0.0, 1e-7, 0.0], np.float32)
+    tangent = unit(steps.reshape(-1, 3)).reshape(lines.shape)
     out = unit((lines - np.asarray(middle, np.float32)).reshape(-1, 3)).reshape(lines.shape)
     out = unit((out + random.normal(0, 0.35, (n, 1, 3)).astype(np.float32)).reshape(-1, 3)).reshape(lines.shape)
     flat = unit(np.cross(tangent, out).reshape(-1, 3)).reshape(lines.shape)

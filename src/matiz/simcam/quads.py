@@ -1,9 +1,8 @@
 """Meshes of quads: parts, borders, normals, and a smoother mesh of the same form."""
 
 import numpy as np
-from scipy.sparse import csr_matrix, vstack
-
 from numpy.typing import NDArray
+from scipy.sparse import csr_matrix, vstack
 
 Array = NDArray[np.float64]
 Numbers = NDArray[np.int64]

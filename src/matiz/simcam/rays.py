@@ -17,6 +17,7 @@ from .scene import Box, Map
 from .shading import enlarged
 from .view import View
 
+Wanted = NDArray[np.bool_] | None
 NONE = -1
 ROWS = 64
 LIFT_M = 0.0015
@@ -102,7 +103,10 @@ class World:
         more = {} if far is None else {"dists": far}
         return np.asarray(self._scene.run(origins, directions, query="OCCLUDED", **more) != 0)
 
-    def of_lamp(self, points: Map, normals: Map, lamp: Floats, *, samples: int = 3, every_side: bool = False) -> Map:
+    def of_lamp(
+        self, points: Map, normals: Map, lamp: Floats, *, samples: int = 3, every_side: bool = False,
+        wanted: Wanted = None,
+    ) -> Map:  # fmt: skip
         """Share of a round lamp (x, y, z, radius) that points (height, width, 3) see, (height, width).
 
         Neighbours look at different places of the lamp: they want averaging.
@@ -113,55 +117,80 @@ class World:
         starts = (points + normals * np.float32(LIFT_M)).reshape(-1, 3)
         span = at - starts
         facing = (span * normals.reshape(-1, 3)).sum(axis=1) > -radius
-        lit = np.flatnonzero(facing | every_side)
+        lit = np.flatnonzero((facing | every_side) if wanted is None else (facing | every_side) & wanted.ravel())
         total = np.zeros(len(starts), np.float32)
         if lit.size:
             toward = unit(span[lit])
             one = unit(np.cross(toward, np.array([0.31, 0.9, 0.17], np.float32)))
             two = np.cross(toward, one)
             turn = _dither(points.shape[:2]).reshape(-1)[lit]
+            # a second number that goes with the first as little as can be
+            out = np.mod(turn * np.float32(37.0), np.float32(1.0))
             for k in range(samples):
-                r = radius * np.float32(np.sqrt((k + 0.5) / samples))
+                r = radius * np.sqrt((k + out) / np.float32(samples))
                 a = np.float32(2.0 * np.pi) * (turn + np.float32(k * 0.381966))
-                goal = at + r * (np.cos(a)[:, None] * one + np.sin(a)[:, None] * two)
+                goal = at + (r * np.cos(a))[:, None] * one + (r * np.sin(a))[:, None] * two
                 ray = (goal - starts[lit]).astype(np.float32)
                 # a ray is as long as its direction; the lamp's own body stays out
                 total[lit] += self._free(starts[lit], ray, np.full(len(lit), 0.999, np.float32))
         return (total / samples).reshape(points.shape[:2])
 
-    def openness(self, points: Map, normals: Map, *, samples: int = 5, reach_m: float = 0.9) -> Map:
+    def openness(
+        self, points: Map, normals: Map, *, samples: int = 3, reach_m: float = 0.9, wanted: Wanted = None
+    ) -> Map:
         """Share of the half-space over a surface that is free within `reach_m`, weighted by its slant, 0..1."""
         if not self.holds_any:
             return np.ones(points.shape[:2], np.float32)
-        starts = np.ascontiguousarray((points + normals * np.float32(2.0 * LIFT_M)).reshape(-1, 3), np.float32)
-        n = normals.reshape(-1, 3)
-        turn = _dither(points.shape[:2]).reshape(-1)
+        shape = points.shape[:2]
+        chosen = np.arange(shape[0] * shape[1]) if wanted is None else np.flatnonzero(wanted)
+        if chosen.size == 0:
+            return np.ones(shape, np.float32)
+        n = normals.reshape(-1, 3)[chosen]
+        starts = points.reshape(-1, 3)[chosen] + n * np.float32(2.0 * LIFT_M)
+        turn = _dither(shape).reshape(-1)[chosen]
         total = np.zeros(len(starts), np.float32)
+        far = np.full(len(starts), reach_m, np.float32)
         for k in range(samples):
             z = 1.0 - 2.0 * (k + 0.5) / samples
             a = 2.0 * np.pi * (turn + k * 0.381966)
             flat = np.sqrt(1.0 - z * z)
             ball = np.stack([flat * np.cos(a), np.full_like(a, z), flat * np.sin(a)], axis=1).astype(np.float32)
             # a point of the unit ball on top of the normal: directions weighted by their slant (Lambert)
-            total += self._free(starts, unit(n + 0.98 * ball), np.full(len(starts), reach_m, np.float32))
-        return _averaged((total / samples).reshape(1, *points.shape[:2]), points)[0]
+            total += self._free(starts, unit(n + 0.98 * ball), far)
+        share = np.ones(shape, np.float32)
+        share.ravel()[chosen] = total / samples
+        return _averaged(share[None], points)[0]
 
 
 def lamp_shares(
-    world: World, points: Map, normals: Map, lamps: Floats, *, step: int, every_side: bool = False
-) -> Floats:
-    """(n, rows, columns) shares of lamps that every `step`-th point sees; lamps behind the surface too, when asked."""
+    world: World, points: Map, normals: Map, lamps: Floats, *, step: int, every_side: bool = False,
+    wanted: Wanted = None,
+) -> Floats:  # fmt: skip
+    """(n, rows, columns) shares of lamps that every `step`-th point sees; lamps behind the surface too, when asked.
+
+    wanted: (height, width) points that matter; rays are spared elsewhere.
+    """
     few, facing = (np.ascontiguousarray(m[::step, ::step]) for m in (points, normals))
-    seen = [
-        world.of_lamp(few, facing, lamp, samples=2 if lamp[3] < 0.3 else 3, every_side=every_side) for lamp in lamps
-    ]
-    return _averaged(np.stack(seen), few) if world.holds_any else np.stack(seen)
+    here = _thinned(wanted, step)
+    seen = np.stack([
+        world.of_lamp(few, facing, lamp, samples=1 if lamp[3] < 0.3 else 2, every_side=every_side, wanted=here)
+        for lamp in lamps
+    ])  # fmt: skip
+    return _averaged(seen, few) if world.holds_any else seen
 
 
-def open_share(world: World, points: Map, normals: Map, *, step: int) -> Map:
+def open_share(world: World, points: Map, normals: Map, *, step: int, wanted: Wanted = None) -> Map:
     """`World.openness` at every `step`-th point, spread over all."""
     few, facing = (np.ascontiguousarray(m[::step, ::step]) for m in (points, normals))
-    return enlarged(world.openness(few, facing), points.shape, step)
+    return enlarged(world.openness(few, facing, wanted=_thinned(wanted, step)), points.shape, step)
+
+
+def _thinned(wanted: Wanted, step: int) -> Wanted:
+    """Every `step`-th point that is wanted or has one beside it that is."""
+    if wanted is None:
+        return None
+    near = cv2.dilate(wanted.astype(np.uint8), np.ones((2 * step + 1, 2 * step + 1), np.uint8))
+    return np.asarray(near[::step, ::step] > 0)
 
 
 def _dither(shape: tuple[int, ...]) -> Floats:

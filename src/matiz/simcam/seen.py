@@ -109,7 +109,9 @@ def _sources(own: NDArray[np.bool_], cover: Map, part: Box) -> NDArray[np.int64]
     padded = np.pad(out, MARGIN, constant_values=-1)
     missing = (out < 0) & (cover[part] > 0.0)
     y, x = np.nonzero(missing)
-    for dy, dx in sorted(((a, b) for a in (-2, -1, 0, 1, 2) for b in (-2, -1, 0, 1, 2)), key=lambda s: s[0] ** 2 + s[1] ** 2):
+    for dy, dx in sorted(
+        ((a, b) for a in (-2, -1, 0, 1, 2) for b in (-2, -1, 0, 1, 2)), key=lambda s: s[0] ** 2 + s[1] ** 2
+    ):
         beside = padded[y + dy + MARGIN, x + dx + MARGIN]
         take = (out[y, x] < 0) & (beside >= 0)
         out[y[take], x[take]] = beside[take]

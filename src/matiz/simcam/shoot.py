@@ -205,7 +205,7 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
 def _place_of(shot: Shot) -> object:
     """What frames that can share their work have in common."""
     if shot.scene == "grain-hall":
-        return replace(SUPPER[shot.view], guests=0, turn=0.0, toast=0.0, focus_m=1.0)
+        return replace(SUPPER[shot.view], guests=(), heads=(), toast=False, focus_m=1.0)
     return 0 if shot.scene == "lava-lizard" else shot.view
 
 

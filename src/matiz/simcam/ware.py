@@ -53,8 +53,8 @@ def loaf(seed: int, long: bool) -> Mesh:
     if long:
         out.vertices[:, 0] *= 1.9
     cut = np.cos(out.vertices[:, 0] * 95.0 + out.vertices[:, 2] * 30.0)
-    out.values["cut"] = np.clip((cut - 0.80) / 0.15, 0.0, 1.0) * (out.vertices[:, 1] > 0.02)
-    out.values["cut"] = out.values["cut"].astype(np.float32)
+    deep = np.clip((cut - 0.80) / 0.15, 0.0, 1.0) * (out.vertices[:, 1] > 0.02)
+    out.values["cut"] = deep.astype(np.float32)
     out.vertices[:, 1] -= 0.006 * out.values["cut"]
     return _lumpy(out, 0.010, 14.0, seed)
 
@@ -89,7 +89,9 @@ def joined(parts: list[Mesh], seed: int = 0) -> Mesh:
 def raised(hand: np.ndarray) -> tuple[Mesh, Mesh]:
     """A glass held at its stem by a hand above the table, and the wine in it."""
     low = (float(hand[0]), float(hand[1]) - 0.055, float(hand[2]))
-    glass, wine = (turned(s, _round(p), steps=48, owner=o) for s, p, o in (("glass", GLASS, "glass"), ("wine", WINE, OWNER)))
+    glass, wine = (
+        turned(s, _round(p), steps=48, owner=o) for s, p, o in (("glass", GLASS, "glass"), ("wine", WINE, OWNER))
+    )
     return moved(glass, low), moved(wine, low)
 
 
@@ -108,7 +110,9 @@ def laid(places: Iterable[tuple[float, float]], top_m: float, seed: int) -> tupl
     plate, cup = (turned(s, _round(p), steps=64, owner=OWNER) for s, p in (("glaze", PLATE), ("clay", CUP)))
     glass = turned("glass", _round(GLASS), steps=48, owner="glass")
     wine = turned("wine", _round(WINE), steps=40, owner=OWNER)
-    food = [_lumpy(ball(f"stew {k}", 0.020, steps=12, squash=0.7, owner=OWNER, seed=k), 0.006, 60.0, k) for k in range(3)]
+    food = [
+        _lumpy(ball(f"stew {k}", 0.020, steps=12, squash=0.7, owner=OWNER, seed=k), 0.006, 60.0, k) for k in range(3)
+    ]
     for n, (x, z) in enumerate(places):
         side = np.sign(x) or 1.0
         put(plate, x, 0.0, z)

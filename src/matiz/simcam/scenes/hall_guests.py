@@ -1,5 +1,6 @@
 """How guests look: skin, eyes, hair and clothes, shaded from what is seen of their meshes."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,9 @@ from ..solids import Surface
 from ..textures import smoothstep
 from ..view import View
 from .hall_light import HallLight, Lit
+
+Add = Callable[[str, Map], None]
+"""Adds so much of a material."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +61,7 @@ class GuestLook:
                  ("skin", "eye", "teeth", "shirt", "legs", "hair", "brow", "beard")}  # fmt: skip
         strands = share["hair"] + share["brow"] + share["beard"]
         normals = self._facing(s, strands)
-        rise, tone = self._relief(s, own, share, pixel)
+        rise, tone = self._relief(own, share, pixel)
         bent = bumped(s.points, normals, rise)
         lit = self.room.at(s.points, normals)
         soft, hard = lit.light(bent, wrap=0.42), lit.light(bent, wrap=0.10)
@@ -66,12 +70,12 @@ class GuestLook:
         def add(material: str, amount: Map) -> None:
             parts[material] = parts[material] + amount if material in parts else amount
 
-        self._skin(s, own, share["skin"], tone, hard, soft, add)
+        self._skin(s, share["skin"], tone, hard, soft, add)
         self._eyes(s, share["eye"], add)
         add("plaster", 0.75 * share["teeth"])
         self._hair(s, strands, share, add)
         self._cloth(own, share, tone, pixel, add)
-        self._gleams(s, share, bent, normals, lit)
+        self._gleams(s, share, bent, lit)
         # light goes round skin and hair more than round cloth
         fleshy = share["skin"] + 0.6 * strands
         light = {name: hard[name] + 0.55 * fleshy * np.maximum(soft[name] - hard[name], 0.0) for name in hard}
@@ -88,7 +92,7 @@ class GuestLook:
         is_strand = (strands > 0.5)[..., None]
         return np.ascontiguousarray(np.where(is_strand, across, s.normals), np.float32)
 
-    def _relief(self, s: Surface, own: Map, share: dict[str, Map], pixel: Map) -> tuple[Map, dict[str, Map]]:
+    def _relief(self, own: Map, share: dict[str, Map], pixel: Map) -> tuple[Map, dict[str, Map]]:
         """Heights over the meshes, m, and noise that colours use too."""
         tone = {
             "pores": fbm3(own, 620.0, seed=3, octaves=3, pixel_m=pixel, roughness=0.7),
@@ -104,8 +108,8 @@ class GuestLook:
             rise += share["shirt"] * 0.0020 * self._placket(own)[0]
         return rise.astype(np.float32), tone
 
-    def _skin(self, s: Surface, own: Map, share: Map, tone: dict[str, Map], hard: dict[str, Map],
-              soft: dict[str, Map], add) -> None:  # type: ignore[no-untyped-def]  # fmt: skip
+    def _skin(self, s: Surface, share: Map, tone: dict[str, Map], hard: dict[str, Map],
+              soft: dict[str, Map], add: Add) -> None:  # fmt: skip
         if not share.any():
             return
         value = s.more
@@ -120,7 +124,9 @@ class GuestLook:
         dark = np.clip(self.person.melanin + 0.07 * tone["mottled"] + 0.10 * value.get("eyelids", 0.0)
                        + 0.10 * lips * (1.0 - self.person.melanin), 0.0, 1.0)  # fmt: skip
         stubble = value.get("beard", 0.0) * (0.30 if self.guest.number in (2, 6, 8) else 0.0)
-        hairy = np.clip(0.80 * scalp + 0.75 * np.clip(2.0 * lash - 0.6, 0.0, 1.0) + stubble * (1.0 + tone["pores"]), 0.0, 0.92)
+        hairy = np.clip(
+            0.80 * scalp + 0.75 * np.clip(2.0 * lash - 0.6, 0.0, 1.0) + stubble * (1.0 + tone["pores"]), 0.0, 0.92
+        )
         bare = share * (1.0 - hairy) * (0.93 + 0.05 * tone["pores"])
         add("skin_fair", bare * (1.0 - dark) * (1.0 - red))
         add("skin_fair_red", bare * (1.0 - dark) * red)
@@ -129,7 +135,7 @@ class GuestLook:
         for name, amount in self.person.hair.items():
             add(name, share * hairy * amount)
 
-    def _eyes(self, s: Surface, share: Map, add) -> None:  # type: ignore[no-untyped-def]
+    def _eyes(self, s: Surface, share: Map, add: Add) -> None:
         if not share.any():
             return
         angle, over, around = self._gaze(s)
@@ -158,7 +164,7 @@ class GuestLook:
             np.arctan2(d @ up, d @ side).astype(np.float32),
         )
 
-    def _hair(self, s: Surface, strands: Map, share: dict[str, Map], add) -> None:  # type: ignore[no-untyped-def]
+    def _hair(self, s: Surface, strands: Map, share: dict[str, Map], add: Add) -> None:
         if not strands.any():
             return
         tone, tip = s.more.get("tone", 0.0), s.more.get("tip", 0.0)
@@ -168,7 +174,7 @@ class GuestLook:
             add(name, level * amount * (1.0 - 0.3 * share["brow"]))
         add("plaster", 0.15 * level * grizzled)
 
-    def _cloth(self, own: Map, share: dict[str, Map], tone: dict[str, Map], pixel: Map, add) -> None:  # type: ignore[no-untyped-def]  # fmt: skip
+    def _cloth(self, own: Map, share: dict[str, Map], tone: dict[str, Map], pixel: Map, add: Add) -> None:  # fmt: skip
         shirt = share["shirt"]
         pattern = self._pattern(own, pixel)
         level = 0.78 + 0.14 * tone["worn"] + 0.16 * tone["weave"]
@@ -209,7 +215,7 @@ class GuestLook:
         button = smoothstep(0.0062, 0.0048, np.hypot(x, rows)) * front
         return np.asarray(0.5 * band + 0.5 * button, np.float32), np.asarray(button, np.float32)
 
-    def _gleams(self, s: Surface, share: dict[str, Map], bent: Map, normals: Map, lit: Lit) -> None:
+    def _gleams(self, s: Surface, share: dict[str, Map], bent: Map, lit: Lit) -> None:
         """Highlights of skin, eyes, lips and hair, kept in maps that the scene adds as light of its own."""
         eye = self.view.position
         broad, narrow = lit.gleam(bent, eye, 14.0), lit.gleam(bent, eye, 70.0)

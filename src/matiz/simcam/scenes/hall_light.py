@@ -67,10 +67,12 @@ class HallLight:
         self.world = world or World([])
         self.step = step
 
-    def at(self, points: Map, normals: Map) -> Lit:
+    def at(self, points: Map, normals: Map, cover: Map | None = None) -> Lit:
+        """cover: where the surface is seen; elsewhere less care is taken."""
         points, normals = (np.ascontiguousarray(m, np.float32) for m in (points, normals))
         step = self.step if min(points.shape[:2]) > 2 * self.step else 1
-        shares = lamp_shares(self.world, points, normals, lamps(), step=step)
+        wanted = None if cover is None else cover > 0.0
+        shares = lamp_shares(self.world, points, normals, lamps(), step=step, wanted=wanted)
         if min(shares.shape[1:]) < 2:
             shares = np.broadcast_to(shares.mean(axis=(1, 2), keepdims=True), (len(shares), 2, 2)).copy()
         x, y, z = points[..., 0], points[..., 1], points[..., 2]
@@ -78,12 +80,11 @@ class HallLight:
         nook = 1.0 - 0.55 * np.exp(-walls / 0.18)
         nook *= 1.0 - 0.6 * np.exp(-np.maximum(y, 0.0) / 0.30)
         nook *= 1.0 - 0.5 * np.exp(-np.maximum(HALL["back"] - z, 0.0) / 0.25)
-        around = nook * open_share(self.world, points, normals, step=step)
+        around = nook * open_share(self.world, points, normals, step=step, wanted=wanted)
         return Lit(points, shares, around.astype(np.float32), step)
 
-    def on(self, points: Map, normals: Map, *, wrap: float = 0.0) -> dict[str, Map]:
-        lit = self.at(points, normals)
-        return lit.light(normals, wrap)
+    def on(self, points: Map, normals: Map, *, wrap: float = 0.0, cover: Map | None = None) -> dict[str, Map]:
+        return self.at(points, normals, cover).light(normals, wrap)
 
 
 SHADE_STEP = 6

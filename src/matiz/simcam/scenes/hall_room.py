@@ -1,7 +1,9 @@
 """The grain hall itself: its light, walls, timber, windows, and the long table."""
 
+from dataclasses import replace
 from functools import lru_cache, partial
 
+import cv2
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
@@ -18,14 +20,31 @@ LIGHTS = ("lanterns", "window")
 
 
 @lru_cache(maxsize=1)
-def empty_hall(camera: View, seed: int) -> Scene:
-    """The room without people; kept, since several pictures are taken from one place."""
+def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
+    """The room without people; kept, since several pictures are taken from one place.
+
+    blurred: it is far out of focus, and half the size shows all that will be seen of it.
+    """
+    if blurred and min(camera.size) > 600:
+        half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
+        return _enlarged(empty_hall.__wrapped__(half, seed), camera)
     dark = np.zeros((camera.size[1], camera.size[0]), np.float32)
     lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
     scene = Scene(camera.size, lights, {"lanterns": dark, "window": dark.copy()},
                   glows={"outside": daylight(7400.0), "flame": black_body(1950.0)})  # fmt: skip
     _shell(scene, camera, HallLight(), seed)
     return scene
+
+
+def _enlarged(scene: Scene, camera: View) -> Scene:
+    def grown(maps: dict[str, Map]) -> dict[str, Map]:
+        return {name: cv2.resize(m, camera.size, interpolation=cv2.INTER_LINEAR) for name, m in maps.items()}
+
+    out = Scene(camera.size, scene.lights, grown(scene.irradiance), grown(scene.materials), grown(scene.emission),
+                scene.glows, masks=grown(scene.masks))  # fmt: skip
+    # depth is not mixed: between two things there is nothing
+    out.depth_m = cv2.resize(scene.depth_m, camera.size, interpolation=cv2.INTER_NEAREST)  # type: ignore[arg-type,call-overload]
+    return out
 
 
 def pixel_of(camera: View, s: Surface) -> Map:

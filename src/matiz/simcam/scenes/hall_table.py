@@ -14,7 +14,7 @@ from ..shading import Shaded, fbm3, lay, unit
 from ..solids import Surface
 from ..textures import smoothstep
 from ..view import View
-from .hall_light import GLOW_OF, HallLight
+from .hall_light import GLOW_OF, HallLight, Lit
 
 TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76, "drop": 0.30}
 
@@ -24,7 +24,7 @@ STUFFS: dict[str, dict[str, float]] = {
     "bowl": {"cloth_blue": 0.35, "plaster": 0.45},
     "bottle": {"bottle": 1.0},
     "wine": {"wine": 1.0},
-    "napkin": {"cloth_blue": 0.25, "linen": 0.45},
+    "napkin": {"cloth_ochre": 0.45, "linen": 0.30},
     "board": {"wood": 0.75, "old_wood": 0.3},
     "crumb": {"wood": 0.5, "sand": 0.5},
     "stew 0": {"leaves": 0.7, "earth": 0.2},
@@ -35,10 +35,12 @@ STUFFS: dict[str, dict[str, float]] = {
     "fruit 2": {"fruit_green": 0.85, "fruit_orange": 0.1},
 }
 """What things are made of; bread is worked out from its crust."""
-GLOSS = {"glaze": (0.16, 160.0), "clay": (0.03, 30.0), "bowl": (0.14, 140.0), "bottle": (0.50, 420.0), "wine": (0.4, 500.0),
-         "fruit 0": (0.05, 60.0), "fruit 1": (0.03, 24.0), "fruit 2": (0.05, 60.0), "stew 0": (0.05, 40.0),
-         "stew 1": (0.05, 40.0), "stew 2": (0.05, 40.0)}  # fmt: skip
+GLOSS = {"glaze": (0.50, 150.0), "bowl": (0.42, 150.0), "bottle": (2.5, 450.0), "wine": (2.0, 450.0),
+         "clay": (0.04, 30.0), "fruit 0": (0.09, 30.0), "fruit 1": (0.05, 30.0), "fruit 2": (0.09, 30.0),
+         "stew 0": (0.08, 30.0), "stew 1": (0.08, 30.0), "stew 2": (0.08, 30.0)}  # fmt: skip
 """Strength and hardness of highlights."""
+VEIL = 14.0
+"""Hardness of the weak, broad highlight round every sharp one."""
 
 
 def lay_table(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
@@ -74,7 +76,7 @@ def _linen(s: Surface, camera: View, room: HallLight, side: int, seed: int) -> S
     normals = bumped(s.points, s.normals, raised.astype(np.float32))
     spilt = smoothstep(0.52, 0.62, fbm3(s.points, 7.0, seed=seed + 16, octaves=3, pixel_m=pixel)) * (side == 3)
     return {"linen": (1.0 + 0.07 * weave) * (1.0 - 0.12 * spilt), "sand": 0.08 * spilt}, room.on(
-        s.points, normals, wrap=0.12
+        s.points, normals, wrap=0.12, cover=s.cover
     )
 
 
@@ -99,7 +101,7 @@ class WareLook:
         weave = fbm3(own, 800.0, seed=8, octaves=2, pixel_m=pixel)
         rise = bread * 0.0012 * fine + fruit * 0.0004 * fine + napkin * (0.0004 * weave + 0.0008 * fine)
         normals = bumped(s.points, s.normals, rise.astype(np.float32))
-        lit = self.room.at(s.points, normals)
+        lit = self.room.at(s.points, normals, s.cover)
         parts: dict[str, Map] = {}
         for stuff, amount in share.items():
             if stuff in ("crust", "slice"):
@@ -109,7 +111,7 @@ class WareLook:
                 parts[name] = parts.get(name, none) + amount * much * tone
         self._rims(own, share, parts)
         self._bread(s, bread, share.get("slice", none), fine, parts)
-        self._gleams(s, share, normals, lit.gleam)
+        self._gleams(s, share, normals, lit)
         return parts, lit.light(normals, wrap=0.06)
 
     def _rims(self, own: Map, share: dict[str, Map], parts: dict[str, Map]) -> None:
@@ -136,13 +138,19 @@ class WareLook:
                              ("sand", crust * 0.55 * floury + crumb * 0.35), ("plaster", crumb * 0.55)):  # fmt: skip
             parts[name] = parts.get(name, np.zeros_like(bread)) + amount
 
-    def _gleams(self, s: Surface, share: dict[str, Map], normals: Map, gleam) -> None:  # type: ignore[no-untyped-def]
-        hardnesses = sorted({GLOSS[stuff][1] for stuff in share if stuff in GLOSS})
-        for hardness in hardnesses:
-            amount = sum(share[k] * GLOSS[k][0] for k in share if k in GLOSS and GLOSS[k][1] == hardness)
-            sharp, soft = (gleam(normals, self.view.position, h) for h in (hardness, 0.08 * hardness))
-            for name, a, b in zip(GLOW_OF, sharp, soft, strict=True):
-                s.more[f"gleam {name}"] += amount * (0.25 * hardness**0.5 * a + 0.10 * b)
+    def _gleams(self, s: Surface, share: dict[str, Map], normals: Map, lit: Lit) -> None:
+        none = np.zeros_like(s.cover)
+        amounts: dict[float, Map] = {}
+        for stuff, much in share.items():
+            strength, hardness = GLOSS.get(stuff, (0.0, 30.0))
+            amounts[hardness] = amounts.get(hardness, none) + strength * much
+            if hardness > 100.0:
+                amounts[VEIL] = amounts.get(VEIL, none) + 0.06 * much
+        for hardness, amount in amounts.items():
+            if not np.any(amount):
+                continue
+            for name, light in zip(GLOW_OF, lit.gleam(normals, self.view.position, hardness), strict=True):
+                s.more[f"gleam {name}"] += amount * light
 
 
 def pour_light(scene: Scene, s: Surface) -> None:
@@ -165,7 +173,7 @@ def stand_glasses(scene: Scene, camera: View, glasses: World, room: HallLight) -
         mirrored = 0.04 + 0.96 * slant**5
         seen = Surface(s.box, s.cover * np.clip(0.06 + 0.9 * slant**2, 0.0, 0.9), s.depth, s.points, s.normals, s.body,
                        s.along, s.more)  # fmt: skip
-        lit = room.at(s.points, s.normals)
+        lit = room.at(s.points, s.normals, s.cover)
         sharp, soft = (lit.gleam(s.normals, camera.position, h) for h in (700.0, 40.0))
         for name, a, b in zip(GLOW_OF, sharp, soft, strict=True):
             s.more[f"gleam {name}"] = (9.0 * a * mirrored**0.3 + 0.5 * b * mirrored**0.5).astype(np.float32)
