@@ -2,6 +2,7 @@
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from .meshes import Floats, Mesh, unit
 from .rays import NONE, SUB, Hits, World
@@ -52,33 +53,37 @@ def surfaces(world: World, view: View) -> list[tuple[str, Surface]]:
     rank = np.array([*(order.index(m.owner) for m in world.meshes), len(order)], np.int32)
     middle = rank[hits.mesh]
     beside = rank[hits.beside]
+    places = ndimage.find_objects(middle + 1, max_label=len(order))
     out = []
     for k, name in enumerate(order):
-        found = _surface(world, view, hits, middle, beside, k)
+        found = None if places[k] is None else _surface(world, view, hits, middle, beside, k, places[k])
         if found is not None:
             out.append((name, found))
     return out[::-1]
 
 
 def _surface(
-    world: World, view: View, hits: Hits, middle: NDArray[np.int32], beside: NDArray[np.int32], k: int
+    world: World, view: View, hits: Hits, middle: NDArray[np.int32], beside: NDArray[np.int32], k: int, place: Box
 ) -> Surface | None:
-    width = hits.mesh.shape[1]
-    flat_middle = middle.ravel()
-    cover = (middle == k).astype(np.float32)
-    # where several things meet: what is nearer covers this one later, so it goes on underneath
-    mine = ((beside == k).any(axis=1)) | (flat_middle[hits.edge] == k)
-    edge = hits.edge[mine]
-    nearer = (beside[mine] <= k).sum(axis=1) + (flat_middle[edge] <= k)
-    cover.ravel()[edge] = nearer / np.float32(len(SUB) + 1)
-    rows, columns = np.flatnonzero(cover.any(axis=1)), np.flatnonzero(cover.any(axis=0))
-    if rows.size < 4 or columns.size < 4:
-        return None
+    """What is seen of the owner of rank k, whose pixels lie in `place`."""
+    whole_height, whole_width = hits.mesh.shape
     part = (
-        slice(max(0, int(rows[0]) - MARGIN), min(cover.shape[0], int(rows[-1]) + 1 + MARGIN)),
-        slice(max(0, int(columns[0]) - MARGIN), min(width, int(columns[-1]) + 1 + MARGIN)),
+        slice(max(0, place[0].start - MARGIN), min(whole_height, place[0].stop + MARGIN)),
+        slice(max(0, place[1].start - MARGIN), min(whole_width, place[1].stop + MARGIN)),
     )
-    source = _sources(middle == k, cover, part)
+    if min(s.stop - s.start for s in part) < 4:
+        return None
+    own = middle[part] == k
+    cover = own.astype(np.float32)
+    # where several things meet: what is nearer covers this one later, so it goes on underneath
+    y, x = np.divmod(hits.edge, whole_width)
+    within = (y >= part[0].start) & (y < part[0].stop) & (x >= part[1].start) & (x < part[1].stop)
+    at_edge = middle.ravel()[hits.edge]
+    mine = within & ((beside == k).any(axis=1) | (at_edge == k))
+    edge = hits.edge[mine]
+    nearer = (beside[mine] <= k).sum(axis=1) + (at_edge[mine] <= k)
+    cover[y[mine] - part[0].start, x[mine] - part[1].start] = nearer / np.float32(len(SUB) + 1)
+    source = _sources(own, cover, part, whole_width)
     shape = source.shape
     chosen = np.flatnonzero(source >= 0)
     at = source.ravel()[chosen]
@@ -95,19 +100,18 @@ def _surface(
     points = np.asarray(view.position, np.float32) + rays * np.where(np.isfinite(depth), depth, 1.0)[..., None]
     normals = unit(np.stack([maps.pop(f"normal {n}") for n in range(3)], axis=2))
     body = np.maximum(mesh, 0)
-    own_cover = np.ascontiguousarray(cover[part])
-    own_cover[source < 0] = 0.0
+    cover[source < 0] = 0.0
     more = maps | _shares(world, hits, mesh, edge, mine, part)
-    return Surface(whole, own_cover, depth, points.astype(np.float32), normals, body, np.zeros(shape, np.float32), more)
+    return Surface(whole, cover, depth, points.astype(np.float32), normals, body, np.zeros(shape, np.float32), more)
 
 
-def _sources(own: NDArray[np.bool_], cover: Map, part: Box) -> NDArray[np.int64]:
-    """Flat number of the pixel each pixel of the part takes its place on the surface from, -1 for none:
-    itself, or at the outline a neighbour."""
-    numbers = np.arange(own.size).reshape(own.shape)[part]
-    out = np.where(own[part], numbers, -1)
+def _sources(own: NDArray[np.bool_], cover: Map, part: Box, whole_width: int) -> NDArray[np.int64]:
+    """Number, in the whole, of the pixel that each pixel of a part takes its place on the surface from, -1 for
+    none: itself, or at the outline a neighbour."""
+    rows, columns = (np.arange(s.start, s.stop) for s in part)
+    out = np.where(own, rows[:, None] * whole_width + columns, -1)
     padded = np.pad(out, MARGIN, constant_values=-1)
-    missing = (out < 0) & (cover[part] > 0.0)
+    missing = (out < 0) & (cover > 0.0)
     y, x = np.nonzero(missing)
     for dy, dx in sorted(
         ((a, b) for a in (-2, -1, 0, 1, 2) for b in (-2, -1, 0, 1, 2)), key=lambda s: s[0] ** 2 + s[1] ** 2

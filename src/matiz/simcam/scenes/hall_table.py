@@ -156,10 +156,9 @@ class WareLook:
 def pour_light(scene: Scene, s: Surface) -> None:
     """Add the highlights that a shader has left on a surface, where it is seen."""
     seen = s.cover * (s.depth <= scene.depth_m[s.box] + 1e-3)  # type: ignore[index]
+    part = scene.window(s.box)
     for name in GLOW_OF:
-        glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
-        glow[s.box] = seen * np.minimum(s.more[f"gleam {name}"], 6.0)
-        scene.glow(name, glow)
+        part.glow(name, seen * np.minimum(s.more[f"gleam {name}"], 6.0))
 
 
 def stand_glasses(scene: Scene, camera: View, glasses: World, room: HallLight) -> None:
