@@ -298,6 +298,7 @@ def masks_of(
         max(work.mapping.frame_size),
         colours,
         painted,
+        work.sensor.found,
     )
     left, top, width, height = work.region
     left, top = left - scene.region[0], top - scene.region[1]

@@ -14,6 +14,7 @@ from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
 from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
+from ..masks.found import Found
 from ..raw.frame import Frame, Mosaic
 from ..raw.noise import noise_of
 from ..raw.pattern import FixedPattern, fixed_pattern
@@ -36,8 +37,10 @@ Floats = NDArray[np.float32]
 class Sensor:
     """Camera values of one frame at every level. Whole levels are made once; safe to share by threads."""
 
-    def __init__(self, frame: Frame) -> None:
+    def __init__(self, frame: Frame, found: Found | None = None) -> None:
         self.frame = frame
+        self.found = found
+        """What was found in the picture."""
         self._levels: dict[int, Camera] = {}
         self._small: dict[int, Camera] = {}
         self.patches = Kept()

@@ -14,6 +14,7 @@ from ..colour.types import Array
 from ..kernels import masks as kernels
 from ..recipe.places import Stroke
 from ..recipe.tree import Rows
+from .found import Found
 
 Mask = NDArray[np.float32]
 Pixels = NDArray[np.float32]
@@ -48,6 +49,8 @@ class View:
     """L*, a*, b* at each place that is picked."""
     painted_of: Callable[["View", Rows[Stroke]], Mask] | None = None
     """Gives what strokes have painted, where it is kept from one time to the next."""
+    found: Found | None = None
+    """What was found in the picture; None where nothing can be looked for."""
 
     @property
     def shape(self) -> tuple[int, int]:

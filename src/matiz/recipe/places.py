@@ -152,6 +152,46 @@ class Reach(MaskPart):
 
 
 @dataclass(frozen=True)
+class Subject(MaskPart):
+    """What the picture is of, found by a network and fitted to the picture's own edges; taps correct it."""
+
+    KIND: ClassVar[str] = "subject"
+
+    picks: Points = described(FramePoints("What is meant too.", MOST_PICKS))
+    keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
+
+
+@dataclass(frozen=True)
+class Background(Subject):
+    """All but the subject."""
+
+    KIND: ClassVar[str] = "background"
+
+
+@dataclass(frozen=True)
+class Sky(MaskPart):
+    """The sky: what is smooth, hangs together and reaches the upper border."""
+
+    KIND: ClassVar[str] = "sky"
+
+
+@dataclass(frozen=True)
+class Ground(Sky):
+    """All but the sky."""
+
+    KIND: ClassVar[str] = "ground"
+
+
+@dataclass(frozen=True)
+class Faces(MaskPart):
+    """Faces found by a network: all, or one of them."""
+
+    KIND: ClassVar[str] = "faces"
+
+    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which one, the largest first; 0 for all."))
+
+
+@dataclass(frozen=True)
 class Stroke(Section):
     """One stroke of a brush: what it passes is painted, or wiped off."""
 
@@ -225,6 +265,11 @@ class Place(Section):
         Reach,
         Edges,
         Brush,
+        Subject,
+        Background,
+        Sky,
+        Ground,
+        Faces,
         Mapped,
         SameAs,
     )

@@ -9,7 +9,19 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPolygonF
 
 from ...recipe.change import Settings
-from ...recipe.places import MOST_PICKS, MOST_POINTS, Brush, Colour, Ellipse, Lasso, MaskPart, Ramp, Reach, Stroke
+from ...recipe.places import (
+    MOST_PICKS,
+    MOST_POINTS,
+    Brush,
+    Colour,
+    Ellipse,
+    Lasso,
+    MaskPart,
+    Ramp,
+    Reach,
+    Stroke,
+    Subject,
+)
 from ...recipe.shapes import Shape
 from ...recipe.tree import replaced
 from ..over_picture import stroked
@@ -104,7 +116,9 @@ class PlaceTool(Tool):
             return _Shaping(self._easel, part, pointer, self._held(part, pointer))
         if isinstance(part, Lasso):
             return _Outlining(self._easel, pointer)
-        return _Picking(self._easel, part, pointer, self.scale()) if isinstance(part, Colour | Reach) else None
+        return (
+            _Picking(self._easel, part, pointer, self.scale()) if isinstance(part, Colour | Reach | Subject) else None
+        )
 
     def scale(self) -> float:
         """Px of the window to a px of the picture."""
@@ -146,7 +160,7 @@ class PlaceTool(Tool):
                 stroked(painter, lambda: painter.drawPolygon(shape), px=1.0)
             case Colour():
                 self._paint_marks(painter, part.picks, ((0.0, 1.0), (1.0, 0.0)))
-            case Reach():
+            case Reach() | Subject():
                 self._paint_marks(painter, part.picks, ((0.0, 1.0), (1.0, 0.0)))
                 self._paint_marks(painter, part.keep_out, ((0.7, 0.7), (0.7, -0.7)))
 
@@ -301,7 +315,7 @@ class _Outlining(_Doing):
 class _Picking(_Doing):
     """A click puts a pick, or takes the one that is there; with Alt one to keep out."""
 
-    def __init__(self, easel: Easel, part: Colour | Reach, start: Pointer, scale: float) -> None:
+    def __init__(self, easel: Easel, part: Colour | Reach | Subject, start: Pointer, scale: float) -> None:
         super().__init__(easel, start)
         self._part = part
         self._near = 1.6 * MARK_PX / scale / easel.long_side()
@@ -315,7 +329,7 @@ class _Picking(_Doing):
             if len(left) < len(picks):
                 self.easel.session.commit([(f"{self.path}.{name}", left)], "Pick taken away")
                 return
-        keeps_out = isinstance(self._part, Reach) and self.start.modifiers & Qt.KeyboardModifier.AltModifier
+        keeps_out = isinstance(self._part, Reach | Subject) and self.start.modifiers & Qt.KeyboardModifier.AltModifier
         name = "keep_out" if keeps_out else "picks"
         picks = getattr(self._part, name)
         if len(picks) < MOST_PICKS:

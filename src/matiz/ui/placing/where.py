@@ -23,7 +23,7 @@ LABELS = {
     "feather_px": "Feather", "grow_px": "Looser, tighter", "strength_percent": "Share", "exponent": "Power",
     "low": "From zone", "high": "To zone", "soft": "Soft ends", "hue_deg": "Hue off", "chroma": "Chroma off",
     "lightness": "Lightness off", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour off",
-    "rise": "Whole at a rise of",
+    "rise": "Whole at a rise of", "n": "Which",
 }  # fmt: skip
 FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Rises over"}
 BRUSH = {
@@ -223,6 +223,11 @@ class WherePage(Page):
 
 
 HOW = {
+    "Subject": "Found by itself. Click what is missing; Alt and click what is not meant. A tap that is clicked again "
+    "goes.",
+    "Background": "All but the subject. Click what belongs to it too; Alt and click what does not.",
+    "Sky": "Found by itself: what is calm, hangs together and reaches the upper border.",
+    "Faces": "Found by themselves, the largest first; 0 is all of them.",
     "Brush": "Drag to paint, Alt to wipe off, Shift and click for a straight stroke from the last; the right button, "
     "dragged sideways, makes it wider.",
     "Ramp": "Drag on the picture from where it is full to where it is gone; its ends and its middle can be held.",

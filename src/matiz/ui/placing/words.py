@@ -3,12 +3,15 @@
 from collections.abc import Mapping
 
 from ...recipe.places import (
+    Background,
     Bright,
     Brush,
     Colour,
     Dim,
     Edges,
     Ellipse,
+    Faces,
+    Ground,
     Lasso,
     Mapped,
     MaskPart,
@@ -19,6 +22,8 @@ from ...recipe.places import (
     Reach,
     SameAs,
     Saturated,
+    Sky,
+    Subject,
     Zones,
 )
 from ...wording import counted, number
@@ -26,6 +31,11 @@ from ...wording import counted, number
 JOINS = {"add": "add", "subtract": "take", "intersect": "only"}
 """What a part does with those before it: adds to them, takes from them, leaves only what both have."""
 KINDS: tuple[tuple[type[MaskPart], str, str], ...] = (
+    (Subject, "Subject", "What the picture is of, found by itself; click what is missing, Alt and click what is not."),
+    (Background, "Background", "All but the subject."),
+    (Sky, "Sky", "The sky, found by itself."),
+    (Ground, "Ground", "All but the sky."),
+    (Faces, "Faces", "Faces, found by themselves: all, or one of them."),
     (Brush, "Brush", "Painted by hand on the picture."),
     (Ramp, "Ramp", "Full at one end of a line, gone at the other: drag it on the picture."),
     (Ellipse, "Ellipse", "Full inside, falling off to its rim: drag it on the picture."),
@@ -59,6 +69,10 @@ def _detail(part: MaskPart, names: Mapping[str, str]) -> str:
             return f"{number(part.low, 1)}–{number(part.high, 1)}"
         case Brush():
             return counted(len(part.strokes), "stroke")
+        case Subject():
+            return counted(len(part.picks) + len(part.keep_out), "tap") if part.picks or part.keep_out else ""
+        case Faces():
+            return f"number {part.n:.0f}" if part.n else ""
         case Colour() | Reach():
             return counted(len(part.picks), "pick")
     return ""

@@ -3,10 +3,11 @@
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from ...masks.subject import SubjectMap
 from ...measure.places import PlaceReading
 from ...measure.spot import hue_and_chroma, spot
 from ...recipe.model import Tone
-from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke
+from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke, Subject
 from ...recipe.tree import ABSENT, ORDER, Rows, added, parts_of, replaced
 from ...wording import counted, percent
 from ..actions import ActionSpec
@@ -28,6 +29,10 @@ from ..tools import Click
 from .base import Station
 
 DECK_PX = 276
+HOW_FOUND = {
+    "network": "Subject found.",
+    "contrast": "Subject guessed from contrast: no network could be loaded. Look at its edge.",
+}
 STANDING = {"lighter": ("Lighter", 1.0), "darker": ("Darker", -1.0)}
 """Places that the brush goes to at once: their names, and the EV that a whole stroke would change."""
 MOST_TINT = 20.0
@@ -316,6 +321,23 @@ class PlacesStation(Station):
         self.turn_to(self.where.title)
 
     def add_part(self, kind: type[MaskPart], join: str, **values: object) -> None:
+        """What takes seconds to find is looked for first, aside: the part is there when it is found."""
+        engine = self.session.engine
+        found = engine.sensor.found if engine is not None else None
+        if not issubclass(kind, Subject) or found is None or found.has("subject"):
+            self._add_part(kind, join, values)
+            return
+        ident = self.chosen
+        self.session.said.emit("Looking for the subject: a few seconds, once per picture.")
+
+        def put(seen: SubjectMap) -> None:
+            self.session.said.emit(HOW_FOUND.get(seen.how, f"Found by {seen.how}."))
+            if self.session.engine is engine and self.chosen == ident:
+                self._add_part(kind, join, values)
+
+        self.session.do_aside(lambda _: found.subject(), "subject", put)
+
+    def _add_part(self, kind: type[MaskPart], join: str, values: dict[str, object]) -> None:
         place = self.place()
         if place is None:
             return

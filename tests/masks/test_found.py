@@ -1,0 +1,268 @@
+"""What is found in a picture by itself: subject, sky, faces; and masks fitted to the picture's edges."""
+
+import builtins
+import struct
+
+import cv2
+import numpy as np
+import pytest
+import skimage.data
+
+from matiz.masks import found as found_module
+from matiz.masks import subject as subject_module
+from matiz.masks.faces import faces
+from matiz.masks.found import Found, digest_of
+from matiz.masks.matting import refined
+from matiz.masks.sky import find_sky
+from matiz.masks.subject import by_contrast, cleaned, decided, find_subject, tapped
+
+
+@pytest.fixture(scope="module")
+def astronaut():
+    return skimage.data.astronaut()
+
+
+@pytest.fixture(scope="module")
+def astronaut_map(astronaut):
+    return find_subject(astronaut)
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    subject_module._network.cache_clear()
+
+
+# ---- subject
+
+
+def test_the_network_finds_a_person_and_leaves_the_flag(astronaut_map):
+    share = astronaut_map.share
+    assert astronaut_map.how == "network" and share.min() >= 0.0 and share.max() <= 1.0
+
+    def at(x: int, y: int) -> float:
+        return float(share[y * share.shape[0] // 512, x * share.shape[1] // 512])
+
+    for x, y in ((224, 110), (200, 300), (150, 400), (400, 430)):
+        assert at(x, y) > 0.9, (x, y)
+    for x, y in ((20, 60), (330, 60), (60, 150), (500, 250), (420, 250)):
+        assert at(x, y) < 0.1, (x, y)
+    assert 0.45 < (share > 0.5).mean() < 0.60
+
+
+def test_specks_and_holes_go_and_parts_stay():
+    share = np.zeros((400, 400), np.float32)
+    share[100:300, 100:250] = 1.0
+    share[150:155, 150:155] = 0.0
+    share[20:25, 20:25] = 0.9
+    share[100:200, 300:340] = 1.0
+    out = cleaned(share)
+    assert out[22, 22] == 0.0 and out[152, 152] == 1.0 and out[150, 320] == 1.0 and out[200, 200] == 1.0
+    assert cleaned(np.zeros((50, 50), np.float32)).max() == 0.0
+
+
+def test_what_the_network_is_in_doubt_about_is_decided_by_likeness():
+    random = np.random.default_rng(1)
+    picture = np.full((300, 400, 3), (60, 110, 60), np.uint8)
+    picture[100:250, 100:300] = (190, 90, 60)
+    picture = np.clip(picture + random.normal(0, 4, picture.shape), 0, 255).astype(np.uint8)
+    truth = np.zeros((300, 400), bool)
+    truth[100:250, 100:300] = True
+    share = truth.astype(np.float32)
+    share[60:280, 220:340] = 0.5
+    out = decided(picture, share)
+    assert ((out > 0.5) == truth).mean() > 0.995
+    sure = truth.astype(np.float32)
+    assert decided(picture, sure) is sure
+
+
+def test_taps_take_in_what_is_missing_and_leave_out_what_is_not_meant(astronaut, astronaut_map):
+    share = astronaut_map.share
+    # the model of a rocket beside her, and then her helmet
+    more = tapped(astronaut, share, [(325 / 512, 100 / 512), (325 / 512, 40 / 512)], [])
+    at = (int(100 / 512 * share.shape[0]), int(325 / 512 * share.shape[1]))
+    assert share[at] < 0.1 and more[at] > 0.9
+    less = tapped(astronaut, share, [], [(330 / 512, 400 / 512)])
+    at = (int(400 / 512 * share.shape[0]), int(330 / 512 * share.shape[1]))
+    assert share[at] > 0.9 and less[at] < 0.1
+    face = (int(110 / 512 * share.shape[0]), int(224 / 512 * share.shape[1]))
+    assert more[face] > 0.9 and less[face] > 0.9, "what is far from a tap stays"
+
+
+def test_without_the_network_contrast_gives_something(monkeypatch):
+    real = builtins.__import__
+
+    def refused(name, *more, **named):
+        if name == "onnxruntime":
+            raise ImportError(name)
+        return real(name, *more, **named)
+
+    monkeypatch.setattr(builtins, "__import__", refused)
+    picture = np.full((240, 320, 3), (90, 140, 200), np.uint8)
+    cv2.circle(picture, (160, 130), 60, (200, 60, 30), -1)
+    seen = find_subject(picture)
+    truth = np.zeros((240, 320), np.uint8)
+    cv2.circle(truth, (160, 130), 60, 1, -1)
+    out = cv2.resize(seen.share, (320, 240)) > 0.5
+    assert seen.how == "contrast"
+    assert (out & (truth > 0)).sum() / (out | (truth > 0)).sum() > 0.9
+    assert by_contrast(np.full((100, 100, 3), 127, np.uint8)).max() == 0.0, "nothing stands out"
+
+
+def field(number: int, value: bytes | int) -> bytes:
+    """One field of a protocol buffer."""
+
+    def varint(n: int) -> bytes:
+        out = b""
+        while n > 127:
+            out, n = out + bytes([n & 127 | 128]), n >> 7
+        return out + bytes([n])
+
+    if isinstance(value, int):
+        return varint(number << 3) + varint(value)
+    return varint(number << 3 | 2) + varint(len(value)) + value
+
+
+def tiny_model(side: int) -> bytes:
+    """An ONNX model: the mean of the three colours plus a half, of a picture of side x side px."""
+
+    def tensor(name: str, channels: int) -> bytes:
+        dims = b"".join(field(1, field(1, n)) for n in (1, channels, side, side))
+        return field(1, name.encode()) + field(2, field(1, field(1, 1) + field(2, dims)))
+
+    axes = field(5, field(1, b"axes") + field(8, 1) + field(20, 7))
+    keep = field(5, field(1, b"keepdims") + field(3, 1) + field(20, 2))
+    mean = field(1, b"in") + field(2, b"m") + field(4, b"ReduceMean") + axes + keep
+    add = field(1, b"m") + field(1, b"half") + field(2, b"out") + field(4, b"Add")
+    half = field(1, 1) + field(2, 1) + field(9, struct.pack("<f", 0.5)) + field(8, b"half")
+    graph = field(1, mean) + field(1, add) + field(2, b"g") + field(5, half)
+    graph += field(11, tensor("in", 3)) + field(12, tensor("out", 1))
+    return field(1, 8) + field(7, graph) + field(8, field(1, b"") + field(2, 13))
+
+
+def test_a_network_of_ones_own_is_used_instead(tmp_path):
+    path = subject_module.own_model()
+    path.parent.mkdir(parents=True)
+    path.write_bytes(tiny_model(64))
+    picture = np.zeros((100, 200, 3), np.uint8)
+    picture[:, :100] = 255
+    seen = find_subject(picture)
+    assert seen.how == "your own network" and seen.share.shape == (64, 64)
+    assert seen.share[:, :20].min() > 0.9 and seen.share[:, 44:].max() < 0.1
+
+
+# ---- edges
+
+
+def furry(size: int = 300) -> tuple[np.ndarray, np.ndarray]:
+    """A dark disc with hairs over a light, uneven ground: the picture (encoded 0..1) and its true share."""
+    random = np.random.default_rng(4)
+    big = np.zeros((4 * size, 4 * size), np.uint8)
+    cv2.circle(big, (2 * size, 2 * size), int(1.1 * size), 255, -1)
+    for angle in random.uniform(0, 2 * np.pi, 500):
+        start = 2 * size + 1.05 * size * np.array([np.cos(angle), np.sin(angle)])
+        end = 2 * size + size * random.uniform(1.15, 1.3) * np.array([np.cos(angle + 0.1), np.sin(angle + 0.1)])
+        cv2.line(big, tuple(map(int, start)), tuple(map(int, end)), 255, 3, cv2.LINE_AA)
+    alpha = cv2.resize(big, (size, size), interpolation=cv2.INTER_AREA).astype(np.float32) / 255.0
+    ground = cv2.GaussianBlur(random.uniform(0.4, 1.0, (size, size, 3)).astype(np.float32), (0, 0), 12.0) + 0.05
+    fur = np.array([0.25, 0.18, 0.12], np.float32) + random.normal(0, 0.01, (size, size, 1)).astype(np.float32)
+    return (alpha[..., None] * fur + (1.0 - alpha[..., None]) * ground).astype(np.float32), alpha
+
+
+def test_a_coarse_mask_takes_on_the_hairs():
+    picture, alpha = furry()
+    coarse = cv2.GaussianBlur((cv2.GaussianBlur(alpha, (0, 0), 5.0) > 0.5).astype(np.float32), (0, 0), 3.0)
+    out = refined(coarse, picture, 12.0)
+    band = cv2.dilate(((alpha > 0.02) & (alpha < 0.98)).astype(np.uint8), np.ones((5, 5))) > 0
+    before, after = (float(np.abs(m - alpha)[band].mean()) for m in (coarse, out))
+    assert after < 0.5 * before and after < 0.09
+    assert out[150, 150] == 1.0 and out[5, 5] == 0.0
+    flat = np.zeros((40, 40), np.float32)
+    assert refined(flat, picture[:40, :40], 4.0).max() == 0.0
+
+
+# ---- sky
+
+
+def test_a_sky_over_hills_is_found_and_a_wall_is_none():
+    y, x = np.mgrid[0:400, 0:600].astype(np.float32)
+    random = np.random.default_rng(2)
+    line = 180 + 30 * np.sin(x / 60.0) + 10 * np.sin(x / 17.0)
+    sky = y < line
+    picture = np.where(sky[..., None], np.array([120, 160, 220]) + (y / 8.0)[..., None], np.array([70, 75, 40]))
+    picture = np.clip(
+        picture + random.normal(0, 2, picture.shape) + (~sky * random.normal(0, 18, sky.shape))[..., None], 0, 255
+    )
+    found = cv2.resize(find_sky(picture.astype(np.uint8)), (600, 400)) > 0.5
+    assert (found & sky).sum() / (found | sky).sum() > 0.97
+    wall = np.clip(np.array([170, 140, 120]) + random.normal(0, 3, (400, 600, 3)), 0, 255).astype(np.uint8)
+    wall[250:] = (60, 30, 40)
+    assert find_sky(wall).max() == 0.0
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "cat"])
+def test_no_sky_indoors(name):
+    assert find_sky(getattr(skimage.data, name)()).max() == 0.0
+
+
+# ---- faces
+
+
+def test_a_face_is_found_where_it_is_with_its_points(astronaut):
+    [face] = faces(astronaut)
+    assert abs(face.x + face.w / 2 - 224) < 15 and abs(face.y + face.h / 2 - 120) < 25 and 80 < face.h < 140
+    right, left, nose, mouth = face.points[:4]
+    assert right[0] < nose[0] < left[0] and right[1] < nose[1] < mouth[1]
+
+
+def test_a_small_face_in_a_large_picture_is_found_too(astronaut):
+    wide = np.full((900, 1600, 3), 120, np.uint8)
+    small = cv2.resize(astronaut[40:240, 120:330], None, fx=0.30, fy=0.30, interpolation=cv2.INTER_AREA)
+    wide[700 : 700 + small.shape[0], 1300 : 1300 + small.shape[1]] = small
+    found = faces(wide)
+    assert any(1300 < f.x + f.w / 2 < 1365 and 700 < f.y + f.h / 2 < 760 for f in found)
+    assert not [f for f in found if f.x < 1200]
+
+
+@pytest.mark.parametrize("name", ["coffee", "chelsea", "rocket", "immunohistochemistry", "retina", "colorwheel"])
+def test_no_face_where_nobody_is(name):
+    assert faces(np.ascontiguousarray(getattr(skimage.data, name)()[..., :3])) == []
+
+
+# ---- kept
+
+
+def test_what_was_found_is_kept_and_found_again_after_a_restart(tmp_path, monkeypatch, astronaut):
+    file = tmp_path / "a.dng"
+    file.write_bytes(b"x")
+    calls = []
+
+    def looked(picture):
+        calls.append(picture.shape)
+        return subject_module.SubjectMap(np.eye(64, dtype=np.float32), "network")
+
+    monkeypatch.setattr(found_module, "find_subject", looked)
+    first = Found((512, 512), lambda: astronaut, digest_of(file))
+    assert not first.has("subject")
+    assert first.subject() is first.subject() and first.runs == 1 and len(calls) == 1 and first.has("subject")
+    again = Found((512, 512), lambda: astronaut, digest_of(file))
+    assert again.has("subject") and (again.subject().share == np.eye(64)).all() and again.runs == 0
+    assert again.subject().how == "network"
+    file.write_bytes(b"changed")
+    assert not Found((512, 512), lambda: astronaut, digest_of(file)).has("subject")
+    assert digest_of(tmp_path / "gone") == "" and digest_of(tmp_path) == ""
+
+
+def test_a_folder_that_cannot_be_written_keeps_nobody_from_working(tmp_path, monkeypatch, astronaut):
+    blocked = tmp_path / "cache"
+    blocked.write_text("a file where a folder should be")
+    monkeypatch.setattr(
+        found_module, "find_subject", lambda _: subject_module.SubjectMap(np.ones((8, 8), np.float32), "network")
+    )
+    assert Found((512, 512), lambda: astronaut, "abc").subject().share.min() == 1.0
+
+
+def test_faces_are_told_in_units_of_the_long_side(astronaut):
+    [face] = Found((5120, 5120), lambda: astronaut).faces()
+    assert 0.35 < face.x + face.w / 2 < 0.5 and 0.15 < face.h < 0.3
