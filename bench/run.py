@@ -5,7 +5,20 @@ import json
 
 from matiz.errors import ArgumentError
 
-NAMES = ("recipe", "screen", "raw", "start", "window", "mend", "places", "colour", "mismatch", "faces", "readings")
+NAMES = (
+    "recipe",
+    "screen",
+    "raw",
+    "start",
+    "window",
+    "mend",
+    "places",
+    "colour",
+    "mismatch",
+    "faces",
+    "found",
+    "readings",
+)
 
 
 def run(name: str | None, *, as_json: bool = False) -> int:

@@ -14,7 +14,20 @@ from matiz.deliver.write import deliver
 from matiz.develop.graph import mask
 from matiz.develop.places import Masked, mask_of
 from matiz.recipe.model import Recipe
-from matiz.recipe.places import Bright, Brush, Colour, Ellipse, Lasso, Place, Ramp, Reach, SameAs, Zones
+from matiz.recipe.places import (
+    Background,
+    Bright,
+    Brush,
+    Colour,
+    Ellipse,
+    Lasso,
+    Place,
+    Ramp,
+    Reach,
+    SameAs,
+    Subject,
+    Zones,
+)
 from matiz.recipe.tree import Rows
 from matiz.ui.placing import handles
 from matiz.ui.placing.mask_view import over
@@ -415,6 +428,34 @@ def test_handles_of_ellipses_turn_and_stay_even():
     assert stepped == {"x2": pytest.approx(0.4802, abs=1e-3), "y2": pytest.approx(0.2)}
     assert handles.drawn(part, (0.1, 0.1), (0.2, 0.3), held=True)["w"] == pytest.approx(0.4)
     assert not handles.handles(Bright()) and not handles.drawn(Bright(), (0, 0), (1, 1))
+
+
+def test_the_subject_is_looked_for_aside_and_taps_correct_it(window, places, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    said = []
+    window.session.said.connect(said.append)
+    places.new_place()
+    settle(window)
+    places.add_part(Subject, "add")
+    assert not the_place(window).mask, "the part is there when it is found"
+    settle(window)
+    (part,) = the_place(window).mask.values()
+    assert isinstance(part, Subject) and said[0].startswith("Looking for the subject") and said[-1] == "Subject found."
+    ident = next(iter(window.session.recipe.places))
+    before = own_mask(window, ident)
+    height, width = before.shape[:2]
+    click(window, width * 0.5, height * 0.9)
+    click(window, width * 0.3, height * 0.1, Qt.KeyboardModifier.AltModifier)
+    (part,) = the_place(window).mask.values()
+    assert len(part.picks) == 1 and len(part.keep_out) == 1
+    assert np.abs(own_mask(window, ident) - before).max() > 0.5
+    window.session.undo()
+    window.session.undo()
+    settle(window)
+    assert np.abs(own_mask(window, ident) - before).max() < 1e-6
+    places.add_part(Background, "subtract")
+    assert len(the_place(window).mask) == 2, "found before: at once"
+    settle(window)
 
 
 def test_places_of_another_picture_are_not_touched(window, places):

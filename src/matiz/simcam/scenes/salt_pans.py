@@ -149,12 +149,15 @@ def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
         (0.028, 0.032, 0.32, 4.6),
         (0.008, 0.014, 0.58, 8.0),
     )
+    sky = scene.masks["sky"] = np.zeros_like(full_x)
+    sky[rows] = y < base
     for n, (height, rough, clear, often) in enumerate(ranges):
         at = x * often + stand.x * 0.011 * (n + 1) + n * 5.0
         line = fbm(at[:2], at[:2] * 0.0 + n, seed=seed + 20 + n, octaves=9, roughness=0.52)[:1]
         line = line + 0.35 * (1.0 - 2.0 * np.abs(fbm(at[:2] * 1.7, at[:2] * 0.0, seed=seed + 25 + n, octaves=6)[:1]))
         crest = base - height - rough * line
         cover = smoothstep(-0.0005, 0.0005, y - crest) * (y < base)
+        sky[rows] *= 1.0 - cover
         down = (y - crest) / np.maximum(base - crest, 1e-3)
         # gullies run down from the crest and fan out
         fan = at * 5.0 + 0.9 * fbm(at * 3.0, down * 2.5, seed=seed + 28 + n, octaves=4)

@@ -1,0 +1,60 @@
+"""What is found without a click, on the demo's frames at 6 megapixels, against what the simulated camera knows:
+overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes."""
+
+import time
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from matiz.develop.engine import Engine
+from matiz.develop.graph import mask
+from matiz.develop.places import Masked
+from matiz.recipe.model import Recipe
+from matiz.recipe.places import MaskPart, Sky, Subject
+from matiz.recipe.tree import Rows
+from matiz.simcam.camera import expose
+from matiz.simcam.scene import Map
+from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, Shot, scene_of
+from matiz.simcam.truth import Truth, truth_of
+
+BAND = 9
+"""Px along the true edge in which the share is judged."""
+
+
+def main() -> None:
+    print("frame           what     overlap  coarse  edge error  coarse  seconds")
+    for shot in DEMO_SHOTS:
+        if shot.scene == "lava-lizard":
+            _row(shot, "subject", Subject(), lambda truth: truth.masks["subject"] + truth.masks["eye"])
+        elif shot.name == "CORVA_0055.dng":
+            _row(shot, "subject", Subject(), lambda truth: truth.masks["guest 4"])
+        elif shot.scene == "salt-pans":
+            _row(shot, "sky", Sky(), lambda truth: truth.masks["sky"])
+
+
+def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], Map]) -> None:
+    scene = scene_of(shot.scene, DEMO_SIZE, view=shot.view)
+    truth = truth_of_it(truth_of(scene, shot.settings))
+    engine = Engine(expose(scene, shot.settings))
+    engine.render(Recipe(), 1)
+    began = time.perf_counter()
+    engine.render(Recipe(), 1, result=mask(Masked(Rows([("p", part)]))))
+    took = time.perf_counter() - began
+    found = engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", part)]))))[..., 0]
+    seen = engine.sensor.found
+    assert seen is not None
+    coarse = cv2.resize(seen.subject().share if what == "subject" else seen.sky(), DEMO_SIZE)
+    band = cv2.dilate(((truth > 0.02) & (truth < 0.98)).astype(np.uint8), np.ones((BAND, BAND), np.uint8)) > 0
+    errors = [float(np.abs(share - truth)[band].mean()) for share in (found, coarse)]
+    print(f"{shot.name:15} {what:8} {_overlap(found, truth):7.3f} {_overlap(coarse, truth):7.3f} "
+          f"{errors[0]:11.3f} {errors[1]:7.3f} {took:8.1f}")  # fmt: skip
+
+
+def _overlap(a: Map, b: Map) -> float:
+    one, other = a > 0.5, b > 0.5
+    return float((one & other).sum() / max((one | other).sum(), 1))
+
+
+if __name__ == "__main__":
+    main()
