@@ -1,5 +1,7 @@
-"""What is found without a click, on the demo's frames at 6 megapixels, against what the simulated camera knows:
-overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes."""
+"""What is found without a click, on the demo's frames at 6 megapixels, against what the simulated camera knows.
+
+Overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes.
+"""
 
 import time
 from collections.abc import Callable
