@@ -7,11 +7,18 @@ from matiz.simcam.bokeh import circle_px, defocused, shaken
 from matiz.simcam.camera import Settings, circles_of, expose, light_spectrum
 from matiz.simcam.ground import Plane, Relief
 from matiz.simcam.kernels.layers import cut_layer, fill_behind
-from matiz.simcam.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
+from matiz.simcam.kernels.lighting import (
+    bumped,
+    gleam_of_lamps,
+    ground_shadow,
+    lamp_shadow,
+    lit_by_lamps,
+    sky_shadow,
+)
 from matiz.simcam.kernels.noise import fractal_noise_in_space
 from matiz.simcam.planes import beam_surfaces, facet
 from matiz.simcam.scene import Scene
-from matiz.simcam.shading import fbm3, from_lamps, from_sky, from_sun, lay, shine, sun_shadow
+from matiz.simcam.shading import fbm3, from_sky, from_sun, lay, shine, sun_shadow
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of
 from matiz.simcam.solids import Solid, trace
 from matiz.simcam.truth import truth_of
@@ -141,12 +148,33 @@ def test_slopes_and_shadows_of_a_ridge():
 def test_light_falls_by_cosine_and_by_the_square_of_distance():
     points, normals = flat_points()
     lamps = np.array([[0.5, 2.0, 0.5, 0.01, 3.0, 0.0, 0.0], [0.5, 1.0, 0.5, 0.01, 1.0, 0.0, 1.0]], np.float32)
-    light = from_lamps(points, normals, lamps, None)
+    light = lit_by_lamps(points, normals, lamps, np.ones((2, 2, 2), np.float32), 6)
     ray = np.array([0.5, 2.0, 0.5]) - points
     distance = np.linalg.norm(ray, axis=2)
     np.testing.assert_allclose(light[..., 0], 3.0 * 2.0 / distance**3, rtol=1e-4)
     assert light[20, 25, 1] == pytest.approx(1.0, rel=0.01)
     np.testing.assert_allclose(from_sun(points, normals, (0.0, 1.0, 1.0), None), np.sqrt(0.5), rtol=1e-5)
+
+
+@pytest.mark.parametrize("strands", [False, True])
+def test_highlights_of_lamps_follow_their_formulas(strands):
+    points, normals = flat_points()
+    if strands:
+        normals = np.broadcast_to(np.array([0.6, 0.0, 0.8], np.float32), normals.shape).copy()
+    lamps = np.array([[0.5, 2.0, 0.5, 0.01, 3.0, 0.0, 0.0], [1.5, 1.0, 0.5, 0.01, 1.0, 0.0, 1.0]], np.float32)
+    shares = np.stack([np.full((2, 2), 1.0), np.full((2, 2), 0.25)]).astype(np.float32)
+    eye, hardness = (0.2, 1.1, -0.7), 20.0
+    got = gleam_of_lamps(points, normals, lamps, shares, 64, eye=eye, hardness=hardness, strands=strands)
+    back = np.array(eye) - points
+    back = back / np.linalg.norm(back, axis=2, keepdims=True)
+    for group, share in ((0, 1.0), (1, 0.25)):
+        ray = lamps[group, :3] - points
+        distance2 = (ray**2).sum(axis=2)
+        half = ray / np.sqrt(distance2)[..., None] + back
+        cosine = (half * normals).sum(axis=2) / np.linalg.norm(half, axis=2)
+        facing = np.sqrt(1.0 - cosine**2) if strands else np.maximum(cosine, 0.0)
+        expected = share * lamps[group, 4] / distance2 * facing**hardness
+        np.testing.assert_allclose(got[..., group], expected, rtol=2e-3, atol=1e-6)
 
 
 def test_a_ball_casts_a_round_shadow_where_geometry_says():
@@ -180,14 +208,13 @@ def test_surfaces_laid_in_strips_meet_without_a_seam():
     view = View(SIZE, 1.0, (0.0, 1.0, 0.0))
     floor = facet(view, [(-3, 0, 0.5), (3, 0, 0.5), (3, 0, 9), (-3, 0, 9)])
     balls = np.array([[0.0, 0.5, 3.0, 0.3]] * 2, np.float32)
-    lamp = np.array([[0.0, 3.0, 3.0, 0.2, 2.0, 0.0, 0.0]] * 2, np.float32)
     scene = Scene(SIZE, {"d": light_spectrum("daylight:5000")}, {"d": 0 * ones})
 
     def shade(s):
-        return {"white": np.float32(1.0)}, {"d": from_lamps(s.points, s.normals, lamp, balls)[..., 0]}
+        return {"white": np.float32(1.0)}, {"d": from_sun(s.points, s.normals, (0.2, 1.0, -0.1), balls, width=0.1)}
 
     lay(scene, floor, shade, mask="floor")
-    whole = from_lamps(floor.points, floor.normals, lamp, balls)[..., 0]
+    whole = from_sun(floor.points, floor.normals, (0.2, 1.0, -0.1), balls, width=0.1)
     inside = floor.cover == 1.0
     laid = scene.irradiance["d"][floor.box]
     np.testing.assert_allclose(laid[inside], whole[inside], atol=0.02)

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .kernels.lighting import lamp_shadow, lit_by_lamps, sky_shadow
+from .kernels.lighting import lamp_shadow, sky_shadow
 from .kernels.noise import fractal_noise_in_space
 from .scene import Map, Scene
 from .solids import Surface
@@ -79,21 +79,6 @@ def sun_shadow(points: Map, toward: ArrayLike, spheres: Spheres, *, width: float
     """Share of a far disc that points see past the spheres."""
     direction = np.asarray(toward, np.float64) / np.linalg.norm(toward)
     return _shadow_of_lamp(points, spheres, direction * FAR_M, FAR_M * width)
-
-
-SHADOW_STEP = 6
-"""Shadows of lamps are soft: one in so many points, both ways, is enough."""
-
-
-def from_lamps(points: Map, normals: Map, lamps: NDArray[np.float32], spheres: Spheres | None) -> Map:
-    """Irradiance from round lamps, (height, width, 2) by group; see `kernels.lighting.lit_by_lamps`."""
-    few = np.ascontiguousarray(points[::SHADOW_STEP, ::SHADOW_STEP])
-    shape = tuple(max(n, 2) for n in few.shape[:2])
-    shadows = np.ones((len(lamps), *shape), np.float32)
-    if spheres is not None and few.shape[:2] == shape:
-        for n, lamp in enumerate(lamps):
-            shadows[n] = lamp_shadow(few, spheres, np.ascontiguousarray(lamp[:4]))
-    return lit_by_lamps(np.ascontiguousarray(points), np.ascontiguousarray(normals), lamps, shadows, SHADOW_STEP)
 
 
 def from_sky(points: Map, normals: Map, spheres: Spheres | None, *, up: float = 0.7) -> Map:
