@@ -145,9 +145,9 @@ class GuestLook:
         spokes = 0.85 + 0.3 * np.sin(around * 37.0) * np.sin(around * 11.0 + 2.0)
         shaded = np.clip(0.95 - 0.9 * np.clip(over - 0.15, 0.0, 1.0), 0.35, 1.0)
         white = share * (1.0 - iris) * shaded
-        add("white", 0.80 * white)
+        add("white", 0.60 * white)
         add("skin_fair_red", 0.25 * white)
-        add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.65 * rim) * 1.5 * spokes * shaded)
+        add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.65 * rim) * 1.1 * spokes * shaded)
         add("cloth_dark", share * iris * pupil * 0.3)
 
     def _gaze(self, s: Surface) -> tuple[Map, Map, Map]:

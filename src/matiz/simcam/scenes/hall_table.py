@@ -99,7 +99,7 @@ class WareLook:
         fruit = share.get("fruit 1", none) + share.get("fruit 2", none)
         napkin = share.get("napkin", none)
         weave = fbm3(own, 800.0, seed=8, octaves=2, pixel_m=pixel)
-        rise = bread * 0.0012 * fine + fruit * 0.0004 * fine + napkin * (0.0004 * weave + 0.0008 * fine)
+        rise = bread * 0.0012 * fine + fruit * 0.0004 * fine + napkin * (0.0003 * weave + 0.0002 * fine)
         normals = bumped(s.points, s.normals, rise.astype(np.float32))
         lit = self.room.at(s.points, normals, s.cover)
         parts: dict[str, Map] = {}
@@ -110,6 +110,7 @@ class WareLook:
             for name, much in STUFFS[stuff].items():
                 parts[name] = parts.get(name, none) + amount * much * tone
         self._rims(own, share, parts)
+        self._label(own, share, parts)
         self._bread(s, bread, share.get("slice", none), fine, parts)
         self._gleams(s, share, normals, lit)
         return parts, lit.light(normals, wrap=0.06)
@@ -124,6 +125,18 @@ class WareLook:
         for name in ("white", "plaster"):
             parts[name] = parts[name] * (1.0 - 0.85 * line)
         parts["cloth_blue"] = parts.get("cloth_blue", 0.0) + 0.7 * line
+
+    def _label(self, own: Map, share: dict[str, Map], parts: dict[str, Map]) -> None:
+        """Bottles wear a paper label with two lines round it."""
+        bottle = share.get("bottle")
+        if bottle is None:
+            return
+        y = own[..., 1]
+        paper = smoothstep(0.050, 0.052, y) * smoothstep(0.138, 0.136, y) * bottle
+        lines = np.clip(sum(np.exp(-(((y - at) / 0.0012) ** 2)) for at in (0.062, 0.124)), 0.0, 1.0) * paper
+        parts["bottle"] = parts["bottle"] - paper
+        for name, amount in (("plaster", paper - lines), ("rust", 0.8 * lines)):
+            parts[name] = parts.get(name, np.zeros_like(y)) + amount
 
     def _bread(self, s: Surface, bread: Map, sliced: Map, fine: Map, parts: dict[str, Map]) -> None:
         """Crust browned on top and floury in its cuts; crumb in slices."""
