@@ -234,7 +234,7 @@ def test_haze_taken_away_leaves_no_cast(pans, thinnest):
 
 def test_no_haze_is_seen_in_a_hall_or_close_by():
     """And then none is taken away, whatever the tape says."""
-    for name in ("CORVA_0052", "CORVA_0056"):
+    for name in ("CORVA_0052", "CORVA_0057"):
         shot = next(s for s in DEMO_SHOTS if s.name.startswith(name))
         engine = Engine(simulate(shot.scene, (300, 200), shot.settings, view=shot.view))
         assert not haze_of(engine.render(Recipe(), 0, result="working")).is_seen

@@ -28,7 +28,7 @@ def shown(engine: Engine, recipe: Recipe) -> np.ndarray:
     return sRGB_to_Lab(engine.render(recipe, 0, result="display"))
 
 
-@pytest.mark.parametrize(("room", "pair"), [(0, 0), (0, 2), (1, 1), (1, 4)])
+@pytest.mark.parametrize(("room", "pair"), [(0, 2), (0, 4), (1, 2)])
 def test_the_second_light_comes_near_the_first(room, pair):
     """The mean difference to the hall under the majority light alone falls by half with the measured map and values,
     by three quarters with the true ones."""

@@ -31,7 +31,7 @@ def lens_of(name: str) -> Recipe:
 
 
 @pytest.mark.parametrize(("name", "roll", "pitch"), [("CORVA_0052", 0.0, -7.0), ("CORVA_0052", 3.0, -7.0),
-                                                     ("CORVA_0056", -1.5, -6.0)])  # fmt: skip
+                                                     ("CORVA_0057", -1.5, -7.6)])  # fmt: skip
 def test_roll_and_pitch_of_a_simulated_hall(name, roll, pitch):
     reading = Meter(shot(name, roll)).take(lens_of(name), "tilt")
     assert reading.tilt.deg == pytest.approx(roll, abs=0.1) and reading.tilt.certainty > SURE

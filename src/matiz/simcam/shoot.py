@@ -117,7 +117,7 @@ def _shots() -> tuple[Shot, ...]:
             n,
             event,
             f"16T19:{2 + 5 * n:02d}:44",
-            ev=(1.2, 1.5, 1.3, 1.5, 1.5, 1.1, 1.4)[n],
+            ev=(0.9, 1.2, 1.0, 1.2, 1.2, 0.8, 1.1)[n],
             **changes,
         )
     return tuple(out)

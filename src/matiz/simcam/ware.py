@@ -126,7 +126,7 @@ def laid(places: Iterable[tuple[float, float]], top_m: float, seed: int) -> tupl
             glasses.append(moved(glass, (at[0], top_m, at[1])))
             put(wine, at[0], 0.0, at[1])
         put(napkin(n), x + side * 0.01, 0.001, z - 0.21, random.uniform(-14, 14))
-        for _ in range(22):
+        for _ in range(9):
             crumb = ball("crumb", float(random.uniform(0.0012, 0.0036)), steps=6, squash=0.8, owner=OWNER)
             put(crumb, x - side * random.uniform(-0.02, 0.25), 0.001, z + random.normal(0, 0.16))
     bowl, bottle = (turned(s, _round(p), steps=64, owner=OWNER) for s, p in (("bowl", BOWL), ("bottle", BOTTLE)))

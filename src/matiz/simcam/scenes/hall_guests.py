@@ -184,9 +184,9 @@ class GuestLook:
             add("plaster", shirt * 0.7 * button)
             shirt = shirt * (1.0 - button)
         # cloth is dyed unevenly and worn: never as pure as the dye
-        add(self.person.cloth, shirt * level * (1.0 - pattern) * 0.72)
-        add("cloth_dark", shirt * level * 0.22 + share["legs"] * 0.9)
-        add("linen", shirt * level * (0.05 + 0.62 * pattern))
+        add(self.person.cloth, shirt * level * (1.0 - pattern) * 0.50)
+        add("cloth_dark", shirt * level * 0.30 + share["legs"] * 0.9)
+        add("linen", shirt * level * (0.09 + 0.55 * pattern))
 
     def _pattern(self, own: Map, pixel: Map) -> Map:
         """0..1: where a second thread is seen."""

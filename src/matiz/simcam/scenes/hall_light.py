@@ -13,7 +13,7 @@ from ..view import View
 
 LANTERNS = ((-0.42, 2.02, 2.95), (0.40, 2.10, 3.90), (-0.34, 2.06, 5.00), (0.36, 2.12, 6.30))
 LANTERN_R = 0.115
-LANTERN_LEVEL = 0.40
+LANTERN_LEVEL = 0.48
 """Irradiance 1 m from each lantern."""
 WINDOW_LIGHTS = (((-2.2, 1.75, 4.15), 0.75), ((-2.2, 1.75, 6.2), 0.75), ((-1.4, 1.9, 8.3), 0.35))
 """What comes through each window, as a soft lamp within the wall: place, irradiance 1 m away."""

@@ -112,7 +112,7 @@ def _boards(s: Surface, camera: View, room: HallLight, per_m: float, seed: int, 
     stains = fbm3(s.points, 1.3, seed=seed + 1, octaves=5)
     dust = fbm3(s.points, 260.0, seed=seed + 2, octaves=2, pixel_m=pixel)
     tone = (0.60 + 0.55 * own + 0.45 * grain + 0.25 * stains + 0.08 * dust) * (1.0 - 0.85 * gap)
-    tone = np.clip(tone * (1.0 - 0.55 * knot) * (1.0 - 0.9 * nail), 0.03, 1.8)
+    tone = np.clip(tone * (1.0 - 0.38 * knot) * (1.0 - 0.7 * nail), 0.03, 1.8)
     height = (-0.0030 * gap + 0.0006 * grain - 0.0010 * knot - 0.0012 * nail).astype(np.float32)
     parts = {"old_wood": tone * np.float32(0.62 * dim), "wood": tone * np.float32(0.24 * dim)}
     return parts, room.on(s.points, bumped(s.points, s.normals, height))
@@ -124,10 +124,10 @@ def _knots_and_nails(beside: Map, along: Map, own: Map, per_m: float) -> tuple[M
     place = np.floor(along / 1.15 + own * 9.0)
     chance = np.mod(np.sin(place * 37.1 + own * 311.0) * 937.7, 1.0)
     centre = (place + 0.5 - own * 9.0) * 1.15 + 0.3 * (chance - 0.5)
-    radius = np.hypot(x - (chance - 0.5) * 0.08, (along - centre) / 1.7)
+    radius = np.hypot(x - (chance - 0.5) * 0.08, (along - centre) / 2.8)
     size = 0.012 + 0.016 * chance
     rings = 0.75 + 0.25 * np.cos(radius * 900.0)
-    knot = smoothstep(1.0, 0.75, radius / size) * rings * (chance > 0.45)
+    knot = smoothstep(1.0, 0.75, radius / size) * rings * (chance > 0.86)
     joist = np.mod(along + 0.2, 0.9) - 0.45
     nail = smoothstep(0.0055, 0.0035, np.hypot(np.abs(x) - 0.28 / per_m, joist))
     return np.asarray(knot, np.float32), np.asarray(nail, np.float32)
@@ -197,9 +197,9 @@ def _outside(s: Surface, camera: View, seed: int) -> Map:
     level = toward[..., 1] / np.hypot(toward[..., 0], toward[..., 2])
     here = np.ascontiguousarray(np.stack([azimuth, 3.0 * level, 0.0 * level], axis=2), np.float32)
     cloud = fbm3(here, (5.0, 9.0, 1.0), seed=seed + 21, octaves=6, roughness=0.55)
-    out = 3.2 + 2.2 * np.exp(-np.clip(level, 0.0, 1.0) / 0.12) + 1.1 * cloud
+    out = 4.3 + 2.8 * np.exp(-np.clip(level, 0.0, 1.0) / 0.12) + 1.1 * cloud
     line = np.ascontiguousarray(np.stack([azimuth, 0.0 * level, 0.0 * level], axis=2), np.float32)
-    for n, (base, rough, light) in enumerate(((0.050, 0.045, 1.15), (0.015, 0.040, 0.52), (-0.035, 0.030, 0.20))):
+    for n, (base, rough, light) in enumerate(((0.050, 0.045, 0.26), (0.015, 0.040, 0.17), (-0.035, 0.030, 0.09))):
         ridge = base + rough * fbm3(line, 9.0 + 8.0 * n, seed=seed + 30 + n, octaves=7, roughness=0.55)
         slopes = fbm3(here, (60.0, 60.0, 1.0), seed=seed + 40 + n, octaves=5)
         below = np.clip((ridge - level) / 0.05, 0.0, 1.0)

@@ -26,7 +26,7 @@ STUFFS: dict[str, dict[str, float]] = {
     "wine": {"wine": 1.0},
     "napkin": {"cloth_ochre": 0.45, "linen": 0.30},
     "board": {"wood": 0.75, "old_wood": 0.3},
-    "crumb": {"wood": 0.5, "sand": 0.5},
+    "crumb": {"plaster": 0.55, "sand": 0.35},
     "stew 0": {"leaves": 0.7, "earth": 0.2},
     "stew 1": {"fruit_orange": 0.5, "rust": 0.3},
     "stew 2": {"earth": 0.8, "rust": 0.2},
@@ -111,6 +111,9 @@ class WareLook:
                 parts[name] = parts.get(name, none) + amount * much * tone
         self._rims(own, share, parts)
         self._label(own, share, parts)
+        stripes = napkin * smoothstep(0.75, 0.9, np.cos(own[..., 0] * 230.0))
+        parts["cloth_blue"] = parts.get("cloth_blue", none) + 0.5 * stripes
+        parts["linen"] = parts.get("linen", none) * (1.0 - 0.8 * stripes)
         self._bread(s, bread, share.get("slice", none), fine, parts)
         self._gleams(s, share, normals, lit)
         return parts, lit.light(normals, wrap=0.06)
@@ -127,15 +130,25 @@ class WareLook:
         parts["cloth_blue"] = parts.get("cloth_blue", 0.0) + 0.7 * line
 
     def _label(self, own: Map, share: dict[str, Map], parts: dict[str, Map]) -> None:
-        """Bottles wear a paper label with two lines round it."""
+        """Bottles wear a paper label with lines round it."""
         bottle = share.get("bottle")
         if bottle is None:
             return
         y = own[..., 1]
         paper = smoothstep(0.050, 0.052, y) * smoothstep(0.138, 0.136, y) * bottle
-        lines = np.clip(sum(np.exp(-(((y - at) / 0.0012) ** 2)) for at in (0.062, 0.124)), 0.0, 1.0) * paper
+        lines = (
+            np.clip(
+                sum(np.exp(-(((y - at) / 0.0012) ** 2)) for at in (0.060, 0.072, 0.084, 0.096, 0.108, 0.120, 0.130)),
+                0.0,
+                1.0,
+            )
+            * paper
+        )
         parts["bottle"] = parts["bottle"] - paper
-        for name, amount in (("plaster", paper - lines), ("rust", 0.8 * lines)):
+        for name, amount in (
+            ("plaster", paper - lines),
+            ("rust", 0.8 * lines),
+        ):
             parts[name] = parts.get(name, np.zeros_like(y)) + amount
 
     def _bread(self, s: Surface, bread: Map, sliced: Map, fine: Map, parts: dict[str, Map]) -> None:
