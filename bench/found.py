@@ -46,7 +46,7 @@ def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], M
     found = engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", part)]))))[..., 0]
     seen = engine.sensor.found
     assert seen is not None
-    coarse = cv2.resize(seen.subject().share if what == "subject" else seen.sky(), DEMO_SIZE)
+    coarse = cv2.resize(seen.subject_map().share if what == "subject" else seen.sky_map(), DEMO_SIZE)
     band = cv2.dilate(((truth > 0.02) & (truth < 0.98)).astype(np.uint8), np.ones((BAND, BAND), np.uint8)) > 0
     errors = [float(np.abs(share - truth)[band].mean()) for share in (found, coarse)]
     print(f"{shot.name:15} {what:8} {_overlap(found, truth):7.3f} {_overlap(coarse, truth):7.3f} "

@@ -54,6 +54,12 @@ class Cache:
         self._account(key, slot, future, size_of(value))
         return value
 
+    def holds(self, key: Hashable) -> bool:
+        """Whether a value is there without a wait."""
+        with self._lock:
+            found = self._held.get(key)
+        return found is not None and found[0].done()
+
     def clear(self) -> None:
         with self._lock:
             self._held.clear()

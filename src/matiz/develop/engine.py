@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from ..colour.types import Image
 from ..errors import ArgumentError, Cancelled
-from ..masks.found import Found, digest_of
 from ..raw.frame import Frame
-from ..recipe.model import Recipe
+from ..recipe.model import Recipe, plain_recipe
 from .cache import Cache
+from .found import Found
 from .graph import ENDS
 from .mapping import Mapping
 from .node import Node, Patch, Pixels, Work
@@ -24,8 +24,6 @@ from .tiles import LEVELS, Region, Size, common, level_for, tiles
 CACHE_BYTES = 600 * 2**20
 LITTLE_CACHE = 96 * 2**20
 """For an engine that makes one picture once: room for plans."""
-FOUND_PX, MOST_GAIN = 1024, 16.0
-"""Least long side of the picture that is looked through for a subject, and by how much it is lightened at most."""
 TILES_TO_A_SIDE = 2
 """Of what is made at a time for a file: larger parts leave less of the time to what lies between the kernels."""
 
@@ -35,22 +33,17 @@ class Engine:
 
     def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES, ends: dict[str, Node] = ENDS) -> None:
         self.frame = frame
-        self.sensor = Sensor(frame, Found(frame.size, self._plain_picture, digest_of(frame.path)))
+        self.sensor = Sensor(frame, Found(frame.size, self._plain, frame.path))
         self.runs: dict[str, int] = {}
         """How often each node ran: what a change did not touch must not run again."""
         self._ends = ends
         self._cache = Cache(cache_bytes)
         self._counting = threading.Lock()
 
-    def _plain_picture(self) -> NDArray[np.uint8]:
-        """The frame as the camera held it, sRGB (height, width, 3), undecided but for its light, which is full."""
-        recipe = Recipe().as_framed()
-        level = self.level_for(recipe, FOUND_PX)
-        screen = self.render(recipe, level, result="draft")[..., 2::-1]
-        linear = (screen.astype(np.float32) / 255.0) ** 2.2
-        light = float(np.quantile(linear.max(axis=2)[::4, ::4], 0.99))
-        gain = np.float32(min(max(0.9 / max(light, 1e-4), 1.0), MOST_GAIN))
-        return np.asarray(np.round(255.0 * np.clip(linear * gain, 0.0, 1.0) ** (1 / 2.2)), np.uint8)
+    def _plain(self, level: int, region: Region) -> NDArray[np.uint8]:
+        """A region of the frame as the camera held it, sRGB (height, width, 3), about which nothing is decided."""
+        recipe = plain_recipe(self.frame.start).as_framed()
+        return np.ascontiguousarray(self.peek(recipe, level, region, result="draft")[..., 2::-1])
 
     def mapping(self, recipe: Recipe) -> Mapping:
         """The geometry of the picture under a recipe."""

@@ -14,10 +14,10 @@ from ..kernels.any_mosaic import MARGIN_PX as ANY_MARGIN_PX
 from ..kernels.any_mosaic import demosaic_any
 from ..kernels.demosaic import MARGIN_PX, demosaic, demosaic_half
 from ..kernels.levels import levels, mended
-from ..masks.found import Found
 from ..raw.frame import Frame, Mosaic
 from ..raw.noise import noise_of
 from ..raw.pattern import FixedPattern, fixed_pattern
+from .found import Found
 from .highlights import CLEAR, ratios_around
 from .paint import Paint
 from .patches import Kept

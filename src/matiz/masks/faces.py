@@ -7,10 +7,13 @@ others 2019, "BlazeFace"), run by OpenCV. Its anchors are the middles of a grid 
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import as_file, files
+from threading import Lock
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from .cut import Picture
 
 SIDE = 192
 CELLS = 48
@@ -21,7 +24,8 @@ SMALLEST = 0.075
 ALIKE = 0.3
 """Overlap (intersection over union) at which two boxes are one face."""
 
-Picture = NDArray[np.uint8]
+_ONE_AT_A_TIME = Lock()
+"""A network holds what goes through it."""
 Rows = NDArray[np.float64]
 
 
@@ -37,6 +41,10 @@ class Face:
     """0..1."""
     points: tuple[tuple[float, float], ...]
     """The right eye, the left eye, nose, mouth, right ear, left ear of whoever is seen."""
+
+    def scaled(self, by: float) -> "Face":
+        points = tuple((x * by, y * by) for x, y in self.points)
+        return Face(self.x * by, self.y * by, self.w * by, self.h * by, self.score, points)
 
 
 def faces(picture: Picture, *, least_px: float = 24.0) -> list[Face]:
@@ -73,9 +81,10 @@ def _in_tile(picture: Picture, top: int, left: int, side: int) -> Rows:
                        interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)  # fmt: skip
     square = np.zeros((SIDE, SIDE, 3), np.float32)
     square[: small.shape[0], : small.shape[1]] = small[:SIDE, :SIDE]
-    network = _network()
-    network.setInput(np.ascontiguousarray((square / 127.5 - 1.0).transpose(2, 0, 1))[None])
-    boxes, scores = network.forward(["reshaped_regressor_face_4", "reshaped_classifier_face_4"])
+    with _ONE_AT_A_TIME:
+        network = _network()
+        network.setInput(np.ascontiguousarray((square / 127.5 - 1.0).transpose(2, 0, 1))[None])
+        boxes, scores = network.forward(["reshaped_regressor_face_4", "reshaped_classifier_face_4"])
     score = 1.0 / (1.0 + np.exp(-np.clip(scores.reshape(-1).astype(np.float64), -50.0, 50.0)))
     sure = np.flatnonzero(score > CERTAIN)
     raw = boxes.reshape(-1, 16)[sure].astype(np.float64) / SIDE
@@ -97,7 +106,6 @@ def _one_each(rows: Rows) -> list[Rows]:
         alike = _overlap(left[0], left) > ALIKE
         alike[0] = True
         same = left[alike]
-        # a box that holds a much smaller one, or lies in it, is the same face seen in another tile
         mean = np.average(same[:, :16], axis=0, weights=same[:, 16])
         out.append(np.concatenate([mean, [same[:, 16].max()]]))
         left = left[~alike]

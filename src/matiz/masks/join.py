@@ -8,7 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from ..recipe.places import MaskPart, Sky, Subject
+from ..recipe.places import MaskPart
 from ..recipe.tree import Rows, Section
 from .parts import PARTS, zone_range
 from .view import CALM_PX, Mask, View
@@ -88,8 +88,7 @@ def margin_px(parts: Iterable[Section]) -> float:
 def _reach_px(part: MaskPart) -> float:
     within = part.parts.values() if isinstance(part, Within) else ()
     inner = max((_reach_px(each) for each in known(within)), default=0.0)
-    fitted = FITTED_PX if isinstance(part, Subject | Sky) else 0.0
-    return inner + fitted + part.feather_px / 2.0 + abs(part.grow_px)
+    return inner + part.feather_px / 2.0 + abs(part.grow_px)
 
 
 def shaped(part: MaskPart, mask: Mask, px: float, out: Mask) -> Mask:
@@ -153,7 +152,5 @@ def feathered(mask: Mask, width: float) -> Mask:
     return np.asarray(np.clip(mask, 0.0, 1.0, out=mask), np.float32)
 
 
-FITTED_PX = 96.0
-"""How far what is fitted to the picture's edges looks around, full-size px."""
 WIDE_PX = 120.0
 """From there on running sums are quicker than taps."""

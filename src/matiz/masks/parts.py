@@ -31,7 +31,6 @@ from ..recipe.places import (
     Zones,
 )
 from .brush import painted
-from .matting import refined
 from .view import Mask, Point, View
 
 GREY_ZONE = 5.0
@@ -41,8 +40,6 @@ BEYOND = 1e6
 OVER = 4
 """Finer than the px of a region that an outline is drawn."""
 LEAST_SOFT = 1e-6
-CELLS = 3.0
-"""Of the map that was found: how far from its edge the true one may lie."""
 SOFT_FACE = 0.35
 EDGE_PX = 12.0
 """Of the full size: over which an edge is taken to rise."""
@@ -176,23 +173,16 @@ def brush(part: Brush, view: View, out: Mask) -> None:
 
 
 def subject(part: Subject, view: View, out: Mask) -> None:
-    """The network's map, fitted to the edges of the picture as it is shown."""
-    if view.found is None:
-        out[...] = 0.0
-        return
     is_background = isinstance(part, Background)
     # a tap on what is meant says the same of the other side
     yes, no = (part.keep_out, part.picks) if is_background else (part.picks, part.keep_out)
-    _fitted(view.found.subject(tuple(yes), tuple(no)).share, view, out)
+    out[...] = view.finder.subject(view, tuple(yes), tuple(no)) if view.finder is not None else 0.0
     if is_background:
         np.subtract(1.0, out, out=out)
 
 
 def sky(part: Sky, view: View, out: Mask) -> None:
-    if view.found is None:
-        out[...] = 0.0
-        return
-    _fitted(view.found.sky(), view, out)
+    out[...] = view.finder.sky(view) if view.finder is not None else 0.0
     if isinstance(part, Ground):
         np.subtract(1.0, out, out=out)
 
@@ -200,7 +190,7 @@ def sky(part: Sky, view: View, out: Mask) -> None:
 def faces(part: Faces, view: View, out: Mask) -> None:
     """An oval over each face, from brow to chin and between the ears, soft at its rim."""
     out[...] = 0.0
-    found = view.found.faces() if view.found is not None else []
+    found = view.finder.faces() if view.finder is not None else []
     chosen = found if not part.n else found[int(part.n) - 1 : int(part.n)]
     for face in chosen:
         middle_x, middle_y = face.x + face.w / 2.0, face.y + face.h * 0.46
@@ -208,20 +198,6 @@ def faces(part: Faces, view: View, out: Mask) -> None:
         r = np.sqrt(((view.x - middle_x) / across) ** 2 + ((view.y - middle_y) / down) ** 2)
         t = np.clip((1.0 - r) / SOFT_FACE + 0.5, 0.0, 1.0)
         np.maximum(out, t * t * (3.0 - 2.0 * t), out=out)
-
-
-def _fitted(share: Mask, view: View, out: Mask) -> None:
-    """A coarse share of the whole frame, where the view lies in it, made exact along its edge."""
-    assert view.found is not None
-    width, height = view.found.size
-    rows, columns = share.shape
-    at_x = np.asarray(view.x * (view.long_side / width * columns) - 0.5, np.float32)
-    at_y = np.asarray(view.y * (view.long_side / height * rows) - 0.5, np.float32)
-    coarse = cv2.remap(share, at_x, at_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    cell_px = max(width / columns, height / rows) / view.px
-    # square roots are near enough to how colours are told apart
-    shown = np.sqrt(np.clip(view.display, 0.0, 1.0))
-    out[...] = refined(coarse, shown, max(CELLS * cell_px, 1.0))
 
 
 PARTS: dict[type[MaskPart], Callable[..., object]] = {

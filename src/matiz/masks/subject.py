@@ -17,20 +17,25 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-Picture = NDArray[np.uint8]
-Share = NDArray[np.float32]
+from ..errors import FileError
+from .cut import Picture, Share, graph_cut, smaller, softened
+
 Point = tuple[float, float]
 
-SIDE = 1024
-CUT_PX = 420
-"""Long side of the picture that taps are worked out on."""
+SIDE, DEPTHS = 1024, 3
+"""Of the answer by contrast; answers of the network, from its finest on, that are compared."""
 LEAST_SHARE = 0.0006
 """Of the frame: specks and holes under it are no subject."""
 NEAR_LARGEST = 0.02
 """Specks are smaller than this share of the largest part, too."""
+NEAR = 0.03
+"""Of the long side: how far hair and whiskers reach from what is surely the subject."""
 ROUGH = 0.02
 """Mean difference from its own median at which the finest answer is doubted."""
-UNSURE = 0.15, 0.85
+UNSURE, LEAST_UNSURE = (0.15, 0.85), 0.01
+"""Between which shares it was of two minds, and in how much of the frame that is worth a cut."""
+ALIKE = (6, 6, 6)
+"""Of 255: the most that what a tap speaks for changes from px to px."""
 TAP = 0.012
 """Radius of what a tap surely means, of the long side."""
 
@@ -59,21 +64,28 @@ def find_subject(picture: Picture) -> SubjectMap:
         return SubjectMap(cleaned(by_contrast(picture)), "contrast")
     session, how = network
     wanted = session.get_inputs()[0]
-    side = wanted.shape[2] if isinstance(wanted.shape[2], int) else SIDE
-    square = cv2.resize(
-        picture, (side, side), interpolation=cv2.INTER_AREA if max(picture.shape) > side else cv2.INTER_LINEAR
-    )
-    values = ((square.astype(np.float32) - 128.0) / 256.0).transpose(2, 0, 1)[None]
-    outputs = session.get_outputs()
-    sides = [o.name for o in outputs if list(o.shape) == list(outputs[0].shape)][:3]
-    found = [np.asarray(each, np.float32).reshape(side, side) for each in session.run(sides, {wanted.name: values})]
+    try:
+        side = int(wanted.shape[2])
+        square = cv2.resize(
+            picture, (side, side), interpolation=cv2.INTER_AREA if max(picture.shape) > side else cv2.INTER_LINEAR
+        )
+        values = ((square.astype(np.float32) - 128.0) / 256.0).transpose(2, 0, 1)[None]
+        outputs = session.get_outputs()
+        alike = [o.name for o in outputs if list(o.shape) == list(outputs[0].shape)][:DEPTHS]
+        found = [np.asarray(each, np.float32).reshape(side, side) for each in session.run(alike, {wanted.name: values})]
+    except Exception as error:  # whatever a network that is not ours may raise
+        raise FileError(f"{own_model()}: this network cannot be used ({_first_line(error)}); take it away") from error
     return SubjectMap(cleaned(decided(picture, np.clip(_agreed(found), 0.0, 1.0))), how)
+
+
+def _first_line(error: Exception) -> str:
+    return str(error).strip().partition("\n")[0][:160]
 
 
 def _agreed(found: list[Share]) -> Share:
     """The answers of a network at three depths as one: the first is the finest, but in smooth, noisy surroundings
     its eight-bit weights make it rough; there the third, the coarsest, is believed."""
-    if len(found) < 3:
+    if len(found) < DEPTHS:
         return found[0]
     fine, _, coarse = found
     rough = cv2.blur(np.abs(fine - cv2.medianBlur(fine, 5)), (31, 31))
@@ -82,20 +94,16 @@ def _agreed(found: list[Share]) -> Share:
 
 
 def decided(picture: Picture, share: Share) -> Share:
-    """Places at which the network was of two minds, decided by what is like the rest of either side (graph cut after
-    Rother, Kolmogorov and Blake 2004, "GrabCut")."""
-    unsure = (share > UNSURE[0]) & (share < UNSURE[1])
-    if unsure.mean() < 0.01 or not ((share >= UNSURE[1]).any() and (share <= UNSURE[0]).any()):
+    """Places at which the network was of two minds, decided by what is like the rest of either side."""
+    low, high = UNSURE
+    unsure = (share > low) & (share < high)
+    if unsure.mean() < LEAST_UNSURE or not ((share >= high).any() and (share <= low).any()):
         return share
-    height, width = picture.shape[:2]
-    scale = min(1.0, CUT_PX / max(height, width))
-    size = max(8, round(width * scale)), max(8, round(height * scale))
-    small, prior = (cv2.resize(m, size, interpolation=cv2.INTER_AREA) for m in (picture, share))
+    small = smaller(picture)
+    prior = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA)
     labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    labels[prior >= UNSURE[1]], labels[prior <= UNSURE[0]] = cv2.GC_FGD, cv2.GC_BGD
-    cv2.grabCut(small, labels, None, np.zeros((1, 65)), np.zeros((1, 65)), 3, cv2.GC_INIT_WITH_MASK)
-    inside = np.isin(labels, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.float32)
-    cut = cv2.resize(cv2.GaussianBlur(inside, (0, 0), 0.7), share.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    labels[prior >= high], labels[prior <= low] = cv2.GC_FGD, cv2.GC_BGD
+    cut = softened(graph_cut(small, labels, 3), share.shape)
     return np.asarray(np.where(unsure, cut, share), np.float32)
 
 
@@ -117,58 +125,43 @@ def cleaned(share: Share) -> Share:
         drop = cv2.dilate(drop.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
         keep = cv2.dilate((np.concatenate([[False], ~small])[labels]).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
         out[drop & ~keep] = 0.0 if sign > 0 else 1.0
+    # what is only guessed at, far from all that is found, is nothing
+    reach = 2 * round(NEAR * max(share.shape)) + 1
+    near = cv2.dilate((out > 0.5).astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    out[near == 0] = 0.0
     return out
 
 
 def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Point]) -> Share:
-    """The subject once taps have said what it is and what not; points in units of the long side."""
-    height, width = picture.shape[:2]
-    scale = min(1.0, CUT_PX / max(height, width))
-    size = max(8, round(width * scale)), max(8, round(height * scale))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-    prior = cv2.resize(share, size, interpolation=cv2.INTER_AREA)
+    """The subject once taps have said what it is and what not; points in units of the long side.
+
+    A tap speaks for what hangs together with it and is coloured like it; elsewhere the share stays.
+    """
+    small = smaller(picture)
+    long_side = max(small.shape[:2])
+    prior = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA)
     labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    labels[prior > 0.97], labels[prior < 0.03] = cv2.GC_PR_FGD, cv2.GC_PR_BGD
-    radius = max(2, round(TAP * max(size)))
-    reach = _alike(small, [*yes, *no], size)
-    for points, label, probable in ((no, cv2.GC_BGD, cv2.GC_PR_BGD), (yes, cv2.GC_FGD, cv2.GC_PR_FGD)):
-        for point in points:
-            labels[reach[point]] = probable
-            at = round(point[0] * max(size)), round(point[1] * max(size))
-            cv2.circle(labels, at, radius, int(label), -1)
-    if not np.isin(labels, (cv2.GC_FGD, cv2.GC_PR_FGD)).any() or not np.isin(labels, (cv2.GC_BGD, cv2.GC_PR_BGD)).any():
-        return share
-    cut = labels.copy()
-    cv2.grabCut(small, cut, None, np.zeros((1, 65)), np.zeros((1, 65)), 3, cv2.GC_INIT_WITH_MASK)
-    inside = np.isin(cut, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.float32)
-    # what the network was sure of stays, but where a tap reaches
-    touched = np.zeros(inside.shape, bool)
-    for each in reach.values():
-        touched |= each
-    for point in (*yes, *no):
-        at = round(point[0] * max(size)), round(point[1] * max(size))
-        disc = np.zeros(inside.shape, np.uint8)
-        cv2.circle(disc, at, 3 * radius, 1, -1)
-        touched |= disc > 0
-    changed = np.where(touched, cv2.GaussianBlur(inside, (0, 0), 0.8), prior)
-    grown = cv2.resize(changed.astype(np.float32), share.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    where = cv2.resize(touched.astype(np.float32), share.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    return cleaned(np.asarray(share * (1.0 - where) + grown * where, np.float32))
-
-
-def _alike(small: Picture, points: Sequence[Point], size: tuple[int, int]) -> dict[Point, NDArray[np.bool_]]:
-    """What hangs together with each point and is coloured like it."""
-    out = {}
     soft = cv2.bilateralFilter(small, 7, 30.0, 5.0)
-    for point in points:
-        mask = np.zeros((size[1] + 2, size[0] + 2), np.uint8)
-        at = (
-            min(max(round(point[0] * max(size)), 0), size[0] - 1),
-            min(max(round(point[1] * max(size)), 0), size[1] - 1),
-        )
-        cv2.floodFill(soft.copy(), mask, at, 0, (6,) * 3, (6,) * 3, 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8))
-        out[point] = mask[1:-1, 1:-1] > 0
-    return out
+    touched = np.zeros(labels.shape, np.uint8)
+    radius = max(2, round(TAP * long_side))
+    for points, sure, likely in ((no, cv2.GC_BGD, cv2.GC_PR_BGD), (yes, cv2.GC_FGD, cv2.GC_PR_FGD)):
+        for point in points:
+            at = [min(max(round(v * long_side), 0), n - 1) for v, n in zip(point, labels.shape[::-1], strict=True)]
+            alike = _alike(soft, at)
+            labels[alike] = likely
+            touched[alike] = 1
+            cv2.circle(touched, at, 3 * radius, 1, -1)
+            cv2.circle(labels, at, radius, int(sure), -1)
+    changed = softened(graph_cut(small, labels, 3), share.shape)
+    where = cv2.resize(touched.astype(np.float32), share.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    return cleaned(np.asarray(share + where * (changed - share), np.float32))
+
+
+def _alike(soft: Picture, at: Sequence[int]) -> NDArray[np.bool_]:
+    """What hangs together with a place and is coloured like it."""
+    mask = np.zeros((soft.shape[0] + 2, soft.shape[1] + 2), np.uint8)
+    cv2.floodFill(soft, mask, at, 0, ALIKE, ALIKE, 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8))
+    return np.asarray(mask[1:-1, 1:-1] > 0)
 
 
 def by_contrast(picture: Picture) -> Share:
@@ -176,27 +169,23 @@ def by_contrast(picture: Picture) -> Share:
 
     Boundary prior after Zhu and others 2014, "Saliency optimization from robust background detection", simplified.
     """
-    height, width = picture.shape[:2]
-    scale = min(1.0, CUT_PX / max(height, width))
-    size = max(8, round(width * scale)), max(8, round(height * scale))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    small = smaller(picture)
+    height, width = small.shape[:2]
     Lab = cv2.cvtColor(small, cv2.COLOR_RGB2LAB).astype(np.float32)
-    rim = max(2, size[1] // 20)
-    edge = np.concatenate([Lab[:rim].reshape(-1, 3), Lab[-rim:].reshape(-1, 3), Lab[:, :rim].reshape(-1, 3),
-                           Lab[:, -rim:].reshape(-1, 3)])  # fmt: skip
+    rim = max(2, height // 20)
+    sides = Lab[:rim], Lab[-rim:], Lab[:, :rim], Lab[:, -rim:]
+    edge = np.concatenate([side.reshape(-1, 3) for side in sides])
+    cv2.setRNGSeed(1)
     _, _, centres = cv2.kmeans(edge, 6, None, (cv2.TERM_CRITERIA_MAX_ITER, 12, 1.0), 1, cv2.KMEANS_PP_CENTERS)
     off = np.sqrt(((Lab[:, :, None] - centres) ** 2).sum(axis=3)).min(axis=2)
-    y, x = np.mgrid[0 : size[1], 0 : size[0]]
-    middle = np.exp(-(((x / size[0] - 0.5) / 0.35) ** 2 + ((y / size[1] - 0.55) / 0.35) ** 2))
+    y, x = np.mgrid[0:height, 0:width]
+    middle = np.exp(-(((x / width - 0.5) / 0.35) ** 2 + ((y / height - 0.55) / 0.35) ** 2))
     salient = cv2.GaussianBlur(off * (0.35 + middle), (0, 0), 3.0)
-    level = np.quantile(salient, 0.80)
-    labels = np.where(salient > level, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    labels[:rim], labels[:, :rim], labels[:, -rim:] = cv2.GC_BGD, cv2.GC_BGD, cv2.GC_BGD
     if salient.max() < 1.0:
         return np.zeros((SIDE, SIDE), np.float32)
-    cv2.grabCut(small, labels, None, np.zeros((1, 65)), np.zeros((1, 65)), 4, cv2.GC_INIT_WITH_MASK)
-    inside = np.isin(labels, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.float32)
-    return np.asarray(cv2.resize(cv2.GaussianBlur(inside, (0, 0), 0.8), (SIDE, SIDE)), np.float32)
+    labels = np.where(salient > np.quantile(salient, 0.80), cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
+    labels[:rim], labels[:, :rim], labels[:, -rim:] = cv2.GC_BGD, cv2.GC_BGD, cv2.GC_BGD
+    return softened(graph_cut(small, labels, 4), (SIDE, SIDE))
 
 
 @lru_cache(maxsize=2)
@@ -207,12 +196,12 @@ def _network(own: str) -> tuple[Any, str] | None:
     except ImportError:
         return None
     options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = max(1, (os.cpu_count() or 1))
     options.log_severity_level = 3
-    # without it, sums of eight-bit products overflow on processors that lack the newer instructions
-    options.add_session_config_entry("session.x64quantprecision", "1")
     if own:
-        return onnxruntime.InferenceSession(own, options, providers=["CPUExecutionProvider"]), "your own network"
+        try:
+            return onnxruntime.InferenceSession(own, options, providers=["CPUExecutionProvider"]), "your own network"
+        except Exception as error:
+            raise FileError(f"{own}: no network that can be read ({_first_line(error)}); take it away") from error
     folder = files("matiz") / "assets/models/subject"
     parts = sorted((p for p in folder.iterdir() if p.name.startswith("isnet.onnx.")), key=lambda p: p.name)
     data = b"".join(part.read_bytes() for part in parts)

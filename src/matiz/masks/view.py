@@ -4,6 +4,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -14,7 +15,7 @@ from ..colour.types import Array
 from ..kernels import masks as kernels
 from ..recipe.places import Stroke
 from ..recipe.tree import Rows
-from .found import Found
+from .faces import Face
 
 Mask = NDArray[np.float32]
 Pixels = NDArray[np.float32]
@@ -29,6 +30,18 @@ STRAIGHT_PX = 0.02
 """Of the view: a way that is off by less is straight."""
 TO_WHITE = (REC2020_TO_XYZ / REC2020_TO_XYZ.sum(axis=1)[:, None]).astype(np.float32)
 """From linear Rec.2020 to XYZ relative to white."""
+
+
+class Finder(Protocol):
+    """What is found in a picture by itself, where a view lies; masks (height, width) are not to be written to."""
+
+    def subject(self, view: "View", yes: tuple[Point, ...], no: tuple[Point, ...]) -> Mask:
+        """yes, no: taps that say what is meant too, and what is not."""
+
+    def sky(self, view: "View") -> Mask: ...
+
+    def faces(self) -> list[Face]:
+        """In units of the frame's long side, the largest first."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,8 +62,8 @@ class View:
     """L*, a*, b* at each place that is picked."""
     painted_of: Callable[["View", Rows[Stroke]], Mask] | None = None
     """Gives what strokes have painted, where it is kept from one time to the next."""
-    found: Found | None = None
-    """What was found in the picture; None where nothing can be looked for."""
+    finder: Finder | None = None
+    """Finds things in the picture by itself; None where nothing can be looked for."""
 
     @property
     def shape(self) -> tuple[int, int]:

@@ -322,30 +322,29 @@ class PlacesStation(Station):
 
     def add_part(self, kind: type[MaskPart], join: str, **values: object) -> None:
         """What takes seconds to find is looked for first, aside: the part is there when it is found."""
-        engine = self.session.engine
+        engine, ident = self.session.engine, self.chosen
         found = engine.sensor.found if engine is not None else None
-        if not issubclass(kind, Subject) or found is None or found.has("subject"):
-            self._add_part(kind, join, values)
+        part = kind(join=join, **values)  # type: ignore[arg-type]
+        if not issubclass(kind, Subject) or found is None or found.is_at_hand():
+            self._put_part(part, ident)
             return
-        ident = self.chosen
         self.session.said.emit("Looking for the subject: a few seconds, once per picture.")
 
         def put(seen: SubjectMap) -> None:
-            self.session.said.emit(HOW_FOUND.get(seen.how, f"Found by {seen.how}."))
-            if self.session.engine is engine and self.chosen == ident:
-                self._add_part(kind, join, values)
+            self.session.said.emit(HOW_FOUND.get(seen.how, f"Subject found by {seen.how}."))
+            self._put_part(part, ident)
 
-        self.session.do_aside(lambda _: found.subject(), "subject", put)
+        self.session.do_aside(lambda _: found.subject_map(), "subject", put)
 
-    def _add_part(self, kind: type[MaskPart], join: str, values: dict[str, object]) -> None:
-        place = self.place()
-        if place is None:
+    def _put_part(self, part: MaskPart, ident: str) -> None:
+        """Put a part to the place it was wanted for, whichever is chosen by now."""
+        if ident not in self.places():
             return
-        part = kind(join=join, **values)  # type: ignore[arg-type]
-        settings = added(self.session.recipe, [(f"{self.place_path()}.mask", part)])
-        self.chosen_part = settings[0][0].rpartition(".")[2]
-        self.tool.forget()
-        self.session.commit(settings, f"{NAMES.get(kind, 'mask')} {join}")
+        settings = added(self.session.recipe, [(f"places.{ident}.mask", part)])
+        if ident == self.chosen:
+            self.chosen_part = settings[0][0].rpartition(".")[2]
+            self.tool.forget()
+        self.session.commit(settings, f"{NAMES.get(type(part), 'mask')} {part.join}")
 
     def take_part(self, part: MaskPart) -> None:
         """Put a part to the chosen place, or to a new one."""

@@ -8,10 +8,9 @@ import numpy as np
 import pytest
 import skimage.data
 
-from matiz.masks import found as found_module
+from matiz.errors import FileError
 from matiz.masks import subject as subject_module
 from matiz.masks.faces import faces
-from matiz.masks.found import Found, digest_of
 from matiz.masks.matting import refined
 from matiz.masks.sky import find_sky
 from matiz.masks.subject import by_contrast, cleaned, decided, find_subject, tapped
@@ -28,10 +27,8 @@ def astronaut_map(astronaut):
 
 
 @pytest.fixture(autouse=True)
-def own_folders(tmp_path, monkeypatch):
-    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+def own_folder(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    subject_module._network.cache_clear()
 
 
 # ---- subject
@@ -99,6 +96,7 @@ def test_without_the_network_contrast_gives_something(monkeypatch):
         return real(name, *more, **named)
 
     monkeypatch.setattr(builtins, "__import__", refused)
+    monkeypatch.setattr(subject_module, "_network", subject_module._network.__wrapped__)
     picture = np.full((240, 320, 3), (90, 140, 200), np.uint8)
     cv2.circle(picture, (160, 130), 60, (200, 60, 30), -1)
     seen = find_subject(picture)
@@ -141,7 +139,16 @@ def tiny_model(side: int) -> bytes:
     return field(1, 8) + field(7, graph) + field(8, field(1, b"") + field(2, 13))
 
 
-def test_a_network_of_ones_own_is_used_instead(tmp_path):
+@pytest.mark.parametrize("data", [b"no network", tiny_model(0)])
+def test_a_network_of_ones_own_that_is_none_is_named(data):
+    path = subject_module.own_model()
+    path.parent.mkdir(parents=True)
+    path.write_bytes(data)
+    with pytest.raises(FileError, match=r"subject\.onnx.*take it away"):
+        find_subject(np.zeros((40, 60, 3), np.uint8))
+
+
+def test_a_network_of_ones_own_is_used_instead():
     path = subject_module.own_model()
     path.parent.mkdir(parents=True)
     path.write_bytes(tiny_model(64))
@@ -228,41 +235,3 @@ def test_a_small_face_in_a_large_picture_is_found_too(astronaut):
 @pytest.mark.parametrize("name", ["coffee", "chelsea", "rocket", "immunohistochemistry", "retina", "colorwheel"])
 def test_no_face_where_nobody_is(name):
     assert faces(np.ascontiguousarray(getattr(skimage.data, name)()[..., :3])) == []
-
-
-# ---- kept
-
-
-def test_what_was_found_is_kept_and_found_again_after_a_restart(tmp_path, monkeypatch, astronaut):
-    file = tmp_path / "a.dng"
-    file.write_bytes(b"x")
-    calls = []
-
-    def looked(picture):
-        calls.append(picture.shape)
-        return subject_module.SubjectMap(np.eye(64, dtype=np.float32), "network")
-
-    monkeypatch.setattr(found_module, "find_subject", looked)
-    first = Found((512, 512), lambda: astronaut, digest_of(file))
-    assert not first.has("subject")
-    assert first.subject() is first.subject() and first.runs == 1 and len(calls) == 1 and first.has("subject")
-    again = Found((512, 512), lambda: astronaut, digest_of(file))
-    assert again.has("subject") and (again.subject().share == np.eye(64)).all() and again.runs == 0
-    assert again.subject().how == "network"
-    file.write_bytes(b"changed")
-    assert not Found((512, 512), lambda: astronaut, digest_of(file)).has("subject")
-    assert digest_of(tmp_path / "gone") == "" and digest_of(tmp_path) == ""
-
-
-def test_a_folder_that_cannot_be_written_keeps_nobody_from_working(tmp_path, monkeypatch, astronaut):
-    blocked = tmp_path / "cache"
-    blocked.write_text("a file where a folder should be")
-    monkeypatch.setattr(
-        found_module, "find_subject", lambda _: subject_module.SubjectMap(np.ones((8, 8), np.float32), "network")
-    )
-    assert Found((512, 512), lambda: astronaut, "abc").subject().share.min() == 1.0
-
-
-def test_faces_are_told_in_units_of_the_long_side(astronaut):
-    [face] = Found((5120, 5120), lambda: astronaut).faces()
-    assert 0.35 < face.x + face.w / 2 < 0.5 and 0.15 < face.h < 0.3

@@ -1,0 +1,194 @@
+"""What is found in a frame by itself: looked for once, kept, and fitted to the frame's own edges where a view asks.
+
+All of it follows from the frame as the camera held it, not from what is decided about it: a drag finds it ready.
+"""
+
+import hashlib
+import math
+import os
+import zlib
+from collections.abc import Callable, Hashable
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+
+from ..errors import FileError
+from ..files import write_whole
+from ..masks.cut import Picture, Share
+from ..masks.faces import Face, faces
+from ..masks.matting import looks_px, refined
+from ..masks.sky import find_sky
+from ..masks.subject import SubjectMap, find_subject, own_model, tapped
+from ..masks.view import Mask, Point, View
+from .cache import Cache
+from .tiles import Region, Size, common, grown, level_for, level_size, tiles
+
+PICTURE_PX, MOST_GAIN = 1024, 16.0
+"""Least long side of the picture that is looked through, and by how much it is lightened at most."""
+FULL = 0.9
+"""Where its lights are brought to, linear."""
+FACES_PX = 24.0
+"""Least height of a face, px of that picture."""
+CELLS = 3.0
+"""Of a map that was found: how far from its edge the true one may lie."""
+MOST_BYTES = 128 * 2**20
+MOST_SIDE = 4096
+"""Of a map on disk."""
+KEPT_AS = {"network": "network", "your own network": "own"}
+"""What is kept on disk, by what found it: a guess from contrast is not."""
+
+
+class Found:
+    """Subject, sky and faces of one frame. Safe to share by threads; what is given is not to be written to."""
+
+    def __init__(self, size: Size, plain: Callable[[int, Region], Picture], path: Path) -> None:
+        """size: of the frame. plain: gives regions of its levels in sRGB, with nothing decided. path: of its file,
+        under which the subject is kept on disk; none where there is no such file."""
+        self._size, self._plain, self._path = size, plain, path
+        self._cache = Cache(MOST_BYTES)
+        self.runs = 0
+        """How often a subject was looked for."""
+
+    def is_at_hand(self) -> bool:
+        """Whether the subject is given without a wait of seconds."""
+        return self._cache.holds("subject") or _kept(self._file()) is not None
+
+    def subject_map(self, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> SubjectMap:
+        """Over the whole frame; yes, no: taps that say what is meant too, and what is not."""
+        plain: SubjectMap = self._once("subject", self._subject)
+        if not (yes or no):
+            return plain
+        return replace(
+            plain, share=self._once(("subject", yes, no), lambda: tapped(self.picture, plain.share, yes, no))
+        )
+
+    def sky_map(self) -> Share:
+        return self._once("sky", lambda: find_sky(self.picture))
+
+    def faces(self) -> list[Face]:
+        """In units of the frame's long side, the largest first."""
+        return self._once("faces", self._faces)
+
+    def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> Mask:
+        return self._fitted(("subject", yes, no), self.subject_map(yes, no).share, view)
+
+    def sky(self, view: View) -> Mask:
+        return self._fitted("sky", self.sky_map(), view)
+
+    @property
+    def picture(self) -> Picture:
+        """The frame, small, its light full, sRGB (height, width, 3)."""
+        level = level_for(self._size, PICTURE_PX)
+        return self._once("picture", lambda: self._lit(level, (0, 0, *level_size(self._size, level))))
+
+    def _lit(self, level: int, region: Region) -> Picture:
+        def gain() -> float:
+            small = level_for(self._size, PICTURE_PX // 4)
+            shown = self._plain(small, (0, 0, *level_size(self._size, small)))
+            light = float(np.quantile((shown.max(axis=2) / 255.0) ** GAMMA, 0.99))
+            return min(max(FULL / max(light, 1e-4), 1.0), MOST_GAIN)
+
+        factor = self._once("gain", gain) ** (1.0 / GAMMA)
+        table = np.clip(np.round(np.arange(256) * factor), 0, 255).astype(np.uint8)
+        return np.asarray(table[self._plain(level, region)])
+
+    def _faces(self) -> list[Face]:
+        unit = 1.0 / max(self.picture.shape[:2])
+        return [face.scaled(unit) for face in faces(self.picture, least_px=FACES_PX)]
+
+    def _subject(self) -> SubjectMap:
+        file = self._file()
+        kept = _kept(file)
+        if kept is not None:
+            how = next(how for how, word in KEPT_AS.items() if file is not None and file.stem.endswith(f"-{word}"))
+            return SubjectMap(kept, how)
+        self.runs += 1
+        found = find_subject(self.picture)
+        if file is not None and found.how in KEPT_AS:
+            _keep(file, found.share)
+        return found
+
+    def _file(self) -> Path | None:
+        """Where what the network in use finds is kept: named by the place, size and time of the frame's file."""
+        try:
+            told = self._path.stat()
+        except OSError:
+            return None
+        if not self._path.is_file():
+            return None
+        key = f"{self._path.resolve()}|{told.st_size}|{told.st_mtime_ns}".encode()
+        cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+        which = "own" if own_model().is_file() else "network"
+        return cache / "matiz/found" / f"{hashlib.blake2b(key, digest_size=12).hexdigest()}-{which}.map"
+
+    def _fitted(self, what: Hashable, share: Share, view: View) -> Mask:
+        """A map of the whole frame where a view lies in it, exact along its edge. It is made in tiles of the frame."""
+        level = round(math.log2(view.px))
+        size = level_size(self._size, level)
+        scale = view.long_side / 2.0**level
+        x, y = (np.asarray(each * scale - 0.5, np.float32) for each in (view.x, view.y))
+        spans = []
+        for each, length in ((x, size[0]), (y, size[1])):
+            low = min(max(math.floor(float(each.min())), 0), length - 2)
+            spans.append((low, max(min(math.ceil(float(each.max())) + 1, length), low + 2) - low))
+        region = spans[0][0], spans[1][0], spans[0][1], spans[1][1]
+        patch = np.empty((region[3], region[2]), np.uint8)
+        for tile in tiles(size, region):
+            made = self._once((what, level, tile), partial(self._tile, share, level, tile))
+            left, top, width, height = common(tile, region)
+            part = made[top - tile[1] : top - tile[1] + height, left - tile[0] : left - tile[0] + width]
+            patch[top - region[1] : top - region[1] + height, left - region[0] : left - region[0] + width] = part
+        seen = cv2.remap(patch, x - region[0], y - region[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(seen / np.float32(255.0), np.float32)
+
+    def _tile(self, share: Share, level: int, tile: Region) -> Picture:
+        """Of 255, so that many can be kept."""
+        size = level_size(self._size, level)
+        rows, columns = share.shape
+        band = max(CELLS * max(size[0] / columns, size[1] / rows), 1.0)
+        left, top, width, height = around = grown(tile, size, looks_px(band))
+        at_x = (np.arange(left, left + width, dtype=np.float32) + 0.5) * np.float32(columns / size[0]) - 0.5
+        at_y = (np.arange(top, top + height, dtype=np.float32) + 0.5) * np.float32(rows / size[1]) - 0.5
+        map_x, map_y = np.meshgrid(at_x, at_y)
+        coarse = cv2.remap(share, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        picture = self._lit(level, around).astype(np.float32) / np.float32(255.0)
+        made = refined(coarse, picture, band)
+        inner = made[tile[1] - top : tile[1] - top + tile[3], tile[0] - left : tile[0] - left + tile[2]]
+        return np.round(inner * 255.0).astype(np.uint8)
+
+    def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        return self._cache.get(key, key, make)
+
+
+GAMMA = 2.2
+"""Near enough to how sRGB is encoded."""
+
+
+def _keep(path: Path, share: Share) -> None:
+    data = zlib.compress(np.round(share * 255.0).astype(np.uint8).tobytes(), 6)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, lambda temporary: _write(temporary, data))
+    except (OSError, FileError):
+        return  # a full disk keeps nobody from working: it is looked for again
+
+
+def _kept(path: Path | None) -> Share | None:
+    """A square map from disk; None where there is none, or none that is whole."""
+    try:
+        packed = path.read_bytes() if path is not None else b""
+        data = zlib.decompressobj().decompress(packed, MOST_SIDE**2)
+    except (OSError, zlib.error):
+        return None
+    side = math.isqrt(len(data))
+    if not side or side * side != len(data):
+        return None
+    return np.frombuffer(data, np.uint8).reshape(side, side).astype(np.float32) / np.float32(255.0)
+
+
+def _write(path: Path, data: bytes) -> None:
+    path.write_bytes(data)
