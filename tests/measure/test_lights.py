@@ -265,22 +265,22 @@ def test_a_picture_without_neutrals_has_no_lights():
 
 
 def test_sources_and_things_are_told_apart():
-    """Windows and lanterns are sources; a white cloth that is over-exposed is a thing: four of five."""
+    """Windows and lanterns are sources; a white cloth that is over-exposed is a thing: 19 of 20."""
     right = total = 0
-    for name in ROOMS:
+    for name in ("CORVA_0051", *ROOMS[::2]):
         for ev in (-1.0, 0.0, 1.0, 2.0):
             base, shot = scene_and_shot(name)
             frame = expose(base, replace(shot.settings, ev=shot.settings.ev + ev))
             engine = Engine(frame)
-            source = np.maximum(base.masks["window"], base.masks.get("lanterns", np.float32(0.0)))
+            source = np.maximum(base.masks["window"], base.masks["lanterns"])
             for patch in clipped_patches(engine.render(Recipe(), 0, result="camera"), 1):
                 box = np.s_[patch.y : patch.y + patch.h, patch.x : patch.x + patch.w]
                 cover = float(source[box].mean())
-                if patch.share < 2e-4 or 0.15 < cover < 0.5:
+                if patch.share < 6e-4 or 0.15 < cover < 0.5:
                     continue  # specks, and boxes that hold both
                 total += 1
                 right += (patch.kind == "source") == (cover >= 0.5)
-    assert total >= 60 and right >= 0.80 * total
+    assert total >= 60 and right >= 0.95 * total
 
 
 def test_territories_are_lines_inside_the_picture_with_a_label_inside_each():

@@ -92,7 +92,7 @@ class Barber:
         head = hair.Head(skin, skin_normals, self.eyes, self.ears_z, self.turned.T @ (0.0, -1.0, 0.0))
         scalp = hair.scalp(head, look["ears"], self.guest.style.bald)
         style = self.guest.style
-        roots, out, _ = hair.on_skin(scalp, skin, skin_normals, faces, style.strands, self.random)
+        roots, out = hair.on_skin(scalp, skin, skin_normals, faces, style.strands, self.random)
         lines = hair.grown(roots, out, style, head, own, normals, self.random)
         if style.knot:
             lines = np.concatenate([lines, hair.knot_of(head, 900, lines.shape[1], self.random)])
@@ -102,11 +102,11 @@ class Barber:
         arc = 0.0200 + 0.0030 * np.sin(np.clip((side - 0.012) / 0.046, 0.0, 1.0) * 2.2)
         thick = np.interp(side, [0.010, 0.016, 0.030, 0.052, 0.056], [0.0, 1.0, 1.0, 0.35, 0.0])
         brow = np.exp(-(((over - arc) / 0.0034) ** 2)) * thick * (look["brow"] > 0.1)
-        roots, out, _ = hair.on_skin(brow, skin, skin_normals, faces, 420, self.random)
+        roots, out = hair.on_skin(brow, skin, skin_normals, faces, 420, self.random)
         outside = np.sign(roots[:, :1]) * (1.0, 0.0, 0.0) + (0.0, 0.08, 0.0)
         strands["brow"] = hair.short(roots, out, outside, 0.008, self.random)
         if self.guest.beard_m:
-            roots, out, _ = hair.on_skin(look["beard"], skin, skin_normals, faces, 2600, self.random)
+            roots, out = hair.on_skin(look["beard"], skin, skin_normals, faces, 2600, self.random)
             down = np.broadcast_to((0.0, -1.0, 0.0), roots.shape)
             strands["beard"] = hair.short(roots, out, down, self.guest.beard_m, self.random)
         return scalp, {name: (rows - self.rest) @ self.turned.T + self.at for name, rows in strands.items()}

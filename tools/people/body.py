@@ -20,10 +20,6 @@ class Body:
         self.arm = self._arm()
         self.follow = self._follow()
 
-    def share(self, *starts: str) -> Array:
-        """(n,) how much the bones with these names move each vertex."""
-        return np.asarray(self.weights[:, [n.startswith(starts) for n in self.names]].sum(axis=1))
-
     def _arm(self) -> Array:
         """(n,) -1 off the arms; 0 at the shoulder, 0.5 at the elbow, 1 at the wrist, over 1 on the hand."""
         out = np.full(len(self.vertices), -1.0)

@@ -65,8 +65,8 @@ def scalp(head: Head, ears: Array, bald: float = 0.0) -> Array:
 
 def on_skin(
     weight: Array, skin: Array, normals: Array, faces: Array, count: int, random: np.random.Generator
-) -> tuple[Array, Array, Array]:
-    """Places (count, 3), normals, and shares of three corners (count, 3), spread by weight (n,) over triangles."""
+) -> tuple[Array, Array]:
+    """Places (count, 3) and normals, spread by weight (n,) over triangles."""
     a, b, c = (skin[faces[:, k]] for k in range(3))
     area = np.linalg.norm(np.cross(b - a, c - a), axis=1) * weight[faces].min(axis=1)
     chosen = random.choice(len(faces), count, p=area / area.sum())
@@ -74,11 +74,7 @@ def on_skin(
     over = u + v > 1.0
     u, v = np.where(over, 1.0 - u, u), np.where(over, 1.0 - v, v)
     shares = np.stack([1.0 - u - v, u, v], axis=1)[:, :, None]
-    return (
-        (skin[faces[chosen]] * shares).sum(axis=1),
-        (normals[faces[chosen]] * shares).sum(axis=1),
-        shares[:, :, 0],
-    )
+    return (skin[faces[chosen]] * shares).sum(axis=1), (normals[faces[chosen]] * shares).sum(axis=1)
 
 
 def grown(roots: Array, outward: Array, style: Style, head: Head, around: Array, around_normals: Array,

@@ -55,10 +55,10 @@ def _followed(guide: Colours, share: Share, radius_px: float) -> Share:
     height, width = share.shape
     shrink = max(1, int(radius_px // 6))
     size = max(2, width // shrink), max(2, height // shrink)
-    small = (
+    small, coarse = (
         (guide, share) if shrink == 1 else (cv2.resize(m, size, interpolation=cv2.INTER_AREA) for m in (guide, share))
     )
-    a, b = colour_coefficients(*small, radius_px / shrink, EDGE)
+    a, b = colour_coefficients(small, coarse, radius_px / shrink, EDGE)
     if shrink > 1:
         a, b = (cv2.resize(m, (width, height), interpolation=cv2.INTER_LINEAR) for m in (a, b))
     return np.asarray(np.einsum("...i,...i->...", a, guide) + b, np.float32)

@@ -50,7 +50,7 @@ def turned(
     right = np.roll(n, -1, axis=1)
     quads = np.stack([n[:-1], right[:-1], right[1:], n[1:]], axis=2).reshape(-1, 4)
     flat = places.reshape(-1, 3).astype(np.float32)
-    return Mesh(stuff, flat, triangles(quads).astype(np.int32), unit(outward.reshape(-1, 3)), flat, {}, owner, seed)
+    return Mesh(stuff, flat, faces_of(quads), unit(outward.reshape(-1, 3)), flat, {}, owner, seed)
 
 
 def ball(stuff: str, radius: float, *, steps: int = 20, squash: float = 1.0, owner: str = "", seed: int = 0) -> Mesh:
@@ -69,7 +69,7 @@ def box(stuff: str, low: ArrayLike, high: ArrayLike, *, owner: str = "") -> Mesh
     normals = np.repeat(np.array([[-1, 0, 0], [1, 0, 0], [0, -1, 0], [0, 1, 0], [0, 0, -1], [0, 0, 1]]), 4, axis=0)
     quads = np.arange(24).reshape(6, 4)
     flat = vertices.astype(np.float32)
-    return Mesh(stuff, flat, triangles(quads).astype(np.int32), normals.astype(np.float32), flat, {}, owner)
+    return Mesh(stuff, flat, faces_of(quads), normals.astype(np.float32), flat, {}, owner)
 
 
 def ribbons(stuff: str, strands: Floats, middle: ArrayLike, width_m: float, random: np.random.Generator, *,
@@ -97,7 +97,7 @@ def ribbons(stuff: str, strands: Floats, middle: ArrayLike, width_m: float, rand
     tone = np.repeat(random.normal(0.0, 1.0, n), points * 2).astype(np.float32)
     tip = np.tile(np.repeat(along, 2), n)
     directions = np.repeat(tangent.reshape(-1, 3), 2, axis=0)
-    return Mesh(stuff, both, triangles(quads).astype(np.int32), directions, both, {"tone": tone, "tip": tip}, owner,
+    return Mesh(stuff, both, faces_of(quads), directions, both, {"tone": tone, "tip": tip}, owner,
                 seed)  # fmt: skip
 
 

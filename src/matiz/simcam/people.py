@@ -88,11 +88,13 @@ def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
     axes = _axes(seat)
     origin = np.array([seat.x, 0.0, seat.z])
 
-    def place(points: NDArray[np.float64], follow: NDArray[np.float64] | float) -> NDArray[np.float64]:
-        """Turned with the head as far as they follow it, and put into the scene."""
-        f = np.asarray(follow, np.float64)[..., None]
-        headed = points + f * ((points - pivot) @ turn.T + pivot - points)
-        return np.asarray(headed @ axes + origin)
+    def headed(points: NDArray[np.float64], follow: NDArray[np.float64] | float) -> NDArray[np.float64]:
+        """Turned with the head as far as they follow it."""
+        return np.asarray(points + np.asarray(follow)[..., None] * ((points - pivot) @ turn.T + pivot - points))
+
+    def place(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places that turn with the head, in the scene."""
+        return np.asarray(headed(points, 1.0) @ axes + origin)
 
     def steps(name: str) -> NDArray[np.float64]:
         return kept[name].astype(np.float64) * STEP_M
@@ -102,7 +104,7 @@ def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
     def add(stuff: str, points: NDArray[np.float64], quads: Numbers, own: NDArray[np.float64],
             follow: NDArray[np.float64] | float, values: dict[str, Floats]) -> Mesh:  # fmt: skip
         # normals before the guest is put into the scene, whose axes are of the other hand
-        at = points + np.asarray(follow, np.float64)[..., None] * ((points - pivot) @ turn.T + pivot - points)
+        at = headed(points, follow)
         normals = (normals_of(at, quads) @ axes).astype(np.float32)
         put = Mesh(stuff, (at @ axes + origin).astype(np.float32), faces_of(quads), normals,
                    own.astype(np.float32), values, owner, number)  # fmt: skip
@@ -129,20 +131,20 @@ def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
         put = add("eye", ball, kept["eye_quads"].astype(np.int64), ball - ball.mean(axis=0), 1.0, {})
         # one of the two is the other's mirror image: its faces go round the other way
         put.normals = unit(put.vertices - put.vertices.mean(axis=0))
-    middles = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)), 1.0)
-    headed = turn @ ahead
-    look = _turn(seat.gaze[0], seat.gaze[1], headed) @ headed
-    skull = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)).mean(axis=0) - 0.075 * ahead + (0.0, 0.03, 0.0), 1.0)
+    middles = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)))
+    forward = turn @ ahead
+    look = _turn(seat.gaze[0], seat.gaze[1], forward) @ forward
+    skull = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)).mean(axis=0) - 0.075 * ahead + (0.0, 0.03, 0.0))
     random = np.random.default_rng(number)
     for stuff, width in HAIR_M.items():
         if f"{stuff}_{n}" in kept:
-            strands = place(steps(f"{stuff}_{n}"), 1.0).astype(np.float32)
+            strands = place(steps(f"{stuff}_{n}")).astype(np.float32)
             # from far off, fewer and wider ones
             kept_of, wide, copies = (1, 1.0, HAIR_COPIES[stuff]) if fine else (3, 2.2, 1)
             meshes.append(ribbons(stuff, strands[::kept_of], skull, width * wide, random, copies=copies,
                                   owner=owner, seed=number))  # fmt: skip
     return Guest(
-        number, meshes, middles.astype(np.float32), unit(look @ axes), unit(headed @ axes),
+        number, meshes, middles.astype(np.float32), unit(look @ axes), unit(forward @ axes),
         middles.mean(axis=0).astype(np.float32), _higher_hand(meshes[0]),
     )  # fmt: skip
 

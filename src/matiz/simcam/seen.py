@@ -22,7 +22,7 @@ def owners(world: World, view: View) -> list[str]:
     return sorted(near, key=lambda name: near[name])
 
 
-def box_of(meshes: list[Mesh], view: View) -> Box | None:
+def extent(meshes: list[Mesh], view: View) -> Box | None:
     """The part of the picture that meshes may lie in."""
     width, height = view.size
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
@@ -44,7 +44,7 @@ def surfaces(world: World, view: View) -> list[tuple[str, Surface]]:
     `Surface.body` numbers the meshes of the world. `Surface.more` holds "own x", "own y", "own z", every
     value of the meshes by its name, and "share STUFF", how much of the covered part of a pixel is of that stuff.
     """
-    box = box_of(world.meshes, view)
+    box = extent(world.meshes, view)
     if box is None:
         return []
     hits = world.hits(view, box)

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from ..meshes import box
+from ..meshes import Mesh, box
 from ..people import COUNT, Guest, Seat, guest, sittings
 from ..planes import facet
 from ..rays import World
@@ -20,8 +20,8 @@ from .hall_light import HALL, LANTERN_R, LANTERNS, HallLight, shade_room
 from .hall_room import empty_hall
 from .hall_table import TABLE, WareLook, lay_table, pour_light, stand_glasses
 
-FINE_PX = 0.0011
-"""Guests of whom a pixel of a picture 3,000 px wide shows less than this, in m, are drawn with smoother skin."""
+FINE_M = 0.0011
+"""Guests of whom a pixel shows less than this are drawn with smoother skin and more hair."""
 
 
 @dataclass(frozen=True)
@@ -117,14 +117,9 @@ def _shadow_step(s: Surface, camera: View) -> int:
 
 
 @lru_cache(maxsize=1)
-def _laid(seed: int):  # type: ignore[no-untyped-def]
+def _laid(seed: int) -> tuple[list[Mesh], list[Mesh]]:
     places = [(0.28 * np.sign(s.x), s.z) if abs(s.x) > 0.3 else (0.0, TABLE["far"] - 0.28) for s in SEATS.values()]
     return laid(places, TABLE["top"], seed)
-
-
-@lru_cache(maxsize=2 * COUNT)
-def _guest_at(number: int, seat: Seat, fine: bool) -> Guest:
-    return guest(number, seat, fine=fine)
 
 
 def _guest(number: int, stand: Standpoint, camera: View) -> Guest:
@@ -134,7 +129,7 @@ def _guest(number: int, stand: Standpoint, camera: View) -> Guest:
             seat = replace(seat, head_turn=turn, head_nod=nod)
     column, row, depth = camera.place((seat.x, 1.2, seat.z))
     seen = depth > 0.1 and -0.15 < column < 1.15 and -0.2 < row < 0.9
-    return _guest_at(number, seat, bool(seen and depth / (3000.0 * camera.focal) < FINE_PX))
+    return guest(number, seat, fine=bool(seen and depth * camera.pixel < FINE_M))
 
 
 def _name_parts(scene: Scene, s: Surface, owner: str) -> None:

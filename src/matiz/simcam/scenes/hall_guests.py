@@ -150,10 +150,14 @@ class GuestLook:
         add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.65 * rim) * 1.1 * spokes * shaded)
         add("cloth_dark", share * iris * pupil * 0.3)
 
+    def _eye_at(self, s: Surface) -> Map:
+        """The middle of the nearer eye, (height, width, 3)."""
+        which = ((s.points[..., None, :] - self.guest.eyes) ** 2).sum(axis=3).argmin(axis=2)
+        return self.guest.eyes[which]
+
     def _gaze(self, s: Surface) -> tuple[Map, Map, Map]:
         """Angle from where the eye looks, height over its middle, and the direction round it."""
-        which = ((s.points[..., None, :] - self.guest.eyes) ** 2).sum(axis=3).argmin(axis=2)
-        d = unit(s.points - self.guest.eyes[which])
+        d = unit(s.points - self._eye_at(s))
         ahead = self.guest.look
         side = np.cross((0.0, 1.0, 0.0), ahead)
         side = side / np.linalg.norm(side)
@@ -211,7 +215,7 @@ class GuestLook:
         x, y, z = own[..., 0], own[..., 1], own[..., 2]
         front = smoothstep(0.04, 0.06, z) * smoothstep(-0.12, -0.08, y)
         band = smoothstep(0.0175, 0.0150, np.abs(x)) * front
-        rows = (np.mod(y, 0.085) - 0.0425) / 1.0
+        rows = np.mod(y, 0.085) - 0.0425
         button = smoothstep(0.0062, 0.0048, np.hypot(x, rows)) * front
         return np.asarray(0.5 * band + 0.5 * button, np.float32), np.asarray(button, np.float32)
 
@@ -228,8 +232,7 @@ class GuestLook:
             uneven = np.clip(1.0 + 0.5 * s.more.get("tone", np.float32(0.0)), 0.2, 2.0)
             total = [t + strands * uneven * (0.018 * a + 0.030 * b) for t, a, b in zip(total, wide, sharp, strict=True)]
         if share["eye"].any():
-            which = ((s.points[..., None, :] - self.guest.eyes) ** 2).sum(axis=3).argmin(axis=2)
-            cornea = unit(s.points - (self.guest.eyes[which] + 0.0048 * self.guest.look))
+            cornea = unit(s.points - (self._eye_at(s) + 0.0048 * self.guest.look))
             wet_eye = lit.gleam(cornea, eye, 900.0)
             total = [t + share["eye"] * 2.6 * w for t, w in zip(total, wet_eye, strict=True)]
         for name, amount in zip(("gleam flame", "gleam outside"), total, strict=True):

@@ -17,6 +17,7 @@ from ..view import View
 from .hall_light import HALL, HallLight
 
 LIGHTS = ("lanterns", "window")
+LEAST_HALVED_PX = 600
 
 
 @lru_cache(maxsize=1)
@@ -25,9 +26,13 @@ def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
 
     blurred: it is far out of focus, and half the size shows all that will be seen of it.
     """
-    if blurred and min(camera.size) > 600:
-        half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
-        return _enlarged(empty_hall.__wrapped__(half, seed), camera)
+    if not blurred or min(camera.size) <= LEAST_HALVED_PX:
+        return _lit_hall(camera, seed)
+    half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
+    return _enlarged(_lit_hall(half, seed), camera)
+
+
+def _lit_hall(camera: View, seed: int) -> Scene:
     dark = np.zeros((camera.size[1], camera.size[0]), np.float32)
     lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
     scene = Scene(camera.size, lights, {"lanterns": dark, "window": dark.copy()},

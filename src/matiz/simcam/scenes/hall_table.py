@@ -9,7 +9,7 @@ from ..kernels.lighting import bumped
 from ..planes import facet
 from ..rays import World
 from ..scene import Map, Scene
-from ..seen import box_of, surfaces
+from ..seen import surfaces
 from ..shading import Shaded, fbm3, lay, unit
 from ..solids import Surface
 from ..textures import smoothstep
@@ -189,8 +189,6 @@ def pour_light(scene: Scene, s: Surface) -> None:
 
 def stand_glasses(scene: Scene, camera: View, glasses: World, room: HallLight) -> None:
     """Glass that one sees through: its rim darkens what is behind, and lamps are mirrored in it."""
-    if box_of(glasses.meshes, camera) is None:
-        return
     for _, s in surfaces(glasses, camera):
         back = unit(np.asarray(camera.position, np.float32) - s.points)
         slant = 1.0 - np.clip(np.abs((back * s.normals).sum(axis=2)), 0.0, 1.0)
