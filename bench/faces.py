@@ -13,7 +13,7 @@ from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
 LEAST_PX = 24.0
 
 
-def main() -> None:
+def run() -> dict[str, float]:
     all_wanted = all_found = all_wrong = 0
     print("frame           faces  found  wrong  seconds")
     for shot in DEMO_SHOTS:
@@ -30,13 +30,12 @@ def main() -> None:
         wrong = sum(not people[int(face.y + face.h / 2), int(face.x + face.w / 2)] > 0.5 for face in found)
         print(f"{shot.name:15} {len(wanted):5} {hits:6} {wrong:6} {took:8.1f}")
         all_wanted, all_found, all_wrong = all_wanted + len(wanted), all_found + hits, all_wrong + wrong
-    print(f"found {all_found} of {all_wanted} of at least {LEAST_PX:.0f} px, {all_wrong} that are none")
+    return {
+        f"share of faces of at least {LEAST_PX:.0f} px that are found": all_found / max(all_wanted, 1),
+        "found that are none": float(all_wrong),
+    }
 
 
 def _inside(face: Face, area: tuple[int, int, int, int]) -> bool:
     x, y, w, h = area
     return x < face.x + face.w / 2 < x + w and y < face.y + face.h / 2 < y + h
-
-
-if __name__ == "__main__":
-    main()

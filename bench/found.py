@@ -3,6 +3,7 @@
 Overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes.
 """
 
+import statistics
 import time
 from collections.abc import Callable
 
@@ -24,18 +25,27 @@ BAND = 9
 """Px along the true edge in which the share is judged."""
 
 
-def main() -> None:
+def run() -> dict[str, float]:
+    overlaps: dict[str, list[float]] = {"subject": [], "sky": []}
     print("frame           what     overlap  coarse  edge error  coarse  seconds")
     for shot in DEMO_SHOTS:
         if shot.scene == "lava-lizard":
-            _row(shot, "subject", Subject(), lambda truth: truth.masks["subject"] + truth.masks["eye"])
+            own = _row(shot, "subject", Subject(), lambda truth: truth.masks["subject"] + truth.masks["eye"])
         elif shot.name == "CORVA_0055.dng":
-            _row(shot, "subject", Subject(), lambda truth: truth.masks["guest 4"])
+            own = _row(shot, "subject", Subject(), lambda truth: truth.masks["guest 4"])
         elif shot.scene == "salt-pans":
-            _row(shot, "sky", Sky(), lambda truth: truth.masks["sky"])
+            own = _row(shot, "sky", Sky(), lambda truth: truth.masks["sky"])
+        else:
+            continue
+        overlaps["sky" if shot.scene == "salt-pans" else "subject"].append(own)
+    return {
+        f"overlap of the {what}, {which}": of(values)
+        for what, values in overlaps.items()
+        for which, of in (("median", statistics.median), ("least", min))
+    }
 
 
-def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], Map]) -> None:
+def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], Map]) -> float:
     scene = scene_of(shot.scene, DEMO_SIZE, view=shot.view)
     truth = truth_of_it(truth_of(scene, shot.settings))
     engine = Engine(expose(scene, shot.settings))
@@ -44,19 +54,15 @@ def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], M
     engine.render(Recipe(), 1, result=mask(Masked(Rows([("p", part)]))))
     took = time.perf_counter() - began
     found = engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", part)]))))[..., 0]
-    seen = engine.sensor.found
-    assert seen is not None
+    seen = engine.found
     coarse = cv2.resize(seen.subject_map().share if what == "subject" else seen.sky_map(), DEMO_SIZE)
     band = cv2.dilate(((truth > 0.02) & (truth < 0.98)).astype(np.uint8), np.ones((BAND, BAND), np.uint8)) > 0
     errors = [float(np.abs(share - truth)[band].mean()) for share in (found, coarse)]
     print(f"{shot.name:15} {what:8} {_overlap(found, truth):7.3f} {_overlap(coarse, truth):7.3f} "
           f"{errors[0]:11.3f} {errors[1]:7.3f} {took:8.1f}")  # fmt: skip
+    return _overlap(found, truth)
 
 
 def _overlap(a: Map, b: Map) -> float:
     one, other = a > 0.5, b > 0.5
     return float((one & other).sum() / max((one | other).sum(), 1))
-
-
-if __name__ == "__main__":
-    main()

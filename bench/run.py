@@ -17,6 +17,7 @@ NAMES = (
     "mismatch",
     "faces",
     "found",
+    "people",
     "readings",
 )
 

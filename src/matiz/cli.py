@@ -11,7 +11,7 @@ from typing import Any
 from . import __version__
 from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
 
-STATIONS = ("mend", "light", "tone", "colour")
+STATIONS = ("mend", "light", "tone", "colour", "places")
 DEMO_FOLDER = "demo-shoot"
 
 
@@ -121,6 +121,8 @@ def _measure(chosen: argparse.Namespace) -> int:
 
     engine = Engine(read_frame(chosen.file))
     recipe = _recipe(chosen, engine.frame.start)
+    if chosen.station == "places":
+        engine.found.subject_map()  # seconds that nobody else should wait for
     out = report(engine.frame, engine.size(recipe), Meter(engine).picture(recipe))
     if chosen.station:
         out = {key: value for key, value in out.items() if key not in STATIONS or key == chosen.station}

@@ -53,7 +53,7 @@ def test_the_subject_of_the_burst_is_found_once_at_every_size_and_its_background
     x, y, w, h = 300, 200, 400, 300
     part = mask_of_part(engine, Subject(), region=(x, y, w, h))
     assert np.abs(part - found[y : y + h, x : x + w]).mean() < 0.01
-    assert engine.sensor.found.runs == 1
+    assert engine.found.runs == 1
 
 
 def test_decisions_about_tone_leave_the_subject_where_it_is_and_turning_takes_it_along(lizard):
@@ -66,7 +66,7 @@ def test_decisions_about_tone_leave_the_subject_where_it_is_and_turning_takes_it
     x, y = round(0.2 * SIZE[0] / 2), round(0.1 * SIZE[0] / 2)
     height, width = cropped.shape
     assert np.abs(cropped - plain[y : y + height, x : x + width]).mean() < 1e-3
-    assert engine.sensor.found.runs == 1
+    assert engine.found.runs == 1
 
 
 def test_taps_correct_the_subject(lizard):
@@ -92,7 +92,7 @@ def test_the_sky_of_the_pans_ends_at_the_hills(scene_engine):
 
 def test_faces_all_or_one(hall_engine):
     every, first = (mask_of_part(hall_engine, Faces(n=n)) for n in (0, 1))
-    found = hall_engine.sensor.found.faces()
+    found = hall_engine.found.faces()
     assert len(found) >= 2 and 0 < first.sum() < every.sum() and (first <= every + 1e-6).all()
     largest = found[0]
     at = int((largest.y + largest.h / 2) * 600), int((largest.x + largest.w / 2) * 600)
@@ -198,7 +198,7 @@ def test_a_drag_finds_the_subject_ready(lizard, monkeypatch):
 
 def test_tiles_of_a_fitted_mask_meet_without_a_seam(lizard):
     engine, _ = lizard
-    found, size = engine.sensor.found, SIZE
+    found, size = engine.found, SIZE
     share = found.subject_map().share
     whole = found._tile(share, 0, (0, 0, *size)).astype(float)
     for tile in ((0, 0, 700, 1000), (700, 0, 800, 1000)):

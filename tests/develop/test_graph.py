@@ -325,7 +325,8 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     meter.picture(PLAIN.change("tone.exposure_EV", 0.5)[0])
     again = {name for name, count in meter.runs.items() if count == 2}
     colour = {"colour", "colour_before", "skin", "mismatch", "cast"}
-    assert again == colour | {"tone", "delivery", "places", "noise", "border", "whole_border"}
+    people = {"edges", "faces", "attention", "attention_before"}
+    assert again == colour | people | {"tone", "delivery", "places", "noise", "border", "whole_border"}
     meter.picture(PLAIN)
     assert {name for name, count in meter.runs.items() if count == 2} == again, "what was measured before is kept"
     meter.picture(PLAIN.change("light.cct_K", 4000.0)[0])

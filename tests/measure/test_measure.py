@@ -215,7 +215,11 @@ def test_warm_sand_is_not_taken_for_warm_light():
 
 def test_the_report_has_its_stable_keys(scene_engine):
     out = report(scene_engine.frame, scene_engine.frame.size, Meter(scene_engine).picture(RECIPE))
-    assert list(out) == ["file", "camera", "size", "exposure", "light", "tone", "colour", "stored", "noise", "mend"]
+    assert list(out) == [
+        "file", "camera", "size", "exposure", "light", "tone", "colour", "places", "stored", "noise", "mend",
+    ]  # fmt: skip
+    assert set(out["places"]) == {"faces", "faces_spread_EV", "attention"}
+    assert set(out["places"]["attention"]) == {"subject", "subject_area", "pulls"}
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}
     assert set(out["tone"]) == {

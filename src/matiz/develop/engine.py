@@ -33,7 +33,9 @@ class Engine:
 
     def __init__(self, frame: Frame, *, cache_bytes: int = CACHE_BYTES, ends: dict[str, Node] = ENDS) -> None:
         self.frame = frame
-        self.sensor = Sensor(frame, Found(frame.size, self._plain, frame.path))
+        self.found = Found(frame.size, self._plain, frame.path)
+        """What was found in the picture by itself."""
+        self.sensor = Sensor(frame, self.found)
         self.runs: dict[str, int] = {}
         """How often each node ran: what a change did not touch must not run again."""
         self._ends = ends

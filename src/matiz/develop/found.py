@@ -20,7 +20,9 @@ from ..errors import FileError
 from ..files import write_whole
 from ..masks.cut import Picture, Share
 from ..masks.faces import Face, faces
+from ..masks.focus import MOST_PX, find_focus
 from ..masks.matting import looks_px, refined
+from ..masks.people import person, skin
 from ..masks.sky import find_sky
 from ..masks.subject import SubjectMap, find_subject, own_model, tapped
 from ..masks.view import Mask, Point, View
@@ -43,23 +45,32 @@ KEPT_AS = {"network": "network", "your own network": "own"}
 
 
 class Found:
-    """Subject, sky and faces of one frame. Safe to share by threads; what is given is not to be written to."""
+    """Subject, people, sky, and what is in focus, of one frame.
+
+    Safe to share by threads; what is given is not to be written to.
+    """
 
     def __init__(self, size: Size, plain: Callable[[int, Region], Picture], path: Path) -> None:
         """size: of the frame. plain: gives regions of its levels in sRGB, with nothing decided. path: of its file,
         under which the subject is kept on disk; none where there is no such file."""
         self._size, self._plain, self._path = size, plain, path
         self._cache = Cache(MOST_BYTES)
+        self._was_found = False
+        self.in_haste = False
+        """Whether views are given nothing of a subject that is not at hand, rather than made to wait for it."""
         self.runs = 0
         """How often a subject was looked for."""
 
     def is_at_hand(self) -> bool:
         """Whether the subject is given without a wait of seconds."""
-        return self._cache.holds("subject") or _kept(self._file()) is not None
+        if not self._was_found:
+            self._was_found = _kept(self._file()) is not None
+        return self._was_found
 
     def subject_map(self, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> SubjectMap:
         """Over the whole frame; yes, no: taps that say what is meant too, and what is not."""
         plain: SubjectMap = self._once("subject", self._subject)
+        self._was_found = True
         if not (yes or no):
             return plain
         return replace(
@@ -69,15 +80,61 @@ class Found:
     def sky_map(self) -> Share:
         return self._once("sky", lambda: find_sky(self.picture))
 
+    def person_map(self, n: int) -> Share:
+        """The person of the n-th face, from 1; nothing where there are fewer."""
+        found = self.faces()
+        if not 1 <= n <= len(found):
+            return np.zeros((8, 8), np.float32)
+        return self._once(("person", n), lambda: person(self.picture, found, n - 1, self.subject_map().share))
+
+    def people_map(self) -> Share:
+        """All of them."""
+        each = [self.person_map(n + 1) for n in range(len(self.faces()))]
+        return np.asarray(np.max(each, axis=0), np.float32) if each else np.zeros((8, 8), np.float32)
+
+    def skin_map(self) -> Share:
+        def make() -> Share:
+            found = self.faces()
+            return skin(self.picture, found, [self.person_map(n + 1) for n in range(len(found))])
+
+        return self._once("skin", make)
+
+    def focus_map(self) -> Share:
+        def make() -> Share:
+            level = level_for(self._size, MOST_PX)
+            return find_focus(self._lit(level, (0, 0, *level_size(self._size, level))))
+
+        return self._once("focus", make)
+
     def faces(self) -> list[Face]:
         """In units of the frame's long side, the largest first."""
         return self._once("faces", self._faces)
 
+    @property
+    def is_waiting(self) -> bool:
+        """Whether views are given nothing of the subject as yet."""
+        return self.in_haste and not self.is_at_hand()
+
     def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> Mask:
+        if self.is_waiting:
+            return np.zeros(view.shape, np.float32)
         return self._fitted(("subject", yes, no), self.subject_map(yes, no).share, view)
 
     def sky(self, view: View) -> Mask:
         return self._fitted("sky", self.sky_map(), view)
+
+    def people(self, view: View, n: int) -> Mask:
+        if self.is_waiting:
+            return np.zeros(view.shape, np.float32)
+        return self._fitted(("person", n), self.person_map(n) if n else self.people_map(), view)
+
+    def skin(self, view: View) -> Mask:
+        if self.is_waiting:
+            return np.zeros(view.shape, np.float32)
+        return self._fitted("skin", self.skin_map(), view)
+
+    def focus(self, view: View) -> Mask:
+        return self._fitted("focus", self.focus_map(), view)
 
     @property
     def picture(self) -> Picture:
@@ -98,7 +155,7 @@ class Found:
 
     def _faces(self) -> list[Face]:
         unit = 1.0 / max(self.picture.shape[:2])
-        return [face.scaled(unit) for face in faces(self.picture, least_px=FACES_PX)]
+        return [face.moved(lambda points: points * unit) for face in faces(self.picture, least_px=FACES_PX)]
 
     def _subject(self) -> SubjectMap:
         file = self._file()

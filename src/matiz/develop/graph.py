@@ -262,10 +262,11 @@ def place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
 
 def small_place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
     """The same of the small picture."""
-    return _of_place(recipe, ident, SMALL_MASKS, _small_mask)
+    return _of_place(recipe, ident, SMALL_MASKS, small_mask)
 
 
-def _small_mask(wanted: Masked) -> Node:
+def small_mask(wanted: Masked) -> Node:
+    """The node that makes one mask of the small picture, (height, width, 1)."""
     reference = SMALL_REFERENCE
     return masks_node("a mask of the small picture", SMALL_TONED.scene, reference, reference, lambda _: (wanted,))
 

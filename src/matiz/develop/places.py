@@ -280,8 +280,24 @@ def masks_node(
         (scene, reference, picks),
         ("tone.exposure_EV",),
         grow=lambda work: with_margin(work, which(work)),
-        key=lambda work: tuple(mask.digest for mask in which(work)),
+        key=lambda work: (tuple(mask.digest for mask in which(work)), _is_waiting(work, which(work))),
     )
+
+
+def _is_waiting(work: Work, masks: Sequence[Masked]) -> bool:
+    """Whether they are given nothing of a subject as yet."""
+    found = work.sensor.found
+    return found is not None and any(wants_subject(mask.parts) for mask in masks) and found.is_waiting
+
+
+def wants_subject(parts: Rows[Section]) -> bool:
+    """Whether some part of a mask follows from what the subject of the picture is."""
+    for part in parts.values():
+        if isinstance(part, Within) and wants_subject(part.parts):
+            return True
+        if isinstance(part, MaskPart) and part.WANTS_SUBJECT:
+            return True
+    return False
 
 
 def masks_of(

@@ -12,13 +12,15 @@ from ..develop.tiles import deepest
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
+from .attention import pulls_the_eye, subject_not_held
 from .border import bright_at_border
 from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
-from .places import drained, hard_edge, idle_place, lost_ends
+from .people import uneven_faces
+from .places import drained, halo, hard_edge, idle_place, leaks, lost_ends
 from .retouch import noise_differs, seen_twice
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
@@ -27,7 +29,7 @@ JUDGES = (
     balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise, lifted_past_steps, flat,
     crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin, two_hues, better_grey,
     cast_on_subject,
-    idle_place, hard_edge, lost_ends, drained,
+    idle_place, hard_edge, leaks, halo, lost_ends, drained, uneven_faces, pulls_the_eye, subject_not_held,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -4,12 +4,13 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places import is_decided
-from ..measure.picture import PictureReading
+from ..measure.mask_edge import WIDTH, Spot
+from ..measure.picture import EDGED, PictureReading
 from ..measure.places import PlaceReading
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp
-from ..wording import EV, number, percent
-from .model import Finding, needs
+from ..wording import EV, counted, number, percent
+from .model import Finding, box, needs
 
 LEAST_dE = 0.1
 LEAST_END = 0.002
@@ -17,7 +18,9 @@ LEAST_END = 0.002
 LEAST_LIFT_EV, MOST_KEPT = 0.15, 0.93
 FEATHER = 0.02
 """Of the long side: what an edge is spread over at least. By eye, no source."""
-MOST_FEATHER_PX = 1000.0
+MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
+HALO_L = 1.5
+"""By eye, no source."""
 ENDING = (Lasso, Ellipse, Ramp, Brush)
 """Parts whose edge lies where a hand put it."""
 
@@ -74,6 +77,65 @@ def hard_edge(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             subject=path,
             certainty=0.6,
         )
+
+
+@needs("edges", "full_size")
+def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A mask goes beyond an edge of the picture, or stops short of one."""
+    told: set[frozenset[Spot]] = set()
+    for n, (ident, place) in enumerate(recipe.places.items(), 1):
+        own = reading.edges.get(ident)
+        if own is None or not isinstance(place, Place) or place.active != "on":
+            continue
+        spots = sorted((*own.leaks, *own.gaps), key=lambda spot: -spot.px)
+        # what leaks from a place is missing from the one that is its inverse
+        if not spots or frozenset(spots) in told:
+            continue
+        told.add(frozenset(spots))
+        ends = (own.leaks, "goes beyond an edge"), (own.gaps, f"stops short of {'one' if own.leaks else 'an edge'}")
+        said = [f"{verb} at {counted(len(each), 'place')}" for each, verb in ends if each]
+        fix = _fitted(f"places.{ident}", place, reading.full_size)
+        yield Finding(
+            id="places.leak",
+            station="places",
+            claim=f"{place.name or f'Place {n}'} {' and '.join(said)}, the largest {spots[0].w} by {spots[0].h} px",
+            evidence={"leaks": len(own.leaks), "gaps": len(own.gaps), "largest_px": round(spots[0].px)},
+            outlines=tuple(box((spot.x, spot.y, spot.w, spot.h)) for spot in spots),
+            fix=fix or None,
+            fix_label="Tighten it to the picture's edge" if fix else "",
+            subject=f"places.{ident}",
+            certainty=0.6,
+        )
+
+
+@needs("edges", "full_size")
+def halo(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """What a place changes spills over the picture's edge, as a rim of light or shade."""
+    for n, (ident, place) in enumerate(recipe.places.items(), 1):
+        own = reading.edges.get(ident)
+        if own is None or not isinstance(place, Place) or place.active != "on" or abs(own.halo_L) < HALO_L:
+            continue
+        fix = _fitted(f"places.{ident}", place, reading.full_size)
+        yield Finding(
+            id="places.halo",
+            station="places",
+            claim=f"{place.name or f'Place {n}'} leaves a rim {number(abs(own.halo_L), 1)} L* "
+            f"{'lighter' if own.halo_L > 0 else 'darker'} along its edge",
+            evidence={"halo_L": round(own.halo_L, 2)},
+            fix=fix or None,
+            fix_label="Tighten it to the picture's edge" if fix else "",
+            subject=f"places.{ident}",
+            certainty=0.5,
+        )
+
+
+def _fitted(path: str, place: Place, size: tuple[int, int]) -> tuple[tuple[str, float], ...]:
+    """Settings that fit the parts which are meant to end at an edge; none where they are fitted already."""
+    wide = min(float(round(WIDTH * max(size))), MOST_FIT_PX)
+    return tuple(
+        (f"{path}.mask.{ident}.fit_px", wide) for ident, part in place.mask.items()
+        if isinstance(part, EDGED) and part.fit_px < wide
+    )  # fmt: skip
 
 
 @needs("places")

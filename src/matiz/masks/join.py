@@ -11,6 +11,7 @@ import numpy as np
 from ..recipe.places import MaskPart
 from ..recipe.tree import Rows, Section
 from .parts import PARTS, zone_range
+from .sides import fit_looks_px, fitted
 from .view import CALM_PX, Mask, View
 
 
@@ -43,12 +44,12 @@ def joined(parts: Iterable[Section], view: View, out: Mask | None = None) -> Mas
     for n, part in enumerate(own_parts):
         if n == 0:
             # added to nothing, taken from all, met with all
-            shaped(part, evaluated(part, view, mask), view.px, mask)
+            shaped(part, evaluated(part, view, mask), view, mask)
             if part.join == "subtract":
                 np.subtract(1.0, mask, out=mask)
             continue
         own = np.empty(view.shape, np.float32) if own is None else own
-        shaped(part, evaluated(part, view, own), view.px, own)
+        shaped(part, evaluated(part, view, own), view, own)
         if part.join == "subtract":
             np.subtract(1.0, own, out=own)
         (np.maximum if part.join == "add" else np.multiply)(mask, own, out=mask)
@@ -88,16 +89,19 @@ def margin_px(parts: Iterable[Section]) -> float:
 def _reach_px(part: MaskPart) -> float:
     within = part.parts.values() if isinstance(part, Within) else ()
     inner = max((_reach_px(each) for each in known(within)), default=0.0)
-    return inner + part.feather_px / 2.0 + abs(part.grow_px)
+    fit = fit_looks_px(part.fit_px) if part.fit_px else 0.0
+    return inner + fit + part.feather_px / 2.0 + abs(part.grow_px)
 
 
-def shaped(part: MaskPart, mask: Mask, px: float, out: Mask) -> Mask:
-    """A part's own mask loosened or tightened, feathered, inverted and weakened, in `out`, which it may be itself. px:
-    of the full size to one of it."""
+def shaped(part: MaskPart, mask: Mask, view: View, out: Mask) -> Mask:
+    """A part's own mask fitted to the picture, loosened or tightened, feathered, inverted and weakened, in `out`, which
+    it may be itself."""
+    if part.fit_px:
+        mask = fitted(mask, view.Lab, max(part.fit_px / view.px, 1.0))
     if part.grow_px:
-        mask = grown(mask, part.grow_px / px)
+        mask = grown(mask, part.grow_px / view.px)
     if part.feather_px:
-        mask = feathered(mask, part.feather_px / px)
+        mask = feathered(mask, part.feather_px / view.px)
     if mask is not out:
         out[...] = mask
     if part.invert == "on":

@@ -17,15 +17,18 @@ from ..recipe.places import (
     Edges,
     Ellipse,
     Faces,
+    Focus,
     Ground,
     Lasso,
     Mapped,
     MaskPart,
     Middle,
     Muted,
+    People,
     Ramp,
     Reach,
     Saturated,
+    SkinOf,
     Sky,
     Subject,
     Zones,
@@ -200,9 +203,22 @@ def faces(part: Faces, view: View, out: Mask) -> None:
         np.maximum(out, t * t * (3.0 - 2.0 * t), out=out)
 
 
+def people(part: People, view: View, out: Mask) -> None:
+    out[...] = view.finder.people(view, int(part.n)) if view.finder is not None else 0.0
+
+
+def skin(_: SkinOf, view: View, out: Mask) -> None:
+    out[...] = view.finder.skin(view) if view.finder is not None else 0.0
+
+
+def focus(_: Focus, view: View, out: Mask) -> None:
+    out[...] = view.finder.focus(view) if view.finder is not None else 0.0
+
+
 PARTS: dict[type[MaskPart], Callable[..., object]] = {
     Bright: bright, Dim: dim, Middle: middle, Zones: zones, Colour: colour, Saturated: saturated, Muted: muted,
     Ramp: ramp, Ellipse: ellipse, Lasso: lasso, Reach: reach, Edges: edges, Brush: brush, Mapped: mapped,
-    Subject: subject, Background: subject, Sky: sky, Ground: sky, Faces: faces,
+    Subject: subject, Background: subject, Sky: sky, Ground: sky, Faces: faces, People: people,
+    SkinOf: skin, Focus: focus,
 }  # fmt: skip
 """The function of each kind that sees the picture; the mask of another place is joined as that place has it."""

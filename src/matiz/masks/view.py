@@ -40,6 +40,13 @@ class Finder(Protocol):
 
     def sky(self, view: "View") -> Mask: ...
 
+    def people(self, view: "View", n: int) -> Mask:
+        """n: which one, as in `faces`, from 1; 0 for all."""
+
+    def skin(self, view: "View") -> Mask: ...
+
+    def focus(self, view: "View") -> Mask: ...
+
     def faces(self) -> list[Face]:
         """In units of the frame's long side, the largest first."""
 

@@ -9,27 +9,31 @@ import numpy as np
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
-from ..develop.graph import HAZE, small_place_mask
+from ..develop.graph import HAZE, small_mask, small_place_mask
 from ..develop.mapping import LENS, PLACES, focal_px
 from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
-from ..develop.places import at_work
+from ..develop.places import Masked, at_work
+from ..masks.faces import Face
 from ..masks.view import lab
 from ..raw.noise import noise_of
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
-from ..recipe.places import Mapped, Place
+from ..recipe.places import Brush, Faces, Lasso, Mapped, Place, Reach, SkinOf, Sky, Subject
 from ..recipe.shapes import Grid
 from ..recipe.tree import Rows, Section
 from . import table
+from .attention import AttentionReading, Pull, read_attention
 from .border import Blob, find_blobs
 from .cast import Cast, find_cast
 from .colour import ColourReading, SkinReading, read_colour, read_skin
 from .deliver import DeliveryReading, read_delivery
 from .dust import DustReading, read_dust
+from .faces import FacesReading, read_faces
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
+from .mask_edge import EdgeReading, read_edge
 from .match import Match, turn_hue
 from .mend import MendReading, read_mend
 from .mismatch import Mismatch, find_mismatch, in_frame
@@ -49,6 +53,8 @@ MOST_RETOUCHED = 40
 SURE_SUBJECT = 0.4
 """Certainty of a subject from which a cast on it is looked for."""
 MOST_PLACES = 24
+EDGED = (Subject, Sky, Faces, SkinOf, Lasso, Brush, Reach)
+"""Parts that are meant to end where something in the picture does."""
 LEFT_OUT_PERCENT = 1e-6
 """Strength of a place that is to be seen left out."""
 LINES_PX = 1000
@@ -110,6 +116,14 @@ class PictureReading:
     """The same of the picture without its crop, px of that."""
     places: Mapping[str, PlaceReading]
     """What each place holds and changes, by its id: the first MOST_PLACES of them."""
+    edges: Mapping[str, EdgeReading]
+    """How the masks of places end that have an edge, by id; spots in px of the upright full-size picture."""
+    faces: FacesReading
+    """Px of the upright full-size picture."""
+    attention: AttentionReading
+    """Pulls in px of the upright full-size picture. The subject is known once it was looked for."""
+    attention_before: AttentionReading
+    """The same without any place."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -358,6 +372,69 @@ def _places(sight: Sight) -> dict[str, PlaceReading]:
     return out
 
 
+def _edges(sight: Sight) -> dict[str, EdgeReading]:
+    """At twice the size of other readings: leaks are small."""
+    recipe, level = sight.recipe, max(sight.level - 1, 0)
+    out: dict[str, EdgeReading] = {}
+    own = {ident: place for ident, place in recipe.places.items() if isinstance(place, Place)}
+    edged = [ident for ident, place in own.items() if any(isinstance(part, EDGED) for part in place.mask.values())]
+    if not edged:
+        return out
+    Lab = lab(sight.picture("small rendered", level))
+    plain = lab(sight.engine.render(recipe.with_plain("places"), level, result="small rendered"))
+    for ident in edged[:MOST_PLACES]:
+        node, n = small_place_mask(recipe, ident)
+        mask = sight.engine.render(recipe, level, result=node)[..., n]
+        found = read_edge(np.ascontiguousarray(mask), plain, Lab[..., 0] - plain[..., 0])
+        if found is not None:
+            leaks, gaps = (tuple(spot.scaled(2**level) for spot in spots) for spots in (found.leaks, found.gaps))
+            out[ident] = replace(found, leaks=leaks, gaps=gaps)
+    return out
+
+
+def _faces_seen(sight: Sight, per_px: float) -> list[Face]:
+    """The faces of the frame as they lie in the picture, whose px are so many of the full size each."""
+    long_side = max(sight.frame.size)
+
+    def to(points: Pixels) -> Pixels:
+        return np.asarray((sight.mapping.to_picture(points * long_side - 0.5) + 0.5) / per_px - 0.5)
+
+    return [face.moved(to) for face in sight.engine.found.faces()]
+
+
+def _faces(sight: Sight) -> FacesReading:
+    EV = luminance_EV(sight.picture("small scene"), sight.recipe.tone.exposure_EV)
+    found = read_faces(EV, _faces_seen(sight, sight.step))
+    step = float(sight.step)
+    return FacesReading(tuple(
+        replace(face, x=(face.x + 0.5) * step - 0.5, y=(face.y + 0.5) * step - 0.5, w=face.w * step, h=face.h * step)
+        for face in found.faces
+    ))  # fmt: skip
+
+
+def _attention(sight: Sight) -> AttentionReading:
+    step = float(sight.step)
+    subject = None
+    if sight.engine.found.is_at_hand():
+        node = small_mask(Masked(Rows([("p", Subject())])))
+        subject = sight.engine.render(sight.recipe, sight.level, result=node)[..., 0]
+    seen = read_attention(lab(sight.picture("small rendered")), subject, _faces_seen(sight, step))
+    return replace(seen, pulls=tuple(_pull_at(sight, pull) for pull in seen.pulls))
+
+
+def _pull_at(sight: Sight, pull: Pull) -> Pull:
+    """In the full-size picture, and where that lies in the frame."""
+    step, long_side = float(sight.step), max(sight.frame.size)
+    x, y, r = (pull.x + 0.5) * step - 0.5, (pull.y + 0.5) * step - 0.5, pull.r * step
+    middle, rim = (sight.mapping.to_frame([(x, y), (x + r, y)]) + 0.5) / long_side
+    held_x, held_y, held_r = (round(float(v), 5) for v in (*middle, np.hypot(*(rim - middle))))
+    return replace(pull, x=x, y=y, r=r, held=(held_x, held_y, held_r))
+
+
+def _is_at_hand(engine: Engine) -> bool:
+    return engine.found.is_at_hand()
+
+
 READINGS = (
     Reading("balance", _balance, reads=("light",)),
     Reading("uneven", _uneven, looks_at=("small working",)),
@@ -393,6 +470,11 @@ READINGS = (
     Reading("cast", _cast, looks_at=("small display",), reads=PLACES, after=("subject",)),
     Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
+    Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES)),
+    Reading("faces", _faces, looks_at=("small scene",), reads=("tone.exposure_EV", *PLACES)),
+    Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
+    Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
+            under=lambda recipe: recipe.with_plain("places")),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)

@@ -11,9 +11,11 @@ from ..develop.tiles import Region, Size
 from ..raw.frame import Frame
 from ..recipe.model import Recipe
 from .area import read_area
+from .attention import AttentionReading
 from .card import Card
 from .colour import SkinReading
 from .dust import Speck
+from .faces import FaceReading
 from .mend import MendReading
 from .noise import NoiseReading
 from .pairs import PairReading, shown_pair
@@ -66,6 +68,11 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "out_of_gamut": round(reading.colour.out_of_gamut.share, 6),
             "gamut_dE": round(reading.colour.out_of_gamut.mean_dE, 2),
             "skin": _skin(reading.skin),
+        },
+        "places": {
+            "faces": [_face(face) for face in reading.faces.faces],
+            "faces_spread_EV": round(reading.faces.spread_EV, 3),
+            "attention": _attention(reading.attention),
         },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
@@ -162,6 +169,22 @@ def _skin(skin: SkinReading | None) -> dict[str, float] | None:
 
 def _dB(value: float | None) -> float | None:
     return None if value is None else round(value, 2)
+
+
+def _face(face: FaceReading) -> dict[str, Any]:
+    places = {name: round(getattr(face, name), 1) for name in ("x", "y", "w", "h")}
+    return {"n": face.n, **places, "zone": round(face.zone, 2), "sides_EV": round(face.sides_EV, 2),
+            "lighter": face.lighter, "certainty": round(face.certainty, 3)}  # fmt: skip
+
+
+def _attention(reading: AttentionReading) -> dict[str, Any]:
+    pulls = [
+        {**{name: round(getattr(pull, name), 1) for name in ("x", "y", "r")}, "share": round(pull.share, 4),
+         "why": pull.why}
+        for pull in reading.pulls
+    ]  # fmt: skip
+    subject, area = (None if v is None else round(v, 4) for v in (reading.subject, reading.subject_area))
+    return {"subject": subject, "subject_area": area, "pulls": pulls}
 
 
 def _light(value: LightValue) -> dict[str, float]:

@@ -41,6 +41,8 @@ class Reading:
     """Other readings that it is made from."""
     under: Callable[[Recipe], Recipe] = field(default=as_it_is)
     """The recipe that it looks under."""
+    also: Callable[[Engine], Hashable] = field(default=lambda _: None)
+    """What else it depends on."""
 
 
 class Sight:
@@ -104,7 +106,7 @@ class Meter:
         seen = reading.under(recipe.in_force())
         pixels = tuple(self.engine.digest(seen, result) for result in reading.looks_at)
         values = tuple(repr(seen.get(path)) for path in reading.reads)
-        return pixels, values, tuple(self.key(recipe, other) for other in reading.after)
+        return pixels, values, tuple(self.key(recipe, other) for other in reading.after), reading.also(self.engine)
 
     def take(self, recipe: Recipe, name: str) -> Any:
         """One reading, made when it is not kept."""

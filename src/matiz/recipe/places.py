@@ -30,6 +30,9 @@ def _place(default: float, help_text: str) -> Any:
 class MaskPart(Section):
     """One part of a mask, and how it is joined to those before it."""
 
+    WANTS_SUBJECT: ClassVar[bool] = False
+    """Whether it follows from what the subject of the picture is, which takes seconds to find."""
+
     join: str = described(Choice(JOINS, "add", "How it meets the parts before it."))
     invert: str = described(Choice(("off", "on"), "off", "Whether what it leaves out is meant."))
     grow_px: float = described(
@@ -37,6 +40,9 @@ class MaskPart(Section):
     )
     feather_px: float = described(Number("px", 0.0, 1000.0, 0.0, 1.0, 0, "Over how many px its edge is spread."))
     strength_percent: float = _percent(100.0, 0.0, 100.0, "How much it has to say.")
+    fit_px: float = described(
+        Number("px", 0.0, 200.0, 0.0, 1.0, 0, "Within how many px its edge is moved to the picture's own; 0 leaves it.")
+    )
 
 
 @dataclass(frozen=True)
@@ -156,6 +162,7 @@ class Subject(MaskPart):
     """What the picture is of, found by a network and fitted to the picture's own edges; taps correct it."""
 
     KIND: ClassVar[str] = "subject"
+    WANTS_SUBJECT: ClassVar[bool] = True
 
     picks: Points = described(FramePoints("What is meant too.", MOST_PICKS))
     keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
@@ -189,6 +196,29 @@ class Faces(MaskPart):
     KIND: ClassVar[str] = "faces"
 
     n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which one, the largest first; 0 for all."))
+
+
+@dataclass(frozen=True)
+class People(Faces):
+    """People, each by the face that was found: all, or one of them."""
+
+    KIND: ClassVar[str] = "person"
+    WANTS_SUBJECT: ClassVar[bool] = True
+
+
+@dataclass(frozen=True)
+class SkinOf(MaskPart):
+    """Skin of the people whose faces are found; eyes, brows and lips are none."""
+
+    KIND: ClassVar[str] = "skin"
+    WANTS_SUBJECT: ClassVar[bool] = True
+
+
+@dataclass(frozen=True)
+class Focus(MaskPart):
+    """What is in focus, by how far edges are spread."""
+
+    KIND: ClassVar[str] = "focus"
 
 
 @dataclass(frozen=True)
@@ -270,6 +300,9 @@ class Place(Section):
         Sky,
         Ground,
         Faces,
+        People,
+        SkinOf,
+        Focus,
         Mapped,
         SameAs,
     )

@@ -13,8 +13,11 @@ class OpenPicture:
     def __init__(self, path: Path, frame: Frame) -> None:
         self.path = path
         self.engine = Engine(frame)
+        self.engine.found.in_haste = True
         self.meter = Meter(self.engine)
         self.is_closed = False
+        self.looked_for = False
+        """Whether its subject was looked for."""
 
     @property
     def frame(self) -> Frame:

@@ -11,8 +11,10 @@ from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 from ..colour.spaces import decode_sRGB
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
+from ..develop.places import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
+from ..masks.subject import SubjectMap
 from ..measure.ask import ask_pixel
 from ..measure.picture import PictureReading
 from ..measure.values import LightValue, value_of
@@ -21,6 +23,7 @@ from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
 from ..recipe.model import PROCESSING, Light, Recipe
+from ..recipe.places import Place
 from ..recipe.tree import parts_of
 from ..shoot.desk import Desk, Edit
 from ..shoot.open_picture import OpenPicture
@@ -34,6 +37,10 @@ from .saver import Saver
 PREVIEW_PX = 1000
 INTERRUPT_MS = 700
 """How long a picture that is not wanted any more may keep the decoder."""
+HOW_FOUND = {
+    "network": "Subject found.",
+    "contrast": "Subject guessed from contrast: no network could be loaded. Look at its edge.",
+}
 Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
@@ -374,8 +381,11 @@ class Session(QObject):
 
     def _changed(self) -> None:
         self.saver.soon()
-        self.recipeChanged.emit(self._differs())
+        changed = self._differs()
+        self.recipeChanged.emit(changed)
         self._measure(moving=False)
+        if "places" in changed:
+            self._look_for_subject()
 
     def _differs(self) -> frozenset[str]:
         """Sections that differ from what was told last; what did not change is the same object."""
@@ -397,6 +407,31 @@ class Session(QObject):
         self.pictureOpened.emit()
         self.recipeChanged.emit(SECTIONS)
         self._measure(moving=False)
+        self._look_for_subject()
+
+    def _look_for_subject(self) -> None:
+        """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
+        picture = self.picture
+        if picture is None or picture.looked_for or picture.engine.found.is_at_hand():
+            return
+        places = (place for place in self.recipe.places.values() if isinstance(place, Place))
+        if any(wants_subject(place.mask) for place in places):
+            self.look_for_subject()
+
+    def look_for_subject(self, then: Callable[[SubjectMap], None] | None = None) -> None:
+        """Aside, and say so: seconds, once per picture. All that follows from it is shown anew."""
+        assert self.picture is not None
+        found, self.picture.looked_for = self.picture.engine.found, True
+        self.said.emit("Looking for the subject: a few seconds, once per picture.")
+
+        def show(seen: SubjectMap) -> None:
+            self.said.emit(HOW_FOUND.get(seen.how, f"Subject found by {seen.how}."))
+            self.recipeChanged.emit(frozenset({"places"}))
+            self._measure(moving=False)
+            if then is not None:
+                then(seen)
+
+        self.do_aside(lambda _: found.subject_map(), "subject", show)
 
     def _on_failed(self, path: Path, turn: int, text: str) -> None:
         if turn != self._openings:

@@ -5,9 +5,10 @@ from collections.abc import Mapping
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ...measure.mask_edge import EdgeReading
 from ...measure.places import PlaceReading
 from ...recipe.places import Place
-from ...wording import EV, number, percent
+from ...wording import EV, counted, number, percent
 from ..controls import caption, push
 from ..findings_panel import WIDTH_PX
 from ..rows_list import Row, RowsList
@@ -61,16 +62,19 @@ class PlaceList(QWidget):
         for name in ("double", "same", "remove"):
             self.buttons[name].setEnabled(chosen in places)
 
-    def show_reading(self, reading: PlaceReading | None) -> None:
-        self.told.setText(told(reading) if reading is not None else "")
+    def show_reading(self, reading: PlaceReading | None, edge: EdgeReading | None) -> None:
+        self.told.setText(told(reading, edge) if reading is not None else "")
 
 
-def told(reading: PlaceReading) -> str:
-    """What a place holds and changes, in three lines."""
+def told(reading: PlaceReading, edge: EdgeReading | None = None) -> str:
+    """What a place holds and changes, and how its mask ends, in four lines."""
     lines = [f"{percent(reading.coverage)} of the picture"]
     if reading.most_dE >= 0.05:
         lines.append(f"inside {EV(reading.inside_EV)}, ΔE {number(reading.inside_dE, 1)}")
         lines.append(f"outside {EV(reading.outside_EV)}, ΔE {number(reading.outside_dE, 1)}")
     else:
         lines.append("It changes nothing that can be seen.")
+    if edge is not None:
+        off = [counted(len(spots), word) for spots, word in ((edge.leaks, "leak"), (edge.gaps, "gap")) if spots]
+        lines.append(", ".join([f"edge: {percent(edge.agreement, 0)} on the picture's edges", *off]))
     return "\n".join(lines)

@@ -23,7 +23,7 @@ LABELS = {
     "feather_px": "Feather", "grow_px": "Looser, tighter", "strength_percent": "Share", "exponent": "Power",
     "low": "From zone", "high": "To zone", "soft": "Soft ends", "hue_deg": "Hue off", "chroma": "Chroma off",
     "lightness": "Lightness off", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour off",
-    "rise": "Whole at a rise of", "n": "Which",
+    "rise": "Whole at a rise of", "n": "Which", "fit_px": "To the edge within",
 }  # fmt: skip
 FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Rises over"}
 BRUSH = {
@@ -129,7 +129,7 @@ class WherePage(Page):
     def _kind_page(self, kind: type[MaskPart]) -> tuple[QWidget, dict[str, Tape]]:
         tapes = {f"brush.{name}": self._brush_tape(name, label) for name, label in BRUSH.items() if kind is Brush}
         leaves = parts_of(kind)
-        common = ("feather_px", "grow_px", "strength_percent")
+        common = ("fit_px", "feather_px", "grow_px", "strength_percent")
         own = [name for name, leaf in leaves.items() if isinstance(leaf, Number) and name not in (*LYING, *common)]
         for name in (*own, *common):
             leaf = leaves[name]
@@ -228,6 +228,9 @@ HOW = {
     "Background": "All but the subject. Click what belongs to it too; Alt and click what does not.",
     "Sky": "Found by itself: what is calm, hangs together and reaches the upper border.",
     "Faces": "Found by themselves, the largest first; 0 is all of them.",
+    "People": "Found by their faces, the largest first; 0 is all of them.",
+    "Skin": "Found by the colours of the faces, within their people.",
+    "In focus": "Found by how far edges are spread: near no edge nothing is in it.",
     "Brush": "Drag to paint, Alt to wipe off, Shift and click for a straight stroke from the last; the right button, "
     "dragged sideways, makes it wider.",
     "Ramp": "Drag on the picture from where it is full to where it is gone; its ends and its middle can be held.",

@@ -3,11 +3,11 @@
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from ...masks.subject import SubjectMap
+from ...measure.mask_edge import EdgeReading
 from ...measure.places import PlaceReading
 from ...measure.spot import hue_and_chroma, spot
 from ...recipe.model import Tone
-from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke, Subject
+from ...recipe.places import Brush, MaskPart, Place, SameAs, Stroke
 from ...recipe.tree import ABSENT, ORDER, Rows, added, parts_of, replaced
 from ...wording import counted, percent
 from ..actions import ActionSpec
@@ -15,6 +15,7 @@ from ..colouring.hues import HuesPage
 from ..controls import Words, hold_drags
 from ..instruments.ladder import Ladder
 from ..picture_view import PictureView
+from ..placing.attention import AttentionPage
 from ..placing.hues import PlaceHues
 from ..placing.mask_view import MODES, OFF, MaskView
 from ..placing.page import Page
@@ -29,10 +30,6 @@ from ..tools import Click
 from .base import Station
 
 DECK_PX = 276
-HOW_FOUND = {
-    "network": "Subject found.",
-    "contrast": "Subject guessed from contrast: no network could be loaded. Look at its edge.",
-}
 STANDING = {"lighter": ("Lighter", 1.0), "darker": ("Darker", -1.0)}
 """Places that the brush goes to at once: their names, and the EV that a whole stroke would change."""
 MOST_TINT = 20.0
@@ -45,7 +42,7 @@ class PlacesStation(Station):
     """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
 
     number, title, key = 6, "Places", "places"
-    reads, shows = frozenset({"places", "tone"}), ("places",)
+    reads, shows = frozenset({"places", "tone"}), ("places", "edges")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -56,7 +53,10 @@ class PlacesStation(Station):
         self.where, self.what, self.curve = WherePage(self), LightPage(self), CurvePage(self)
         self.rank = RankPage(self, self._to_frame)
         self.hues = PlaceHues(self, HuesPage(session, view, self._pegs_path))
-        self.pages: tuple[Page, ...] = (self.where, self.what, self.curve, self.hues, self.rank)
+        self.attention = AttentionPage(self)
+        self.pages: tuple[Page, ...] = (
+            self.where, self.what, self.curve, self.hues, self.rank, self.attention,
+        )  # fmt: skip
         self.page: Page = self.where
         self.row.addWidget(self.ladder, 4)
         self.row.addLayout(self._paged(), 12)
@@ -173,12 +173,17 @@ class PlacesStation(Station):
 
     def refresh_readings(self) -> None:
         reading = self._reading()
-        self.list.show_reading(reading)
+        edges: dict[str, EdgeReading] | None = self.reading("edges")
+        self.list.show_reading(reading, edges.get(self.chosen) if edges else None)
         self.ladder.show_reading(reading)
         self.page.refresh_readings()
+        if self.page is self.attention:
+            self.view.update()
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         self.mask_view.paint(painter, view, self.chosen)
+        if self.page is self.attention:
+            self.attention.paint_over(painter, view)
 
     def turn_to(self, title: str) -> None:
         self.view.put_away(self.rank.tool)
@@ -187,7 +192,7 @@ class PlacesStation(Station):
         self.words.show_value(title)
         self._stack.setCurrentWidget(self.page)
         # what another page shows need not follow the hand here
-        self.shows = ("places", *self.page.shows)
+        self.shows = ("places", "edges", *self.page.shows)
         if self.is_shown:
             self.session.watch(self.shows, self.key)
         self.page.refresh()
@@ -323,18 +328,11 @@ class PlacesStation(Station):
     def add_part(self, kind: type[MaskPart], join: str, **values: object) -> None:
         """What takes seconds to find is looked for first, aside: the part is there when it is found."""
         engine, ident = self.session.engine, self.chosen
-        found = engine.sensor.found if engine is not None else None
         part = kind(join=join, **values)  # type: ignore[arg-type]
-        if not issubclass(kind, Subject) or found is None or found.is_at_hand():
+        if not kind.WANTS_SUBJECT or engine is None or engine.found.is_at_hand():
             self._put_part(part, ident)
-            return
-        self.session.said.emit("Looking for the subject: a few seconds, once per picture.")
-
-        def put(seen: SubjectMap) -> None:
-            self.session.said.emit(HOW_FOUND.get(seen.how, f"Subject found by {seen.how}."))
-            self._put_part(part, ident)
-
-        self.session.do_aside(lambda _: found.subject_map(), "subject", put)
+        else:
+            self.session.look_for_subject(lambda _: self._put_part(part, ident))
 
     def _put_part(self, part: MaskPart, ident: str) -> None:
         """Put a part to the place it was wanted for, whichever is chosen by now."""

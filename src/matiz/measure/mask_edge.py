@@ -1,0 +1,107 @@
+"""Whether a mask ends where the picture does: its edge on picture edges, what leaks beyond, what is left out."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..masks.sides import sides_of
+from ..masks.view import Mask, Pixels
+
+WIDTH = 0.018
+"""Of the long side: how far beyond an edge a leak is looked for."""
+EDGE_dE = 6.0
+"""In L*, a*, b* over two px: what is an edge of the picture. By eye, no source."""
+STANDS_OUT = 4.0
+"""Times the median slope of the picture."""
+ON_EDGE_PX = 2
+LEAST_PX = 5
+"""Thickness, px of the picture that is read: less is the softness of an edge."""
+LEAST_AREA = 1.2e-4
+"""Of the picture: a smaller leak is not worth a word."""
+MOST_SPOTS = 12
+MOST_SOFT = 0.5
+"""Share of the band along its edge that may be half in it: what is softer has no edge to judge."""
+RING_PX = 6
+"""How far outside an edge a halo is looked for, px of the picture that is read."""
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where a mask leaks, or has a gap; px of the picture that was read."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+    px: float
+    """Its area."""
+
+    def scaled(self, by: int) -> "Spot":
+        return Spot(self.x * by, self.y * by, self.w * by, self.h * by, self.px * by * by)
+
+
+@dataclass(frozen=True)
+class EdgeReading:
+    """The edge of one mask."""
+
+    agreement: float
+    """Share of its edge that lies on an edge of the picture, 0..1."""
+    leaks: tuple[Spot, ...]
+    """Parts of it beyond an edge, the largest first."""
+    gaps: tuple[Spot, ...]
+    """What it leaves out up to an edge, the largest first."""
+    halo_L: float
+    """By how much more lightness changes just outside the edge than farther out, L*; 0 where that cannot be told."""
+
+
+def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
+    """mask, change_L: (height, width), what the place changes of lightness. Lab: (height, width, 3) of the picture.
+    None for a mask that has no edge, or too soft a one."""
+    solid = mask > 0.5
+    if not solid.any() or solid.all():
+        return None
+    long_side = max(mask.shape)
+    width = WIDTH * long_side
+    sides = sides_of(mask, Lab, width)
+    soft = (mask > 0.1) & (mask < 0.9)
+    if (soft & sides.band).sum() > MOST_SOFT * sides.band.sum():
+        return None
+    leak = _thick(solid & sides.band & sides.surely_outside)
+    gap = _thick(~solid & sides.band & sides.surely_inside)
+    rim = solid != (cv2.erode(solid.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0)
+    near = cv2.dilate(_edges(Lab).astype(np.uint8), np.ones((2 * ON_EDGE_PX + 1,) * 2, np.uint8)) > 0
+    agreement = float((rim & near).sum() / max(rim.sum(), 1))
+    return EdgeReading(agreement, _spots(leak), _spots(gap), _halo(solid, sides.surely_outside, change_L, width))
+
+
+def _halo(solid: NDArray[np.bool_], other: NDArray[np.bool_], change_L: Mask, width: float) -> float:
+    """solid: the mask; other: what surely lies on the other side of the picture's edge."""
+    away = cv2.distanceTransform((~solid).astype(np.uint8), cv2.DIST_L2, 3)
+    ring = other & (away > 0.0) & (away <= RING_PX)
+    beyond = (away > width) & (away <= 3.0 * width)
+    if ring.sum() < 50 or beyond.sum() < 50:
+        return 0.0
+    return float(change_L[ring].mean() - change_L[beyond].mean())
+
+
+def _edges(Lab: Pixels) -> NDArray[np.bool_]:
+    calm = cv2.GaussianBlur(Lab, (0, 0), 1.0)
+    across, down = (cv2.Sobel(calm, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=0.25) for dx in (1, 0))
+    steep = np.sqrt((across**2 + down**2).sum(axis=2))
+    # in rough surroundings only what stands out is an edge
+    return np.asarray(steep > max(EDGE_dE, STANDS_OUT * float(np.median(steep))))
+
+
+def _thick(where: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """Without what is thinner than LEAST_PX."""
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (LEAST_PX, LEAST_PX))
+    return np.asarray(cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, disc), np.uint8)
+
+
+def _spots(where: NDArray[np.uint8]) -> tuple[Spot, ...]:
+    _, _, found, _ = cv2.connectedComponentsWithStats(where)
+    least = LEAST_AREA * where.size
+    rows = sorted((row for row in found[1:] if row[4] >= least), key=lambda row: -row[4])
+    return tuple(Spot(int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4])) for row in rows[:MOST_SPOTS])
