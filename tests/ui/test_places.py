@@ -1,5 +1,7 @@
 """Places in the real window: masks made by hand, brush, ramps, parts joined, the list, undo, delivery, the keyboard."""
 
+import threading
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -11,8 +13,12 @@ from PySide6.QtWidgets import QApplication
 from matiz.colour.spaces import sRGB_to_Lab
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
-from matiz.develop.graph import mask
+from matiz.develop.graph import mask, place_mask
 from matiz.develop.places import Masked, mask_of
+from matiz.masks.subject import SubjectMap
+from matiz.measure.attention import AttentionReading, Pull
+from matiz.measure.mask_edge import EdgeReading, Spot
+from matiz.measure.places import PlaceReading
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import (
     Background,
@@ -20,17 +26,23 @@ from matiz.recipe.places import (
     Brush,
     Colour,
     Ellipse,
+    Focus,
     Lasso,
+    People,
     Place,
     Ramp,
     Reach,
     SameAs,
+    SkinOf,
     Subject,
     Zones,
 )
-from matiz.recipe.tree import Rows
+from matiz.recipe.tree import Rows, added
+from matiz.ui.instruments.attention_bars import ROW_PX, AttentionBars, lengths
 from matiz.ui.placing import handles
 from matiz.ui.placing.mask_view import over
+from matiz.ui.placing.where import HOW
+from matiz.ui.placing.words import NAMES
 from matiz.ui.shots import settle
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
@@ -493,3 +505,103 @@ def test_a_place_is_given_to_pictures_that_are_selected(window, places):
 def part_of(place: Place) -> str:
     (part,) = place.mask.values()
     return part.of
+
+
+# ---- what is found, and what the eye is drawn to
+
+
+class Slow:
+    """Stands for the network: finds the lower half, once it is let go."""
+
+    def __init__(self, monkeypatch) -> None:
+        self.calls, self.gate = 0, threading.Event()
+        monkeypatch.setattr("matiz.develop.found.find_subject", self)
+
+    def __call__(self, picture) -> SubjectMap:
+        self.calls += 1
+        assert self.gate.wait(20)
+        share = np.zeros((64, 64), np.float32)
+        share[32:] = 1.0
+        return SubjectMap(share, "network")
+
+
+def test_a_picture_that_wants_its_subject_is_shown_at_once_and_again_when_it_is_found(
+    window, places, tmp_path, monkeypatch
+):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    network = Slow(monkeypatch)
+    place = Place(mask=Rows([("m1", Subject())]), exposure_EV=-2.0)
+    window.session.commit(added(window.session.recipe, [("places", place)]), "x")
+    ident = next(iter(window.session.recipe.places))
+    engine, recipe = window.session.engine, window.session.recipe
+    node, n = place_mask(recipe, ident)
+    assert engine.render(recipe, 1, result=node)[..., n].max() == 0.0, "not waited for"
+    network.gate.set()
+    settle(window)
+    mask = own_mask(window, ident)
+    assert mask[-20:].min() > 0.9 and mask[:20].max() < 0.1 and network.calls == 1
+    window.session.undo()
+    window.session.redo()
+    settle(window)
+    assert network.calls == 1
+
+
+def test_the_attention_page_finds_the_subject_lifts_it_and_holds_a_pull_back(window, places, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    Slow(monkeypatch).gate.set()
+    places.turn_to("Attention")
+    settle(window)
+    page = places.attention
+    assert page.find.isVisible() and not page.lift.isVisible() and "not been looked for" in page.note.text()
+    page.find.click()
+    settle(window)
+    assert page.lift.isVisible() and not page.find.isVisible() and "fills 50" in page.note.text()
+    plain = window.view.grab().toImage()
+    page.lift.click()
+    settle(window)
+    assert [place.name for place in places.places().values()] == ["Subject lifted", "Background held back"]
+    assert window.view.grab().toImage() != plain
+    assert "without places" in page.note.text() or page.reading().subject is not None
+    pulls = page.reading().pulls
+    if pulls:
+        QTest.keyClick(page.bars, Qt.Key.Key_Down)
+        assert page.which == min(1, len(pulls) - 1)
+        page.darken.click()
+        settle(window)
+        assert [place.name for place in places.places().values()][-1] == "Pull held back"
+    page.soften.click()
+    assert [place.name for place in places.places().values()][-1] == "Background softened"
+    settle(window)
+
+
+def test_bars_are_as_long_as_shares_and_rows_are_hit():
+    pulls = tuple(Pull(10.0, 10.0, 5.0, share, "colour", 50.0, 10.0) for share in (0.1, 0.05))
+    bars = AttentionBars()
+    bars.resize(360, 160)
+    assert lengths(AttentionReading(0.4, 0.2, pulls)) == pytest.approx([0.5, 1.0, 0.25, 0.125])
+    bars.show_reading(AttentionReading(0.4, 0.2, pulls), None, 0)
+    assert bars.hit(50, 4 + 2.5 * ROW_PX) == 0 and bars.hit(50, 4 + 3.5 * ROW_PX) == 1
+    assert bars.hit(50, 10) is None and bars.hit(50, 4 + 4.5 * ROW_PX) is None
+    chosen = []
+    bars.changed.connect(chosen.append)
+    QTest.mouseClick(bars, Qt.MouseButton.LeftButton, pos=QPoint(50, int(4 + 3.5 * ROW_PX)))
+    assert chosen == [1]
+    bars.grab()
+
+
+def test_how_a_mask_ends_is_told_in_the_list(window, places):
+    edge = EdgeReading(0.93, (Spot(1, 2, 3, 4, 12.0),), (), 0.0)
+    places.list.show_reading(PlaceReading(0.2, (0.0,) * 11, (0.0,) * 11), edge)
+    assert "edge: 93 % on the picture's edges, 1 leak" in places.list.told.text().replace("\u202f", " ")
+
+
+@pytest.mark.parametrize("kind", [People, SkinOf, Focus])
+def test_what_is_found_can_be_added_from_the_menu(window, places, kind, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    Slow(monkeypatch).gate.set()
+    places.new_place()
+    places.add_part(kind, "add")
+    settle(window)
+    (part,) = the_place(window).mask.values()
+    assert type(part) is kind and HOW[NAMES[kind]] == places.where.note.text()
+    assert "fit_px" in places.where.tapes(kind)

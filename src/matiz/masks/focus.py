@@ -17,8 +17,10 @@ MOST_PX = 2000
 """Long side that is looked at."""
 BLUR_PX = 1.5
 """By which the picture is blurred once more, px."""
-MOST_SPREAD = 8.0
-"""Px: farther than that nothing is told apart."""
+OWN_PX = 0.95
+"""Px: what slopes are blurred by as they are looked at."""
+LEAST_SPREAD, MOST_SPREAD = 0.3, 8.0
+"""Px: between these edges are told apart."""
 NOISE, LEAST_EDGE = 5.0, 0.02
 """What an edge's gradient must exceed: times the noise's, and in encoded values 0..1."""
 SHARPEST = 0.1
@@ -68,7 +70,8 @@ def edge_spreads(grey: Plane) -> tuple[Plane, Plane]:
     ridge = own >= cv2.dilate(own, np.ones((3, 3), np.uint8)) * 0.9
     is_edge = ridge & (own > least)
     ratio = np.maximum(own / np.maximum(again, 1e-6), 1.0 + 1e-3)
-    spread = np.minimum(BLUR_PX / np.sqrt(ratio**2 - 1.0), MOST_SPREAD).astype(np.float32)
+    seen = BLUR_PX / np.sqrt(ratio**2 - 1.0)
+    spread = np.minimum(np.sqrt(np.maximum(seen**2 - OWN_PX**2, LEAST_SPREAD**2)), MOST_SPREAD).astype(np.float32)
     weight = np.where(is_edge, np.minimum(own / least, 4.0), 0.0).astype(np.float32)
     return spread, weight
 

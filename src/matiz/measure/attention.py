@@ -31,6 +31,9 @@ INSIDE, RIM = 0.35, 0.03
 itself."""
 HELD = 0.35
 """Of its strongest place: what of its neighbourhood belongs to a pull."""
+LIGHT = 0.9
+LEAST_OF_TOP = 0.25
+"""Of the strongest place of all: what is weaker pulls nobody."""
 LEAST_PULL = 0.02
 """Of all attention: less is nothing to speak of."""
 WHY = ("lightness", "colour", "direction", "face")
@@ -50,7 +53,7 @@ class Pull:
     why: str
     """What most of it is: one of WHY."""
     L: float
-    """Its median L*."""
+    """L* of its lightest tenth, at least."""
     lighter_L: float
     """By how much that is more than what lies about it has."""
     held: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -152,13 +155,13 @@ def _pulls(share: Map, ways: list[Map], L: Map, subject: Map | None, scale: floa
         near = (y - at[0]) ** 2 + (x - at[1]) ** 2 < radius**2
         held = near & (left > HELD * left[at])
         own = round(float(left[held].sum(dtype=np.float64)), 6)
-        if own < LEAST_PULL:
+        if own < LEAST_PULL or left[at] < LEAST_OF_TOP * share.max():
             break
         middle = [float((v[held] * left[held]).sum(dtype=np.float64)) / own for v in (x, y)]
         reach = float(np.sqrt(((x - middle[0]) ** 2 + (y - middle[1]) ** 2)[held].mean())) * 1.5 + 1.0
         why = WHY[int(np.argmax([float(way[held].sum(dtype=np.float64)) for way in ways]))]
         about = near & ~held
-        light = float(np.median(L[held]))
+        light = float(np.quantile(L[held], LIGHT))
         lighter = light - float(np.median(L[about])) if about.any() else 0.0
         at_x, at_y = ((v + 0.5) / scale - 0.5 for v in middle)
         out.append(Pull(at_x, at_y, reach / scale, own, why, light, lighter))

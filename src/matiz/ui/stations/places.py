@@ -90,7 +90,7 @@ class PlacesStation(Station):
         self.words.show_value(self.page.title)
         self.words.chosen.connect(self.turn_to)
         self.see = Words(
-            "See the mask", [("off", "picture"), ("picture", "mask in the picture"), ("grey", "mask alone")],
+            "See the mask", [("off", "picture"), ("picture", "mask over it"), ("grey", "mask alone")],
             "What lies outside grey and dim, or the mask alone; it hides while a tape moves.",
         )  # fmt: skip
         self.see.show_value(OFF)

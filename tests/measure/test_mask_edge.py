@@ -1,0 +1,125 @@
+"""How masks end: leaks and gaps are listed with their places, clean masks list none, rims are told."""
+
+import cv2
+import numpy as np
+import pytest
+from sklearn.datasets import load_sample_image
+
+from matiz.develop.engine import Engine
+from matiz.findings.find import fixed
+from matiz.findings.places import leaks
+from matiz.masks.view import lab
+from matiz.measure.mask_edge import read_edge
+from matiz.measure.picture import Meter
+from matiz.recipe.model import Recipe
+from matiz.recipe.places import Lasso, Place, Ramp
+from matiz.recipe.tree import Rows, added
+from matiz.simcam.camera import expose
+from matiz.simcam.shoot import DEMO_SHOTS, scene_of
+from matiz.simcam.truth import truth_of
+
+SIZE = (1500, 1000)
+
+
+@pytest.fixture(scope="module", params=["CORVA_0012.dng", "CORVA_0031.dng"])
+def seen(request):
+    return scene_and_mask(request.param)
+
+
+def scene_and_mask(name: str) -> tuple[np.ndarray, np.ndarray]:
+    """L*, a*, b* of a frame, and a true mask of it: the sky of the pans, the lizard."""
+    shot = next(s for s in DEMO_SHOTS if s.name == name)
+    scene = scene_of(shot.scene, SIZE, view=shot.view)
+    truth = truth_of(scene, shot.settings).masks
+    mask = truth["sky"] if "sky" in truth else truth["subject"] + truth["eye"]
+    Lab = lab(Engine(expose(scene, shot.settings)).render(Recipe(), 0, result="small rendered"))
+    return Lab, np.ascontiguousarray(mask, np.float32)
+
+
+def test_clean_masks_list_no_leak(seen):
+    Lab, mask = seen
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.leaks == ()
+    assert own.agreement > 0.6
+
+
+def flower() -> tuple[np.ndarray, np.ndarray]:
+    """A photograph of an orange flower before dark green, L*, a*, b*, and its mask by that colour."""
+    picture = load_sample_image("flower.jpg")
+    big = cv2.resize(picture, (1500, 1001), interpolation=cv2.INTER_CUBIC)
+    Lab = cv2.cvtColor(big.astype(np.float32) / 255.0, cv2.COLOR_RGB2LAB)
+    orange = cv2.medianBlur(((Lab[..., 1] > 8) & (Lab[..., 2] > 10)).astype(np.uint8), 11)
+    solid = cv2.morphologyEx(orange, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8))
+    return Lab, cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
+
+
+def pans() -> tuple[np.ndarray, np.ndarray]:
+    return scene_and_mask("CORVA_0012.dng")
+
+
+@pytest.mark.parametrize(("seen_in", "least"), [(pans, 10), (flower, 7)])
+def test_leaks_of_twenty_px_are_listed_with_their_places(seen_in, least):
+    """20 px here are 40 of a frame of 3000. Where flower and ground are alike nothing is said."""
+    Lab, mask = seen_in()
+    clean = read_edge(mask, Lab, mask)
+    assert clean is not None and len(clean.leaks) <= 1, "the mask by colour has an error of its own"
+    solid = (mask > 0.5).astype(np.uint8)
+    rim = np.argwhere((cv2.dilate(solid, np.ones((3, 3), np.uint8)) > 0) & (solid == 0))
+    inner = rim[(rim[:, 1] > 60) & (rim[:, 1] < SIZE[0] - 60) & (rim[:, 0] < SIZE[1] - 60)]
+    found = 0
+    at = inner[np.linspace(0, len(inner) - 1, 12).astype(int)]
+    for y, x in at:
+        leaking = mask.copy()
+        cv2.circle(leaking, (int(x), int(y)), 20, 1.0, -1)
+        own = read_edge(leaking, Lab, leaking)
+        assert own is not None
+        found += any(s.x - 8 <= x <= s.x + s.w + 8 and s.y - 8 <= y <= s.y + s.h + 8 for s in own.leaks)
+    assert found >= least, f"{found} of {len(at)}"
+
+
+def test_soft_masks_and_whole_ones_have_no_edge_to_judge(seen):
+    Lab, _ = seen
+    assert read_edge(np.ones(Lab.shape[:2], np.float32), Lab, Lab[..., 0]) is None
+    ramp = np.repeat(np.linspace(0.0, 1.0, Lab.shape[1], dtype=np.float32)[None], Lab.shape[0], axis=0)
+    assert read_edge(ramp, Lab, ramp) is None
+
+
+def test_a_rim_of_light_beyond_the_edge_is_told():
+    y, x = np.mgrid[0:300, 0:400]
+    disc = (np.hypot(x - 200, y - 150) < 80).astype(np.float32)
+    Lab = np.dstack([50.0 + 30.0 * disc, disc, disc]).astype(np.float32)
+    Lab += np.random.default_rng(1).normal(0, 0.5, Lab.shape).astype(np.float32)
+    wide = cv2.GaussianBlur((np.hypot(x - 200, y - 150) < 83).astype(np.float32), (0, 0), 3.0)
+    own = read_edge(disc, Lab, 8.0 * wide)
+    assert own is not None and own.halo_L > 2.0
+    clean = read_edge(disc, Lab, 8.0 * disc)
+    assert clean is not None and abs(clean.halo_L) < 0.3
+
+
+def lasso_place(outline) -> Recipe:
+    place = Place(name="Sky", mask=Rows([("m1", Lasso(path=tuple(outline)))]), exposure_EV=-1.0)
+    return Recipe().change_all(added(Recipe(), [("places", place)]), label="x")[0]
+
+
+def test_the_finding_tightens_the_mask_and_is_then_silent(scene_engine):
+    """The sky of the pans by an outline that dips into the hills."""
+    meter = Meter(scene_engine)
+    hills = np.argmax(scene_engine.render(Recipe(), 0, result="display")[..., 2] < 0.16, axis=0)
+    ridge = [(x / 600.0, float(np.median(hills[max(x - 3, 0) : x + 4])) / 600.0) for x in range(0, 600, 6)]
+    dipped = [(x, y + (0.022 if 0.4 < x < 0.5 else 0.0)) for x, y in ridge]
+    recipe = lasso_place([(0.0, 0.0), *dipped, (1.0, dipped[-1][1]), (1.0, 0.0)])
+    reading = meter.picture(recipe)
+    told = leaks(reading, recipe)
+    assert len(told) == 1 and told[0].evidence["leaks"] >= 1
+    assert any(0.38 < box[0][0] / 600.0 < 0.52 for box in told[0].outlines)
+    better = fixed(recipe, told[0])
+    [before], [after] = (meter.take(each, "edges").values() for each in (recipe, better))
+    assert sum(spot.px for spot in after.leaks) < 0.35 * sum(spot.px for spot in before.leaks)
+    assert not any(0.4 < spot.x / 600.0 < 0.5 for spot in after.leaks), "the dip is gone"
+    assert all(finding.fix is None for finding in leaks(meter.picture(better), better)), "it is offered once"
+
+
+def test_a_ramp_is_not_judged(scene_engine):
+    place = Place(mask=Rows([("m1", Ramp())]), exposure_EV=-1.0)
+    recipe = Recipe().change_all(added(Recipe(), [("places", place)]), label="x")[0]
+    assert Meter(scene_engine).take(recipe, "edges") == {}
