@@ -1,6 +1,6 @@
 """The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
 
-    sensor -> geometry -> light -> fall-off -> scene -> rendition -> fit -> (encoding, when a file is written)
+    sensor -> noise -> geometry -> light -> fall-off -> scene -> rendition -> fit -> (encoding, when a file is written)
                                                   \\-> screen (rendition, fit and encoding in one pass)
 
 Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
@@ -23,6 +23,7 @@ from ..recipe.model import Recipe
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .colour import is_plain, moves_of
+from .denoise import denoised
 from .node import Node, Patch, Pixels, Work, product
 from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
 from .rendition import channel_curves, display_table
@@ -192,12 +193,13 @@ def _at_full_size(level: int) -> bool:
     return level == 0
 
 
-def _working(name: str, sensor: Node) -> tuple[Node, Node]:
+def _working(name: str, sensor: Node, *, takes_noise_out: bool = False) -> tuple[Node, Node]:
     """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced."""
+    camera = repaired(name, sensor)
     geometry = Node(
         f"geometry{name}",
         _geometry,
-        (repaired(name, sensor),),
+        (denoised(name, camera) if takes_noise_out else camera,),
         mapping.PLACES,
         grow=_source,
         is_idle=lambda work: work.mapping.is_idle,
@@ -213,7 +215,7 @@ BALANCE = product("balance", _balance, reads=_LIGHT)
 HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
 
 SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
-CAMERA, WORKING = _working("", SENSOR)
+CAMERA, WORKING = _working("", SENSOR, takes_noise_out=True)
 SMALL_CAMERA, SMALL = _working(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size))
 HAZE = haze_node(SMALL)
 _, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))

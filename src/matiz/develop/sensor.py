@@ -19,6 +19,7 @@ from ..raw.noise import noise_of
 from ..raw.pattern import FixedPattern, fixed_pattern
 from .found import Found
 from .highlights import CLEAR, ratios_around
+from .noise import NoiseSpread
 from .paint import Paint
 from .patches import Kept
 from .tiles import Region, level_size
@@ -41,6 +42,8 @@ class Sensor:
         self.frame = frame
         self.found = found
         """What was found in the picture."""
+        self.noise = NoiseSpread(frame, developed)
+        """What its noise looks like."""
         self._levels: dict[int, Camera] = {}
         self._small: dict[int, Camera] = {}
         self.patches = Kept()
@@ -94,6 +97,14 @@ class Sensor:
         """A region of a level: quick and a little unsharp or noisy, one pixel from each cell of a 2x2 mosaic, unless
         the level is there already."""
         return self.read(level, area) if level in self._levels else self.small(level, area)
+
+
+def developed(frame: Frame, level: int) -> Camera:
+    """The whole of a level, by area means of the full size."""
+    camera = region(frame, (0, 0, *frame.size))
+    for _ in range(level):
+        camera = halved(camera)
+    return camera
 
 
 def half_level(frame: Frame, pattern: FixedPattern | None = None) -> Camera:

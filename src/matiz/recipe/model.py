@@ -11,6 +11,7 @@ from ..errors import RecipeError
 from . import toning, tree
 from .change import Change, Settings, changed
 from .colour import Grading
+from .detail import Detail
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Band, Clone, Fill, Heal, HeldLine, Pull
 from .places import Place
@@ -168,6 +169,7 @@ class Recipe(Section):
     tone: Tone = field(default_factory=Tone)
     colour: Grading = field(default_factory=Grading)
     places: Rows[Section] = tree.table(Place)
+    detail: Detail = field(default_factory=Detail)
     processing: int = PROCESSING
     schema: int = SCHEMA
     """Version of the layout that it came in: a newer one is kept for the Matiz that wrote it."""

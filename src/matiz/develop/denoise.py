@@ -1,0 +1,58 @@
+"""The nodes that take noise out of camera values: a full estimate, made once, and how much of it is mixed in."""
+
+import numpy as np
+
+from .node import Node, Patch, Pixels, Work
+from .noise import REACH_PX, estimated
+from .tiles import grown, level_size
+
+DEEPEST = 2
+"""Level of the smallest picture in which noise is still worth taking out."""
+
+
+def denoised(name: str, camera: Node) -> Node:
+    """The node that takes noise out of a node's camera values."""
+    estimate = Node(f"without noise{name}", _estimate, (camera,), grow=_around, keeps=_is_noisy)
+    return Node(f"denoised{name}", _mixed, (camera, estimate), ("detail.noise",), is_idle=_is_idle, keeps=_is_noisy)
+
+
+def _around(work: Work) -> tuple[int, int, int, int]:
+    return grown(work.region, level_size(work.mapping.frame_size, work.level), REACH_PX)
+
+
+def _is_noisy(level: int) -> bool:
+    return level <= DEEPEST
+
+
+def _is_idle(work: Work) -> bool:
+    noise = work.recipe.detail.noise
+    return not (noise.strength_percent or noise.colour_percent) or work.sensor.noise.scale is None
+
+
+def _estimate(work: Work, camera: Patch) -> Pixels:
+    scale = work.sensor.noise.scale
+    assert scale is not None
+    planes = scale.to_planes(camera.pixels)
+    if work.level > DEEPEST:
+        return planes[_inner(work, camera)]
+    left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
+    right, bottom = camera.region[2] - left - work.region[2], camera.region[3] - top - work.region[3]
+    # the frame's own border is mirrored
+    sides = [(REACH_PX - top, REACH_PX - bottom), (REACH_PX - left, REACH_PX - right), (0, 0)]
+    return estimated(np.pad(planes, sides, mode="symmetric"), work.sensor.noise.at(work.level))
+
+
+def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
+    scale, noise = work.sensor.noise.scale, work.recipe.detail.noise
+    assert scale is not None
+    if work.level > DEEPEST:
+        return camera.pixels
+    planes = scale.to_planes(camera.pixels)
+    share = np.array([noise.strength_percent, noise.colour_percent, noise.colour_percent], np.float32) / 100.0
+    planes += share * (estimate.pixels - planes)
+    return scale.to_camera(planes, float(share[0]))
+
+
+def _inner(work: Work, patch: Patch) -> tuple[slice, slice]:
+    left, top = work.region[0] - patch.region[0], work.region[1] - patch.region[1]
+    return slice(top, top + work.region[3]), slice(left, left + work.region[2])

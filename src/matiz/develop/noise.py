@@ -1,0 +1,122 @@
+"""Noise on a scale on which it is the same everywhere, and camera values without it.
+
+Camera values are brought to that scale by the generalised Anscombe transform, balanced, and turned into one plane of
+lightness and two of colour. What the demosaic made of the noise is known from a flat grey that is sent through it.
+References: Murtagh, Starck and Bijaoui 1995 for the transform; Mäkitalo and Foi 2013, "Optimal inversion of the
+generalized Anscombe transformation", for the way back.
+"""
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Array, Camera
+from ..kernels.denoise import BASIS, MARGIN_PX, SIDE, dct_kept, dct_weighed
+from ..raw.frame import Frame
+from ..raw.noise import Noise, noise_of
+
+Planes = NDArray[np.float32]
+
+LEAST = 3.0
+"""How many times its noise a coefficient must exceed to be kept at first."""
+REACH_PX = 2 * MARGIN_PX
+OPPONENT = np.array([[1.0, 1.0, 1.0], [1.0, 0.0, -1.0], [1.0, -2.0, 1.0]])
+OPPONENT = OPPONENT / np.linalg.norm(OPPONENT, axis=1)[:, None]
+"""Orthonormal: lightness, red against blue, both against green."""
+GREY, FLAT_PX, SEED = 0.18, 192, 1
+STRAIGHT_BELOW = 0.25
+"""Of the variance without light: below it the transform goes on as a straight line, so that values under black stay."""
+
+
+@dataclass(frozen=True)
+class Scale:
+    """From camera values to planes whose noise is the same everywhere, and back."""
+
+    shot: float
+    read: float
+    balance: Array
+    """(3,) factors of the stabilised channels that make greys grey."""
+
+    def to_planes(self, camera: Camera) -> Planes:
+        """(height, width, 3): lightness and two of colour, contiguous plane by plane."""
+        a, b = self.shot, self.read**2
+        t = np.asarray(camera, np.float32) * np.float32(a) + np.float32(0.375 * a * a + b)
+        low = np.float32(STRAIGHT_BELOW * b + 0.1 * a * a)
+        root = np.sqrt(np.maximum(t, low))
+        root += np.minimum(t - low, 0.0) / (2.0 * np.sqrt(low))
+        way = (OPPONENT * (self.balance * (2.0 / a))).astype(np.float32)
+        return np.asarray(cv2.transform(root, way), np.float32)
+
+    def to_camera(self, planes: Planes, unbiased: float) -> Camera:
+        """unbiased: share of what is added so that the mean of noise that is gone stays what it was."""
+        a, b = self.shot, self.read**2
+        back = (np.linalg.inv(OPPONENT * (self.balance * (2.0 / a)))).astype(np.float32)
+        root = cv2.transform(planes, back)
+        low = np.float32(STRAIGHT_BELOW * b + 0.1 * a * a)
+        end = np.float32(np.sqrt(low))
+        t = np.where(root > end, root * root, low + 2.0 * end * (root - end))
+        return np.asarray(t / np.float32(a) - np.float32((0.375 - 0.25 * unbiased) * a + b / a), np.float32)
+
+
+class NoiseSpread:
+    """What the noise of one frame looks like on that scale, at each level. Safe to share by threads."""
+
+    def __init__(self, frame: Frame, developed: Callable[[Frame, int], Camera]) -> None:
+        """developed: gives the whole of a frame at a level, demosaiced."""
+        self._frame, self._developed, self._lock = frame, developed, threading.Lock()
+        self._made: dict[int, Planes] = {}
+
+    @property
+    def scale(self) -> Scale | None:
+        """None for a frame whose noise is not known: one that is no mosaic."""
+        if self._frame.mosaic is None:
+            return None
+        noise = noise_of(self._frame)
+        neutral = self._frame.colour.as_shot_neutral
+        return Scale(noise.shot, noise.read, np.sqrt(neutral[1] / neutral))
+
+    def at(self, level: int) -> Planes:
+        """(3, 8, 8): standard deviations of the noise in each coefficient of each plane, [down, across]."""
+        with self._lock:
+            if level not in self._made:
+                self._made[level] = self._measured(level)
+            return self._made[level]
+
+    def _measured(self, level: int) -> Planes:
+        """Of a flat grey with this frame's noise, through the same demosaic."""
+        mosaic, scale = self._frame.mosaic, self.scale
+        assert mosaic is not None and scale is not None
+        side = FLAT_PX * 2**level
+        rows, columns = mosaic.pattern.shape
+        pattern = np.tile(mosaic.pattern, (side // rows + 1, side // columns + 1))[:side, :side]
+        black = np.tile(mosaic.black, (side // rows + 1, side // columns + 1))[:side, :side]
+        neutral = self._frame.colour.as_shot_neutral
+        light = (GREY * neutral / neutral.max())[pattern]
+        noise = Noise(scale.shot, scale.read)
+        noisy = light + np.random.default_rng(SEED).normal(size=light.shape) * np.sqrt(noise.variance(light))
+        values = np.clip(np.rint(black + noisy * (mosaic.white - black)), 0, 65_535).astype(np.uint16)
+        profile = ((scale.shot, scale.read**2),)
+        flat = replace(self._frame, mosaic=replace(mosaic, values=values), noise_profile=profile, orientation=1)
+        planes = scale.to_planes(self._developed(flat, level))
+        return np.stack([_spread_of(planes[8:-8, 8:-8, n]) for n in range(3)])
+
+
+def _spread_of(plane: NDArray[np.float32]) -> Planes:
+    blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::3, ::3]
+    found = np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True)
+    return np.asarray(found.std(axis=(0, 1)), np.float32)
+
+
+def estimated(planes: Planes, spread: Planes) -> Planes:
+    """The planes without noise, for the inner px: REACH_PX less on each side."""
+    inner = np.s_[MARGIN_PX:-MARGIN_PX, MARGIN_PX:-MARGIN_PX]
+    out = []
+    for n in range(3):
+        plane = np.ascontiguousarray(planes[..., n])
+        first = dct_kept(plane, spread[n], LEAST)
+        out.append(dct_weighed(np.ascontiguousarray(plane[inner]), first, spread[n]))
+    return np.ascontiguousarray(np.stack(out, axis=-1))
