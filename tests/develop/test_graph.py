@@ -264,7 +264,8 @@ BASE = PLAIN.change_all(
     [("mend.distortion_percent", 2.0), ("mend.fall_off_EV", 0.5), ("mend.fringe_red_px", 1.0),
      ("light.cct_K", 4800.0), ("light.duv", 0.002), ("light.adaptation_percent", 80.0),
      ("tone.exposure_EV", 0.7), ("tone.zones_EV", (0.0,) * 3 + (0.8, 0.5) + (0.0,) * 6), ("tone.black_EV", -7.0),
-     ("tone.haze_percent", 20.0), ("tone.contrast.fine_dB", 2.0)], label="base",
+     ("tone.haze_percent", 20.0), ("tone.contrast.fine_dB", 2.0),
+     ("detail.noise.strength_percent", 50.0), ("detail.sharpen.amount_percent", 80.0)], label="base",
 )[0]  # fmt: skip
 
 
@@ -326,7 +327,16 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     again = {name for name, count in meter.runs.items() if count == 2}
     colour = {"colour", "colour_before", "skin", "mismatch", "cast"}
     people = {"edges", "faces", "attention", "attention_before"}
-    assert again == colour | people | {"tone", "delivery", "places", "noise", "border", "whole_border"}
+    assert again == colour | people | {
+        "detail",
+        "loupes",
+        "tone",
+        "delivery",
+        "places",
+        "noise",
+        "border",
+        "whole_border",
+    }
     meter.picture(PLAIN)
     assert {name for name, count in meter.runs.items() if count == 2} == again, "what was measured before is kept"
     meter.picture(PLAIN.change("light.cct_K", 4000.0)[0])

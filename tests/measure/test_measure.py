@@ -216,9 +216,10 @@ def test_warm_sand_is_not_taken_for_warm_light():
 def test_the_report_has_its_stable_keys(scene_engine):
     out = report(scene_engine.frame, scene_engine.frame.size, Meter(scene_engine).picture(RECIPE))
     assert list(out) == [
-        "file", "camera", "size", "exposure", "light", "tone", "colour", "places", "stored", "noise", "mend",
+        "file", "camera", "size", "exposure", "light", "tone", "colour", "places", "detail", "stored", "noise", "mend",
     ]  # fmt: skip
     assert set(out["places"]) == {"faces", "faces_spread_EV", "attention"}
+    assert set(out["detail"]) == {"blur_px", "noise_removed_dB", "texture_kept", "halo_L"}
     assert set(out["places"]["attention"]) == {"subject", "subject_area", "pulls"}
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}

@@ -1,6 +1,6 @@
 """The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
 
-    sensor -> noise -> geometry -> light -> fall-off -> scene -> rendition -> fit -> (encoding, when a file is written)
+    sensor -> noise -> geometry -> light -> fall-off -> scene -> rendition -> sharpening -> fit -> (encoding)
                                                   \\-> screen (rendition, fit and encoding in one pass)
 
 Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
@@ -29,6 +29,7 @@ from .places import Masked, at_work, display_changes, display_key, mask_of, mask
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
+from .sharpen import is_sharpening, sharpening
 from .tone import Toning, haze_node, toning
 
 MAPPED_HIGHLIGHTS = 2
@@ -231,25 +232,36 @@ def _scene(name: str, toned: Toning) -> tuple[Node, Node, Node]:
     return *placing(f"places{name}", toned, reference, SMALL_REFERENCE), reference
 
 
-def _shown(name: str, scene: Node, masks: Node) -> tuple[Node, Node]:
-    """The nodes from a scene to what is shown: display-referred, fitted."""
+def _shown(name: str, scene: Node, masks: Node, *, sharpens: bool = False) -> tuple[Node, Node]:
+    """The nodes from a scene to what is shown: display-referred, sharpened or not, fitted."""
     run = _rendition_with(masks)
     rendition = Node(f"rendition{name}", run, (scene,), _DISPLAY, aside=(masks,), key=display_key)
+    if sharpens:
+        rendition = sharpening(f"sharpened{name}", rendition, BALANCE)
     return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
 
-def _on_screen(name: str, scene: Node, masks: Node) -> Node:
-    return Node(name, _screen_with(masks), (scene,), _DISPLAY, aside=(masks,), key=display_key)
+def _on_screen(name: str, scene: Node, masks: Node, shown: Node) -> Node:
+    """For the screen in one pass where nothing is sharpened, else from what is shown."""
+    plain = _screen_with(masks)
+
+    def run(work: Work, own: Patch) -> Pixels:
+        if not is_sharpening(work):
+            return plain(work, own)
+        return coded(work.take(shown), _TO_SRGB, curves=channel_curves(work.recipe.tone.curve), when=_when(work))
+
+    return Node(name, run, (scene,), _DISPLAY, aside=(masks, shown), key=display_key)
 
 
 TONED = toning("scene", WORKING, SMALL, HAZE)
 SCENE, MASKS, REFERENCE = _scene("", TONED)
-RENDITION, FIT = _shown("", SCENE, MASKS)
+RENDITION, FIT = _shown("", SCENE, MASKS, sharpens=True)
 SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
 SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_SCENE, SMALL_MASKS)
-SCREEN = _on_screen("screen", SCENE, MASKS)
+SCREEN = _on_screen("screen", SCENE, MASKS, RENDITION)
 QUICK_SCENE, QUICK_MASKS, _ = _scene(" of the draft", toning("scene of the draft", QUICK, SMALL, HAZE))
-DRAFT = _on_screen("draft", QUICK_SCENE, QUICK_MASKS)
+QUICK_RENDITION, _ = _shown(" of the draft", QUICK_SCENE, QUICK_MASKS, sharpens=True)
+DRAFT = _on_screen("draft", QUICK_SCENE, QUICK_MASKS, QUICK_RENDITION)
 
 
 def mask(*wanted: Masked) -> Node:

@@ -113,6 +113,11 @@ def _spread_of(plane: NDArray[np.float32]) -> Planes:
 
 def estimated(planes: Planes, spread: Planes) -> Planes:
     """The planes without noise, for the inner px: REACH_PX less on each side."""
+    short = [(0, max(2 * REACH_PX + 2 - length, 0)) for length in planes.shape[:2]]
+    if any(more for _, more in short):
+        # a single row or column has one beside it made up
+        made = estimated(np.pad(planes, [*short, (0, 0)], mode="edge"), spread)
+        return np.ascontiguousarray(made[: planes.shape[0] - 2 * REACH_PX, : planes.shape[1] - 2 * REACH_PX])
     inner = np.s_[MARGIN_PX:-MARGIN_PX, MARGIN_PX:-MARGIN_PX]
     out = []
     for n in range(3):

@@ -11,7 +11,7 @@ LIBRARY = Library(
     __name__,
     (
         "levels", "demosaic", "any_mosaic", "working", "rendition", "fit", "encoding", "screen", "geometry", "tone",
-        "guided", "stripes", "matching", "places", "masks", "strokes", "display_places", "colour", "denoise",
+        "guided", "stripes", "matching", "places", "masks", "strokes", "display_places", "colour", "denoise", "sharpen",
     ),
     "_matiz_kernels",
 )  # fmt: skip

@@ -19,6 +19,8 @@ from .loader import kernel
 
 SIDE = 8
 MARGIN_PX = SIDE - 1
+LEAST_PX = 2 * MARGIN_PX + 2
+"""Side of a plane: compiled code takes no single row."""
 TILE_X, TILE_Y = 128, 64
 Plane = NDArray[np.float32]
 _ANGLES = math.pi * np.outer(np.arange(SIDE), 2 * np.arange(SIDE) + 1) / (2 * SIDE)
@@ -123,7 +125,7 @@ def dct_weighed(plane: Plane, guide: Plane, spread: Plane) -> Plane:
 
 def _checked(plane: Plane, spread: Plane) -> tuple[Plane, Plane, Plane]:
     plane = require("plane", plane, np.float32, (None, None))
-    if min(plane.shape) < 2 * MARGIN_PX + 1:
-        raise ArgumentError(f"plane: at least {2 * MARGIN_PX + 1} px to a side, got {plane.shape}")
+    if min(plane.shape) < LEAST_PX:
+        raise ArgumentError(f"plane: at least {LEAST_PX} px to a side, got {plane.shape}")
     spread = require("spread", spread, np.float32, (SIDE, SIDE))
     return plane, spread, np.empty((plane.shape[0] - 2 * MARGIN_PX, plane.shape[1] - 2 * MARGIN_PX), np.float32)

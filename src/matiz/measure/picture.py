@@ -14,6 +14,7 @@ from ..develop.mapping import LENS, PLACES, focal_px
 from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
 from ..develop.places import Masked, at_work
+from ..develop.tiles import Region
 from ..masks.faces import Face
 from ..masks.view import lab
 from ..raw.noise import noise_of
@@ -22,6 +23,7 @@ from ..recipe.model import Recipe
 from ..recipe.places import Brush, Faces, Lasso, Mapped, Place, Reach, SkinOf, Sky, Subject
 from ..recipe.shapes import Grid
 from ..recipe.tree import Rows, Section
+from . import detail as at_spots
 from . import table
 from .attention import AttentionReading, Pull, read_attention
 from .border import Blob, find_blobs
@@ -124,6 +126,11 @@ class PictureReading:
     """Pulls in px of the upright full-size picture. The subject is known once it was looked for."""
     attention_before: AttentionReading
     """The same without any place."""
+    spots: at_spots.Spots
+    """Where detail is looked at."""
+    detail: at_spots.DetailReading
+    loupes: tuple[tuple[Pixels, Pixels], ...]
+    """Each spot as it is on the screen without and with what Detail does, blue-green-red-255."""
     stored: StoredReading | None
     """None for all but pictures in 8 bits."""
     full: FullReading
@@ -435,6 +442,40 @@ def _is_at_hand(engine: Engine) -> bool:
     return engine.found.is_at_hand()
 
 
+def _spots(sight: Sight) -> at_spots.Spots:
+    return at_spots.choose_spots(sight.picture("small working"), sight.step, sight.mapping.size)
+
+
+def _at(sight: Sight, recipe: Recipe, region: Region, result: str) -> Pixels:
+    return sight.engine.render(recipe, 0, region, result=result)
+
+
+def _detail(sight: Sight) -> at_spots.DetailReading:
+    spots: at_spots.Spots = sight.reading("spots")
+    recipe, plain, noise = sight.recipe, sight.recipe.with_plain("detail"), sight.engine.sensor.noise
+    unsharpened = recipe.applied([("detail.sharpen.amount_percent", 0.0)])
+    edge = _at(sight, unsharpened, spots.edge, "display")
+    halo = at_spots.halo_L(edge, _at(sight, recipe, spots.edge, "display"))
+    blur = at_spots.blur_px(_at(sight, plain, spots.edge, "display"))
+    scale = noise.scale
+    if scale is None:
+        return at_spots.DetailReading(None, None, halo, blur)
+    flat, texture = (
+        [_at(sight, each, region, "camera") for each in (plain, recipe)] for region in (spots.flat, spots.texture)
+    )
+    return at_spots.DetailReading(
+        at_spots.noise_removed_dB(scale, *flat), at_spots.texture_kept(scale, noise.at(0)[0], *texture), halo, blur
+    )
+
+
+def _loupes(sight: Sight) -> tuple[tuple[Pixels, Pixels], ...]:
+    plain = sight.recipe.with_plain("detail")
+    return tuple(
+        (_at(sight, plain, region, "screen"), _at(sight, sight.recipe, region, "screen"))
+        for region in sight.reading("spots")
+    )
+
+
 READINGS = (
     Reading("balance", _balance, reads=("light",)),
     Reading("uneven", _uneven, looks_at=("small working",)),
@@ -475,6 +516,9 @@ READINGS = (
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
             under=lambda recipe: recipe.with_plain("places")),
+    Reading("spots", _spots, looks_at=("small working",)),
+    Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",)),
+    Reading("loupes", _loupes, looks_at=("screen",), after=("spots",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)

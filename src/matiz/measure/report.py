@@ -58,7 +58,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "middle_L": [round(v, 2) for v in tone.middle_L],
             "uneven_EV": [round(v, 3) for v in tone.uneven_EV],
             "haze": {"seen": reading.haze.is_seen, "transmission": round(reading.haze.transmission, 3)},
-            "snr_dB": None if reading.noise is None else [_dB(v) for v in reading.noise.zones_dB],
+            "snr_dB": None if reading.noise is None else [_two(v) for v in reading.noise.zones_dB],
         },
         "colour": {
             "hues": [
@@ -73,6 +73,12 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "faces": [_face(face) for face in reading.faces.faces],
             "faces_spread_EV": round(reading.faces.spread_EV, 3),
             "attention": _attention(reading.attention),
+        },
+        "detail": {
+            "blur_px": _two(reading.detail.blur_px),
+            "noise_removed_dB": _two(reading.detail.noise_removed_dB),
+            "texture_kept": _two(reading.detail.texture_kept),
+            "halo_L": round(reading.detail.halo_L, 2),
         },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
@@ -153,7 +159,7 @@ def _noise(reading: NoiseReading | None) -> dict[str, Any] | None:
         "shot": noise.shot,
         "read": noise.read,
         "source": noise.source,
-        "zones_dB": [_dB(v) for v in reading.zones_dB],
+        "zones_dB": [_two(v) for v in reading.zones_dB],
     }
 
 
@@ -167,7 +173,7 @@ def _skin(skin: SkinReading | None) -> dict[str, float] | None:
     return _rounded({name: value for name, value in asdict(skin).items() if name != "cloud"})
 
 
-def _dB(value: float | None) -> float | None:
+def _two(value: float | None) -> float | None:
     return None if value is None else round(value, 2)
 
 

@@ -1,9 +1,9 @@
-"""What of a recipe is decided about detail: noise."""
+"""What of a recipe is decided about detail: noise taken out, edges sharpened."""
 
 from dataclasses import dataclass, field
 
 from . import toning
-from .leaves import Number, described
+from .leaves import Choice, Number, described
 from .tree import Section
 
 
@@ -20,8 +20,23 @@ class NoiseOut(Section):
 
 
 @dataclass(frozen=True)
+class Sharpen(Section):
+    """How edges are sharpened, in lightness alone."""
+
+    amount_percent: float = described(
+        Number("%", 0.0, 300.0, 0.0, 1.0, 0, "How much of what differs from a blur is added.")
+    )
+    radius_px: float = described(Number("px", 0.4, 6.0, 1.0, 0.1, 1, "Spread of that blur, px of the full frame."))
+    halo_L: float = described(
+        Number("L*", 0.0, 20.0, 3.0, 0.5, 1, "How far beyond its surroundings an edge may overshoot.")
+    )
+    gate: str = described(Choice(("on", "off"), "on", "Whether what does not rise above the noise is left alone."))
+
+
+@dataclass(frozen=True)
 class Detail(Section):
-    """Noise taken out."""
+    """Noise and sharpness."""
 
     noise: NoiseOut = field(default_factory=NoiseOut)
+    sharpen: Sharpen = field(default_factory=Sharpen)
     active: str = toning.active()

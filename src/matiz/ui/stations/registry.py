@@ -5,6 +5,7 @@ from ..session import Session
 from .base import Station
 from .colour import ColourStation
 from .deliver import DeliverStation
+from .detail import DetailStation
 from .light import LightStation
 from .mend import MendStation
 from .places import PlacesStation
@@ -12,7 +13,8 @@ from .sort import SortStation
 from .tone import ToneStation
 
 STATIONS: tuple[type[Station], ...] = (
-    SortStation, MendStation, LightStation, ToneStation, ColourStation, PlacesStation, DeliverStation,
+    SortStation, MendStation, LightStation, ToneStation, ColourStation, PlacesStation, DetailStation,
+    DeliverStation,
 )  # fmt: skip
 
 

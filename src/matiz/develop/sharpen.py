@@ -1,0 +1,94 @@
+"""The node that sharpens what is shown, where it rises above the noise that the frame's sensor left in it."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.spaces import LUMINANCE
+from ..colour.types import Array
+from ..kernels.denoise import SIDE
+from ..kernels.rendition import rendered
+from ..kernels.sharpen import ACTIVE, BINS, LEAST_SIGMA, MOST_SIGMA, REACH, sharpened
+from .camera_colour import Balance
+from .denoise import DEEPEST
+from .node import Node, Patch, Pixels, Work
+from .rendition import channel_curves, display_table
+from .tiles import Region, grown
+
+LEFT = 0.2
+"""Share of the noise that is left where all of it is taken out, in deviation. Measured on the demo's burst."""
+UNKNOWN_L = 0.35
+"""L* that noise is taken to have in a picture whose sensor is not known: that of eight bits and a little more."""
+LEAST_L = 0.02
+SCENE = np.geomspace(1e-5, 16.0, 400)
+
+
+def sharpening(name: str, rendition: Node, balance: Node) -> Node:
+    """The node after a rendition."""
+
+    def run(work: Work, shown: Patch) -> Pixels:
+        sharpen, sigma = work.recipe.detail.sharpen, _sigma(work)
+        weaker = min(sigma / LEAST_SIGMA, 1.0) ** 2
+        sigma = min(max(sigma, LEAST_SIGMA), MOST_SIGMA)
+        made = sharpened(
+            np.ascontiguousarray(shown.pixels), added_noise(work, work.ask.product(balance), sigma), sigma=sigma,
+            amount=weaker * sharpen.amount_percent / 100.0, halo=sharpen.halo_L, gated=sharpen.gate == "on",
+        )  # fmt: skip
+        left, top = work.region[0] - shown.region[0], work.region[1] - shown.region[1]
+        return np.ascontiguousarray(made[top : top + work.region[3], left : left + work.region[2]])
+
+    return Node(
+        name, run, (rendition, balance), ("detail",), grow=_around, is_idle=lambda work: not is_sharpening(work)
+    )
+
+
+def is_sharpening(work: Work) -> bool:
+    return work.recipe.detail.sharpen.amount_percent > 0.0
+
+
+def _sigma(work: Work) -> float:
+    return work.recipe.detail.sharpen.radius_px / float(2.0**work.level)
+
+
+def _around(work: Work) -> Region:
+    reach = math.ceil(REACH * min(max(_sigma(work), LEAST_SIGMA), MOST_SIGMA)) + ACTIVE + 1
+    return grown(work.region, work.mapping.size_at(work.level), reach)
+
+
+def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float32]:
+    """(BINS,) standard deviation, L*, that the noise of a grey has in what differs from its blur by `sigma` px of the
+    level, by the lightness at which it is shown. Places and zones are not looked at."""
+    noise, tone = work.sensor.noise, work.recipe.tone
+    scale = noise.scale
+    bins = np.linspace(0.0, 100.0, BINS)
+    level = min(work.level, DEEPEST)
+    beyond = 2.0 ** (level - work.level)
+    if scale is None:
+        return np.full(
+            BINS, max(UNKNOWN_L * beyond * math.sqrt(_passed(np.ones((SIDE, SIDE)), sigma)), LEAST_L), np.float32
+        )
+    greys = np.repeat(SCENE.astype(np.float32)[None, :, None], 3, axis=2)
+    shown = rendered(greys, display_table(tone), channel_curves(tone.curve), float(2.0**tone.exposure_EV))
+    L = 116.0 * np.cbrt(np.maximum(shown[0] @ LUMINANCE, 0.0)) - 16.0
+    L, at = np.unique(np.maximum.accumulate(L), return_index=True)
+    Y = np.interp(bins, L, SCENE[at])
+    slope = np.interp(bins, 0.5 * (L[1:] + L[:-1]), np.diff(L) / np.maximum(np.diff(SCENE[at]), 1e-12))
+    neutral = work.sensor.frame.colour.as_shot_neutral
+    shares = (LUMINANCE @ balance.matrix) * balance.gains
+    light = neutral[None] * (Y / float(shares @ neutral))[:, None]
+    variance = scale.shot * np.maximum(light, 0.0) + scale.read**2
+    own = slope * np.sqrt((shares**2 * variance).sum(axis=1))
+    # what the demosaic and the level have left of noise that was independent from px to px
+    white = math.sqrt(float((scale.balance**2).mean()))
+    passed = math.sqrt(_passed(noise.at(level)[0] / white, sigma))
+    taken = max(1.0 - work.recipe.detail.noise.strength_percent / 100.0, LEFT)
+    fine = max(10.0 ** (tone.contrast.fine_dB / 20.0), 1.0)
+    return np.maximum(own * passed * beyond * taken * fine, LEAST_L).astype(np.float32)
+
+
+def _passed(spread: Array, sigma: float) -> float:
+    """Variance of noise with that spread, by frequency, once its blur is taken from it."""
+    frequency = np.pi * np.arange(SIDE) / SIDE
+    kept = 1.0 - np.exp(-0.5 * sigma**2 * (frequency[:, None] ** 2 + frequency[None] ** 2))
+    return float(((spread * kept) ** 2).mean())

@@ -1,0 +1,115 @@
+"""Findings about detail: noise that shows, noise that is sharpened, halos, texture that went with the noise."""
+
+from collections.abc import Iterator
+
+from ..measure.noise import NoiseReading
+from ..measure.picture import PictureReading
+from ..measure.tone import ToneReading
+from ..recipe.model import Recipe
+from ..wording import number, percent
+from .model import Finding, needs
+
+WANTED_dB = 26.0
+"""Signal over noise from which on nobody minds the noise. Common practice, no source."""
+ZONES = range(2, 8)
+"""Zones whose noise is seen: darker ones are too dark, lighter ones have little."""
+LEAST_SHARE = 0.02
+"""Of the picture in a zone for it to count."""
+LEAST_STRENGTH, MOST_STRENGTH = 15.0, 90.0
+COLOUR_MORE = 25.0
+"""Percent by which more colour noise is taken out than lightness noise: it is uglier and hides less detail."""
+LEAST_KEPT = 0.75
+MOST_HALO_L = 3.0
+GENTLER = 0.75
+
+
+def wanted_strength(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int, float] | None:
+    """Percent of the noise to take out so that each zone has WANTED_dB of signal over it, which zone wants most, and
+    what it has; None where all have. What the ladder lifts has that much more noise to be seen."""
+    worst: tuple[float, int, float] | None = None
+    for zone in ZONES:
+        dB = noise.zones_dB[zone]
+        if dB is None or tone.zones[zone] < LEAST_SHARE:
+            continue
+        # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
+        seen = dB - 3.01 * max(recipe.tone.zones_EV[zone], 0.0)
+        if seen < WANTED_dB and (worst is None or seen < worst[2]):
+            strength = 100.0 * (1.0 - 10.0 ** ((seen - WANTED_dB) / 20.0))
+            worst = min(strength, MOST_STRENGTH), zone, seen
+    return worst if worst is not None and worst[0] >= LEAST_STRENGTH else None
+
+
+@needs("noise", "tone")
+def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Noise shows in a zone that is seen, and less is taken out than that wants."""
+    if reading.noise is None:
+        return
+    wanted = wanted_strength(reading.noise, reading.tone, recipe)
+    own = recipe.detail.noise
+    if wanted is None or own.strength_percent > 0.0 or own.colour_percent > 0.0:
+        return
+    strength, zone, dB = round(wanted[0]), wanted[1], wanted[2]
+    colour = min(strength + COLOUR_MORE, 100.0)
+    yield Finding(
+        id="detail.noisy",
+        station="detail",
+        claim=f"Noise shows: in zone {zone} the signal is only {number(dB, 0, 'dB')} over it",
+        evidence={"zone": zone, "signal_dB": round(dB, 1), "wanted_dB": WANTED_dB},
+        fix=(("detail.noise.strength_percent", float(strength)), ("detail.noise.colour_percent", float(colour))),
+        fix_label=f"Take {number(strength, 0, '%')} of it out",
+        certainty=0.9 if reading.noise.noise.source != "ISO" else 0.5,
+    )
+
+
+@needs("noise")
+def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Sharpening acts on noise too."""
+    sharpen = recipe.detail.sharpen
+    if sharpen.gate == "on" or not sharpen.amount_percent or reading.noise is None:
+        return
+    known = [dB for dB in reading.noise.zones_dB[2:8] if dB is not None]
+    if known and min(known) < WANTED_dB:
+        yield Finding(
+            id="detail.sharpens_noise",
+            station="detail",
+            claim="Sharpening acts on noise too",
+            evidence={"least_dB": round(min(known), 1)},
+            fix=(("detail.sharpen.gate", "on"),),
+            fix_label="Sharpen only what rises above it",
+            certainty=0.8,
+        )
+
+
+@needs("detail")
+def halos(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Edges overshoot by sharpening."""
+    told = reading.detail
+    if told.halo_L <= MOST_HALO_L + 0.2 or recipe.detail.sharpen.halo_L <= MOST_HALO_L:
+        return
+    yield Finding(
+        id="detail.halos",
+        station="detail",
+        claim=f"Sharpening leaves halos of {number(told.halo_L, 1)} L* along edges",
+        evidence={"halo_L": round(told.halo_L, 1)},
+        fix=(("detail.sharpen.halo_L", MOST_HALO_L),),
+        fix_label=f"Hold them to {number(MOST_HALO_L, 0)} L*",
+        certainty=0.8,
+    )
+
+
+@needs("detail")
+def over_smoothed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Texture went with the noise."""
+    kept, strength = reading.detail.texture_kept, recipe.detail.noise.strength_percent
+    if kept is None or kept >= LEAST_KEPT or not strength:
+        return
+    gentler = float(round(strength * GENTLER))
+    yield Finding(
+        id="detail.over_smoothed",
+        station="detail",
+        claim=f"Only {percent(kept, 0)} of the fine texture is left",
+        evidence={"texture_kept_%": round(100.0 * kept)},
+        fix=(("detail.noise.strength_percent", gentler),),
+        fix_label=f"Take {number(gentler, 0, '%')} of the noise out instead",
+        certainty=0.6,
+    )

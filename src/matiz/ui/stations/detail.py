@@ -1,0 +1,105 @@
+"""Detail: noise taken out, edges sharpened, both judged at three spots."""
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from ...findings.detail import COLOUR_MORE, wanted_strength
+from ...measure.detail import DetailReading, Spots
+from ...measure.noise import NoiseReading
+from ...wording import number, percent
+from ..controls import caption, choice, push, tape_grid
+from ..instruments.loupes import Loupes
+from ..picture_view import PictureView
+from ..session import Session
+from .base import Station
+
+NOISE = (
+    ("detail.noise.strength_percent", "Noise taken out"),
+    ("detail.noise.colour_percent", "Colour noise taken out"),
+)
+SHARPEN = (
+    ("detail.sharpen.amount_percent", "Sharpening"), ("detail.sharpen.radius_px", "Radius"),
+    ("detail.sharpen.halo_L", "Overshoot up to"),
+)  # fmt: skip
+GATES = [("on", "above the noise"), ("off", "everywhere")]
+
+
+class DetailStation(Station):
+    """The loupes at the left, tapes and what is measured at the right."""
+
+    number, title, key = 7, "Detail", "detail"
+    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "detail", "loupes")
+
+    def __init__(self, session: Session, view: PictureView) -> None:
+        super().__init__(session, view)
+        self.loupes = Loupes()
+        self.loupes.changed.connect(self._go_to)
+        self.row.addWidget(self.loupes, 7)
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        grid, self.tapes = tape_grid(session, (*NOISE, *SHARPEN), 3)
+        column.addLayout(grid)
+        line, self.gate = choice(session, "detail.sharpen.gate", "Sharpen", GATES)
+        self.by_need = push("As the noise wants")
+        self.by_need.setToolTip("Take out as much noise as the zone that has least signal over it wants")
+        self.by_need.clicked.connect(self._take_by_need)
+        line.addWidget(self.by_need)
+        column.addLayout(line)
+        self.note = caption()
+        self.note.setWordWrap(True)
+        self.note.setAccessibleName("What is measured of detail")
+        column.addWidget(self.note)
+        column.addStretch(1)
+        holder = QHBoxLayout()
+        holder.addLayout(column)
+        self.row.addLayout(holder, 8)
+
+    def refresh_readings(self) -> None:
+        self.loupes.show_pairs(self.reading("loupes") or ())
+        self.note.setText(told(self.reading("detail"), self.session.is_open))
+        noise: NoiseReading | None = self.reading("noise")
+        for path, _ in NOISE:
+            self.tapes[path].setEnabled(noise is not None)
+        self.by_need.setEnabled(self._wanted() is not None)
+
+    def reading_text(self) -> str:
+        told_of: DetailReading | None = self.reading("detail")
+        if told_of is None:
+            return ""
+        if told_of.noise_removed_dB is not None and self.session.recipe.detail.noise.strength_percent:
+            return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
+        return f"edges {number(told_of.blur_px, 1, 'px')}" if told_of.blur_px is not None else ""
+
+    def _wanted(self) -> float | None:
+        noise, tone = self.reading("noise"), self.reading("tone")
+        if noise is None or tone is None:
+            return None
+        found = wanted_strength(noise, tone, self.session.recipe)
+        return float(round(found[0])) if found is not None else None
+
+    def _take_by_need(self) -> None:
+        strength = self._wanted()
+        if strength is not None:
+            colour = min(strength + COLOUR_MORE, 100.0)
+            settings = [("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)]
+            self.session.commit(settings, "As the noise wants")
+
+    def _go_to(self, which: int) -> None:
+        spots: Spots | None = self.reading("spots")
+        if spots is not None:
+            x, y, w, h = tuple(spots)[which]
+            self.view.look_at(x + w / 2.0, y + h / 2.0, 1.0)
+
+
+def told(reading: DetailReading | None, is_open: bool) -> str:
+    """What is measured of detail, in two lines."""
+    if reading is None:
+        return ""
+    said = []
+    if reading.noise_removed_dB is None:
+        said.append("The noise of a picture that is not raw is not known: it is not taken out.")
+    else:
+        kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
+        said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
+    if reading.blur_px is not None:
+        said.append(f"Edges spread over {number(reading.blur_px, 1, 'px')}, overshoot {number(reading.halo_L, 1)} L*.")
+    return "\n".join(said) if is_open else ""

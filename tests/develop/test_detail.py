@@ -1,0 +1,217 @@
+"""Noise taken out and edges sharpened, as pictures are developed."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from matiz.develop.engine import Engine
+from matiz.develop.noise import OPPONENT, REACH_PX, Scale, estimated
+from matiz.develop.sharpen import added_noise
+from matiz.raw.noise import noise_of
+from matiz.recipe.model import Recipe
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
+
+STRENGTH, COLOUR = "detail.noise.strength_percent", "detail.noise.colour_percent"
+AMOUNT, RADIUS, GATE = "detail.sharpen.amount_percent", "detail.sharpen.radius_px", "detail.sharpen.gate"
+
+
+def set_to(*pairs) -> Recipe:
+    return Recipe().change_all(list(pairs), label="x")[0]
+
+
+@pytest.fixture(scope="module")
+def burst():
+    """A frame at ISO 3200."""
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0034.dng")
+    return Engine(simulate(shot.scene, (900, 600), shot.settings, view=shot.view))
+
+
+# ---- the scale
+
+
+def test_the_scale_goes_there_and_back_and_noise_is_the_same_everywhere():
+    scale = Scale(0.002, 0.004, np.array([1.2, 1.0, 1.5]))
+    random = np.random.default_rng(1)
+    for signal in (0.0, 0.01, 0.1, 0.6):
+        light = np.full((300, 300, 3), signal)
+        noisy = (light + random.normal(size=light.shape) * np.sqrt(0.002 * light + 0.004**2)).astype(np.float32)
+        planes = scale.to_planes(noisy)
+        assert np.abs(scale.to_camera(planes, 0.0) - noisy).max() < 2e-5, "values under black survive"
+        expected = np.sqrt((OPPONENT**2 * scale.balance**2).sum(axis=1))
+        assert planes.std(axis=(0, 1)) == pytest.approx(expected, rel=0.12 if signal == 0.0 else 0.06)
+
+
+def test_the_mean_of_what_was_noise_stays_what_it_was():
+    scale = Scale(0.002, 0.002, np.ones(3))
+    random = np.random.default_rng(1)
+    for signal in (0.02, 0.1, 0.4):
+        noisy = (signal + random.normal(size=(400, 400, 3)) * np.sqrt(0.002 * signal + 0.002**2)).astype(np.float32)
+        mean = scale.to_planes(noisy).mean(axis=(0, 1), keepdims=True)
+        assert scale.to_camera(np.asarray(mean, np.float32), 1.0).mean() == pytest.approx(signal, rel=0.01)
+
+
+def test_white_noise_on_a_plane_is_taken_and_steps_stay():
+    random = np.random.default_rng(2)
+    clean = np.zeros((200, 260, 3), np.float32)
+    clean[:, 100:] = 12.0
+    noisy = clean + random.normal(size=clean.shape).astype(np.float32)
+    made = estimated(noisy, np.ones((3, 8, 8), np.float32))
+    inner = clean[REACH_PX:-REACH_PX, REACH_PX:-REACH_PX]
+    assert made.shape == inner.shape
+    assert np.abs(made - inner).std() < 0.2
+    profile = made[..., 0].mean(axis=0)
+    at = 100 - REACH_PX
+    assert profile[at] - profile[at - 1] > 0.98 * 12.0, "no step is lost by more than 2 %"
+    residual = (made - inner)[20:-20, at + 30 :, 0]
+    moved = residual[:, 1:] - residual[:, :-1]
+    assert moved.std() < 0.05, "no structure is left in flat areas"
+
+
+# ---- in the picture
+
+
+def test_nothing_is_changed_where_nothing_is_asked(burst):
+    plain = burst.render(Recipe(), 0)
+    assert (burst.render(set_to((RADIUS, 2.0), (GATE, "off")), 0) == plain).all()
+    assert (burst.render(set_to((STRENGTH, 60.0), ("detail.active", "off")), 0) == plain).all()
+
+
+def test_the_estimate_is_made_once_and_strength_only_mixes(burst):
+    engine = Engine(burst.frame)
+    engine.render(set_to((STRENGTH, 60.0)), 0)
+    runs = dict(engine.runs)
+    engine.render(set_to((STRENGTH, 40.0), (COLOUR, 80.0)), 0)
+    assert engine.runs["without noise"] == runs["without noise"]
+    assert engine.runs["denoised"] > runs["denoised"]
+
+
+def rough(pixels) -> float:
+    """Of its finest detail."""
+    return float(cv2.Laplacian(np.ascontiguousarray(pixels[..., 1]), cv2.CV_32F).std())
+
+
+def test_noise_goes_and_detail_stays(burst):
+    """Against the mean of frames that differ in their noise alone."""
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0034.dng")
+    frames = [
+        simulate(shot.scene, (900, 600), replace(shot.settings, seed=seed), view=shot.view) for seed in range(40, 52)
+    ]
+    clean = np.mean([Engine(frame).render(Recipe(), 0, result="camera") for frame in frames], axis=0)
+    before = burst.render(Recipe(), 0, result="camera")
+    after = burst.render(set_to((STRENGTH, 100.0), (COLOUR, 100.0)), 0, result="camera")
+    # what is left of the noise in the mean is a twelfth of its variance
+    before_error, after_error = (float(((each - clean) ** 2).mean()) for each in (before, after))
+    assert after_error < 0.25 * before_error
+    flat = np.s_[40:140, 600:850]
+    assert np.abs(after[flat].mean(axis=(0, 1)) - clean[flat].mean(axis=(0, 1))).max() < 0.002
+    assert rough(after[flat]) < 0.3 * rough(before[flat])
+
+
+def test_strength_is_about_the_share_that_is_taken(burst):
+    flat = (600, 40, 250, 100)
+    none, half, all_of_it = (
+        rough(burst.render(set_to((STRENGTH, s), (COLOUR, s)), 0, flat, result="camera")) for s in (0.0, 50.0, 100.0)
+    )
+    assert half == pytest.approx(0.5 * none, rel=0.12) and all_of_it < 0.2 * none
+
+
+def test_a_single_px_is_the_same(burst):
+    own = set_to((STRENGTH, 80.0), (AMOUNT, 100.0))
+    whole = burst.render(own, 0, result="display")
+    assert np.abs(burst.peek(own, 0, (400, 300, 1, 1), result="display")[0, 0] - whole[300, 400]).max() < 2e-4
+
+
+def test_a_region_and_the_whole_are_the_same_and_tiles_have_no_seams(burst):
+    own = set_to((STRENGTH, 80.0), (COLOUR, 100.0), (AMOUNT, 100.0))
+    for level in (0, 1, 2):
+        whole = Engine(burst.frame).render(own, level, result="display")
+        height, width = whole.shape[:2]
+        x, y, w, h = width // 5, height // 6, width // 2, height // 2
+        part = Engine(burst.frame).render(own, level, (x, y, w, h), result="display")
+        assert np.abs(part - whole[y : y + h, x : x + w]).max() < 2e-4, level
+    tiled = np.empty_like(Engine(burst.frame).render(own, 0, result="display"))
+    for (x, y, w, h), tile in Engine(burst.frame).full(own):
+        tiled[y : y + h, x : x + w] = tile
+    assert np.abs(tiled - Engine(burst.frame).render(own, 0, result="display")).max() < 2e-4
+
+
+def test_screen_and_file_agree(burst):
+    own = set_to((STRENGTH, 80.0), (AMOUNT, 120.0))
+    from matiz.colour.spaces import encode_sRGB
+
+    shown = burst.render(own, 0)[..., 2::-1].astype(float)
+    written = encode_sRGB(np.clip(burst.render(own, 0, result="display"), 0.0, 1.0)) * 255.0
+    assert np.abs(shown - written).mean() < 0.6
+
+
+def test_quarter_turns_take_the_noise_along(burst):
+    own = set_to((STRENGTH, 100.0))
+    plain = burst.render(own, 0, result="display")
+    turned = burst.render(own.change("mend.quarter_turns", "1")[0], 0, result="display")
+    assert turned.shape[:2] == plain.shape[1::-1]
+    assert min(np.abs(np.rot90(plain, k) - turned).mean() for k in (1, 3)) < 1e-4
+
+
+def test_a_rendered_picture_keeps_its_noise_and_is_sharpened(tmp_path):
+    from matiz.raw.decode import read_frame
+
+    random = np.random.default_rng(1)
+    picture = np.full((120, 160, 3), 90, np.uint8)
+    picture[:, 80:] = 170
+    picture = cv2.GaussianBlur(picture, (0, 0), 1.3) + random.integers(0, 3, picture.shape).astype(np.uint8)
+    cv2.imwrite(str(tmp_path / "a.png"), picture)
+    engine = Engine(read_frame(tmp_path / "a.png"))
+    plain = Recipe.starting(engine.frame.start)
+    noise = plain.change_all([(STRENGTH, 100.0)], label="x")[0]
+    assert (engine.render(noise, 0) == engine.render(plain, 0)).all()
+    sharp = plain.change_all([(AMOUNT, 150.0)], label="x")[0]
+    rows = [engine.render(each, 0, result="display")[60, :, 1] for each in (plain, sharp)]
+    assert np.abs(np.diff(rows[1])).max() > 1.2 * np.abs(np.diff(rows[0])).max()
+
+
+# ---- what the gate goes by
+
+
+@pytest.mark.parametrize("exposure_EV", [0.0, 1.5])
+def test_the_noise_of_what_is_added_is_foreseen(exposure_EV):
+    """On a flat grey, against what is really there."""
+    from matiz.simcam.shoot import simulate as simulated
+
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0034.dng")
+    engine = Engine(simulated("grey", (600, 400), replace(shot.settings, ev=-1.0)))
+    own = set_to(("tone.exposure_EV", exposure_EV))
+    area = (150, 100, 300, 200)
+    display = engine.render(own, 0, area, result="rendered")
+    L = 116.0 * np.cbrt(np.maximum(display @ np.array([0.2627, 0.6780, 0.0593]), 0.0)) - 16.0
+    added = L - cv2.GaussianBlur(L, (0, 0), 1.0)
+
+    class Asked:
+        sensor, recipe, level = engine.sensor, own, 0
+
+    from matiz.develop.graph import BALANCE
+
+    told = added_noise(Asked, engine.product(own, BALANCE), 1.0)  # type: ignore[arg-type]
+    expected = told[round(float(np.median(L)) * 63 / 100)]
+    assert added[5:-5, 5:-5].std() == pytest.approx(expected, rel=0.3)
+    assert noise_of(engine.frame).shot > 0.0
+
+
+def test_sharpening_leaves_flat_noise_alone_and_with_the_gate_off_it_grows(burst):
+    flat = (620, 40, 200, 100)
+    plain, gated, bare = (
+        rough(burst.render(own, 0, flat, result="rendered"))
+        for own in (Recipe(), set_to((AMOUNT, 300.0)), set_to((AMOUNT, 300.0), (GATE, "off")))
+    )
+    assert gated < 1.05 * plain and bare > 1.5 * plain
+
+
+def test_a_small_picture_is_sharpened_less(burst):
+    steep = []
+    for level in (0, 2):
+        plain, sharp = (
+            burst.render(own, level, result="rendered")[..., 1] for own in (Recipe(), set_to((AMOUNT, 200.0)))
+        )
+        steep.append(float(np.abs(sharp - plain).mean() / plain.std()))
+    assert steep[1] < 0.6 * steep[0]
