@@ -18,6 +18,7 @@ NAMES = (
     "faces",
     "found",
     "people",
+    "detail",
     "readings",
 )
 
