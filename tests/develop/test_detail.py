@@ -117,6 +117,23 @@ def test_strength_is_about_the_share_that_is_taken(burst):
     assert half == pytest.approx(0.5 * none, rel=0.12) and all_of_it < 0.2 * none
 
 
+def test_lightness_and_colour_are_apart(burst):
+    area = (100, 100, 400, 300)
+    before = burst.render(Recipe(), 0, area, result="camera")
+    scale = burst.sensor.noise.scale
+    own = [
+        scale.to_planes(each)
+        for each in (
+            before,
+            *(burst.render(set_to(pair), 0, area, result="camera") for pair in ((STRENGTH, 100.0), (COLOUR, 100.0))),
+        )
+    ]
+    fine = [[rough(planes[..., n : n + 1].repeat(3, axis=2)) for n in range(3)] for planes in own]
+    assert fine[1][0] < 0.7 * fine[0][0] and fine[1][1] == pytest.approx(fine[0][1], rel=0.02)
+    assert fine[2][1] < 0.4 * fine[0][1] and fine[2][2] < 0.4 * fine[0][2]
+    assert fine[2][0] == pytest.approx(fine[0][0], rel=0.02)
+
+
 def test_a_single_px_is_the_same(burst):
     own = set_to((STRENGTH, 80.0), (AMOUNT, 100.0))
     whole = burst.render(own, 0, result="display")
@@ -174,8 +191,8 @@ def test_a_rendered_picture_keeps_its_noise_and_is_sharpened(tmp_path):
 # ---- what the gate goes by
 
 
-@pytest.mark.parametrize("exposure_EV", [0.0, 1.5])
-def test_the_noise_of_what_is_added_is_foreseen(exposure_EV):
+@pytest.mark.parametrize(("exposure_EV", "sigma"), [(0.0, 1.0), (1.5, 1.0), (0.0, 0.5)])
+def test_the_noise_of_what_is_added_is_foreseen(exposure_EV, sigma):
     """On a flat grey, against what is really there."""
     from matiz.simcam.shoot import simulate as simulated
 
@@ -185,14 +202,14 @@ def test_the_noise_of_what_is_added_is_foreseen(exposure_EV):
     area = (150, 100, 300, 200)
     display = engine.render(own, 0, area, result="rendered")
     L = 116.0 * np.cbrt(np.maximum(display @ np.array([0.2627, 0.6780, 0.0593]), 0.0)) - 16.0
-    added = L - cv2.GaussianBlur(L, (0, 0), 1.0)
+    added = L - cv2.GaussianBlur(L, (0, 0), sigma)
 
     class Asked:
         sensor, recipe, level = engine.sensor, own, 0
 
     from matiz.develop.graph import BALANCE
 
-    told = added_noise(Asked, engine.product(own, BALANCE), 1.0)  # type: ignore[arg-type]
+    told = added_noise(Asked, engine.product(own, BALANCE), sigma)  # type: ignore[arg-type]
     expected = told[round(float(np.median(L)) * 63 / 100)]
     assert added[5:-5, 5:-5].std() == pytest.approx(expected, rel=0.3)
     assert noise_of(engine.frame).shot > 0.0

@@ -15,7 +15,7 @@ from matiz.develop.places import Masked
 from matiz.masks.subject import SubjectMap
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
-from matiz.recipe.places import Background, Faces, Ground, Place, Sky, Subject
+from matiz.recipe.places import Background, Faces, Focus, Ground, Lasso, People, Place, SkinOf, Sky, Subject
 from matiz.recipe.tree import Rows, added
 from matiz.simcam.camera import expose
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, write_frame
@@ -208,3 +208,27 @@ def test_tiles_of_a_fitted_mask_meet_without_a_seam(lizard):
             np.abs(part - whole[y : y + h, x : x + w]).mean() < 0.3
             and np.abs(part - whole[y : y + h, x : x + w])[:, [0, -1]].mean() < 2.0
         )
+
+
+def test_a_mask_that_is_fitted_is_the_same_in_a_region_and_over_all(scene_engine):
+    outline = ((0.0, 0.0), (1.0, 0.0), (1.0, 0.13), (0.0, 0.13))
+    part = Lasso(path=outline, fit_px=20.0)
+    whole = mask_of_part(Engine(scene_engine.frame), part)
+    assert np.abs(whole - mask_of_part(scene_engine, Lasso(path=outline))).mean() > 0.002, "it is moved"
+    x, y, w, h = 200, 60, 150, 100
+    region = mask_of_part(Engine(scene_engine.frame), part, region=(x, y, w, h))
+    assert np.abs(region - whole[y : y + h, x : x + w]).max() < 0.02
+
+
+@pytest.mark.parametrize("kind", [People, SkinOf, Focus])
+def test_people_skin_and_focus_by_their_parts(hall_engine, kind, monkeypatch):
+    monkeypatch.setattr(found_module, "find_subject", lambda _: SubjectMap(np.ones((64, 64), np.float32), "network"))
+    engine = Engine(hall_engine.frame)
+    found = mask_of_part(engine, kind())
+    assert found.max() > 0.9 and found.min() < 0.1
+    if kind is People:
+        first = mask_of_part(engine, People(n=1))
+        assert 0.0 < first.sum() < found.sum()
+        face = engine.found.faces()[0]
+        assert first[int((face.y + face.h / 2) * 600), int((face.x + face.w / 2) * 600)] > 0.9
+        assert mask_of_part(engine, People(n=99)).max() == 0.0

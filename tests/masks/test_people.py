@@ -73,6 +73,29 @@ def test_of_two_people_each_is_its_own(astronaut, face, subject):
     assert (np.minimum(left, right)[:, :400] > 0.5).mean() < 0.01
 
 
+def test_one_before_another_is_not_the_other(astronaut, subject):
+    """Half her size, before her own chest: nothing but faces tells them apart."""
+    both = astronaut.copy()
+    small = cv2.resize(astronaut[:230, 60:330], None, fx=0.55, fy=0.55, interpolation=cv2.INTER_AREA)
+    top, left = 300, 130
+    both[top : top + small.shape[0], left : left + small.shape[1]] = small
+    large, little = (found.moved(lambda points: points / 512.0) for found in faces(both))
+    at = round((little.y + little.h / 2) * 512), round((little.x + little.w / 2) * 512)
+    mask = cv2.resize(person(both, [large, little], 0, subject), (512, 512))
+    assert mask[110, 220] > 0.8 and mask[at] < 0.2
+    other = cv2.resize(person(both, [large, little], 1, subject), (512, 512))
+    assert other[at] > 0.8 and other[110, 220] < 0.2
+
+
+def test_lips_and_eyes_are_no_skin_even_in_its_colour(astronaut, face):
+    plain = np.zeros_like(astronaut)
+    plain[...] = (205, 160, 135)
+    mask = cv2.resize(skin(plain, [face], [np.ones((256, 256), np.float32)]), (512, 512))
+    for x, y in ((204, 101), (248, 103), (224, 147)):
+        assert mask[y, x] < 0.3, (x, y)
+    assert mask[130, 190] > 0.9
+
+
 def test_skin_is_the_face_without_eyes_and_lips_and_no_suit(astronaut, face, subject):
     body = person(astronaut, [face], 0, subject)
     mask = cv2.resize(skin(astronaut, [face], [body]), (512, 512))

@@ -48,6 +48,12 @@ def test_the_odd_one_out_draws_the_eye():
     assert alone > 3.0 * among, "one counts for more than one of many"
 
 
+def test_one_of_a_kind_counts_for_more_than_one_of_many():
+    lights = [(x, y, 9, (75.0, 0.0, 0.0)) for x in (40, 115, 265) for y in (40, 100, 160)]
+    pulls = read_attention(grey_with(*lights, (190, 110, 9, (50.0, 25.0, 0.0))), None, []).pulls
+    assert abs(pulls[0].x - 190) < 8 and abs(pulls[0].y - 110) < 8 and pulls[0].why == "colour"
+
+
 def test_an_even_picture_pulls_nowhere_much():
     assert all(pull.share < 0.2 for pull in read_attention(grey_with(), None, []).pulls)
 

@@ -540,6 +540,7 @@ def test_a_picture_that_wants_its_subject_is_shown_at_once_and_again_when_it_is_
     settle(window)
     mask = own_mask(window, ident)
     assert mask[-20:].min() > 0.9 and mask[:20].max() < 0.1 and network.calls == 1
+    assert engine.render(recipe, 1, result=node)[..., n].max() > 0.9, "made anew now that it is known"
     window.session.undo()
     window.session.redo()
     settle(window)

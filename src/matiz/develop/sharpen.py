@@ -89,6 +89,9 @@ def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float3
 
 def _passed(spread: Array, sigma: float) -> float:
     """Variance of noise with that spread, by frequency, once its blur is taken from it."""
-    frequency = np.pi * np.arange(SIDE) / SIDE
-    kept = 1.0 - np.exp(-0.5 * sigma**2 * (frequency[:, None] ** 2 + frequency[None] ** 2))
+    frequency, reach = np.pi * np.arange(SIDE) / SIDE, math.ceil(REACH * sigma)
+    at = np.arange(-reach, reach + 1)
+    bell = np.exp(-0.5 * (at / sigma) ** 2)
+    blur = np.cos(frequency[:, None] * at) @ bell / bell.sum()
+    kept = 1.0 - blur[:, None] * blur[None]
     return float(((spread * kept) ** 2).mean())
