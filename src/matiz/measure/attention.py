@@ -29,6 +29,8 @@ PULL = 0.09
 INSIDE, RIM = 0.35, 0.03
 """Share of the subject from which on a place belongs to it, and how far about it, of the long side, it draws the eye to
 itself."""
+STRONG, LEAST_SAY = 0.1, 0.05
+"""Of the strongest place of a map: what stands beside it; and the weight of a map with many that are as strong."""
 HELD = 0.35
 """Of its strongest place: what of its neighbourhood belongs to a pull."""
 LIGHT = 0.9
@@ -82,23 +84,37 @@ def read_attention(Lab: Pixels, subject: Mask | None, faces: Sequence[Face]) -> 
     ways = [_lightness(small, long_side), _colour(small, long_side), _direction(small[..., 0], long_side)]
     top = max(float(way.max()) for way in ways) or 1.0
     ways = [way / np.float32(top) for way in ways]
-    seen = np.zeros(size[::-1], np.float32)
-    for face in faces:
-        middle = (face.x + face.w / 2.0) * size[0] / width, (face.y + face.h / 2.0) * size[1] / height
-        y, x = np.mgrid[0 : size[1], 0 : size[0]]
-        reach = max(0.5 * face.h * scale, 2.0)
-        seen = np.maximum(seen, np.exp(-((x - middle[0]) ** 2 + (y - middle[1]) ** 2) / (2.0 * reach**2)))
-    ways.append(np.asarray(FACE * seen, np.float32))
-    whole = np.sum(ways, axis=0)
-    whole = cv2.GaussianBlur(whole, (0, 0), 0.015 * long_side) + np.float32(1e-6)
+    own = None if subject is None else cv2.resize(np.asarray(subject, np.float32), size, interpolation=cv2.INTER_AREA)
+    of_all, of_others = _faces(faces, scale, size, own)
+    whole, beside = (_joined([*ways, each], long_side) for each in (of_all, of_others))
     # summed precisely: single precision adds up differently by where in memory it lies
     total = round(float(whole.sum(dtype=np.float64)), 4)
-    own = None if subject is None else cv2.resize(np.asarray(subject, np.float32), size, interpolation=cv2.INTER_AREA)
-    pulls = _pulls(whole / total, ways, small[..., 0], own, scale)
+    # the subject's own face draws the eye to the subject, also just beside it
+    pulls = _pulls(beside / total, [*ways, of_others], small[..., 0], own, scale)
     if own is None:
         return AttentionReading(None, None, pulls)
     held = float((whole * own).sum(dtype=np.float64) / total)
     return AttentionReading(held, float(own.mean()), pulls)
+
+
+def _joined(ways: list[Map], long_side: int) -> Map:
+    whole = cv2.GaussianBlur(np.sum(ways, axis=0), (0, 0), 0.015 * long_side)
+    return np.asarray(whole + np.float32(1e-6), np.float32)
+
+
+def _faces(faces: Sequence[Face], scale: float, size: tuple[int, int], subject: Map | None) -> tuple[Map, Map]:
+    """How all faces draw the eye, and those that are not the subject's; maps of `size`."""
+    y, x = np.mgrid[0 : size[1], 0 : size[0]]
+    of_all, of_others = (np.zeros(size[::-1], np.float32) for _ in range(2))
+    for face in faces:
+        at_x, at_y = ((at + extent / 2.0) * scale for at, extent in ((face.x, face.w), (face.y, face.h)))
+        reach = max(0.5 * face.h * scale, 2.0)
+        drawn = FACE * np.exp(-((x - at_x) ** 2 + (y - at_y) ** 2) / (2.0 * reach**2))
+        np.maximum(of_all, drawn, out=of_all)
+        row, column = (min(max(int(at), 0), length - 1) for at, length in ((at_y, size[1]), (at_x, size[0])))
+        if subject is None or subject[row, column] < INSIDE:
+            np.maximum(of_others, drawn, out=of_others)
+    return of_all, of_others
 
 
 def _lightness(Lab: Pixels, long_side: int) -> Map:
@@ -134,8 +150,10 @@ def _alone(maps: list[Map]) -> Map:
         top = float(each.max())
         if top <= 1e-6:
             continue
-        peaks = each[(each >= cv2.dilate(each, np.ones((15, 15), np.uint8))) & (each > 0.1 * top)]
-        out += each * np.float32((1.0 - float(peaks.mean(dtype=np.float64)) / top) ** 2 + 0.05)
+        peaks = each[(each >= cv2.dilate(each, np.ones((15, 15), np.uint8))) & (each > STRONG * top)]
+        others = np.sort(peaks)[:-1]
+        beside = float(others.mean(dtype=np.float64)) if len(others) else 0.0
+        out += each * np.float32((1.0 - beside / top) ** 2 + LEAST_SAY)
     return out
 
 
