@@ -76,6 +76,6 @@ def test_loupes_are_painted_px_for_px():
     loupes.grab()
 
 
-def test_what_is_told_of_a_picture_that_is_not_raw():
-    assert "not known" in told(DetailReading(None, None, 0.0, 1.2), True)
+def test_what_is_told():
+    assert "texture" not in told(DetailReading(3.0, None, 0.0, 1.2), True)
     assert told(None, True) == ""

@@ -26,13 +26,11 @@ def _is_noisy(level: int) -> bool:
 
 def _is_idle(work: Work) -> bool:
     noise = work.recipe.detail.noise
-    return not (noise.strength_percent or noise.colour_percent) or work.sensor.noise.scale is None
+    return not (noise.strength_percent or noise.colour_percent)
 
 
 def _estimate(work: Work, camera: Patch) -> Pixels:
-    scale = work.sensor.noise.scale
-    assert scale is not None
-    planes = scale.to_planes(camera.pixels)
+    planes = work.sensor.noise.scale.to_planes(camera.pixels)
     if work.level > DEEPEST:
         return planes[_inner(work, camera)]
     left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
@@ -44,7 +42,6 @@ def _estimate(work: Work, camera: Patch) -> Pixels:
 
 def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
     scale, noise = work.sensor.noise.scale, work.recipe.detail.noise
-    assert scale is not None
     if work.level > DEEPEST:
         return camera.pixels
     planes = scale.to_planes(camera.pixels)

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
+from ..image.reduce import halved
 from ..kernels.denoise import BASIS, MARGIN_PX, SIDE, dct_kept, dct_weighed
 from ..raw.frame import Frame
 from ..raw.noise import Noise, noise_of
@@ -28,6 +29,11 @@ OPPONENT = np.array([[1.0, 1.0, 1.0], [1.0, 0.0, -1.0], [1.0, -2.0, 1.0]])
 OPPONENT = OPPONENT / np.linalg.norm(OPPONENT, axis=1)[:, None]
 """Orthonormal: lightness, red against blue, both against green."""
 GREY, FLAT_PX, SEED = 0.18, 192, 1
+PATCH_PX, PATCHES, STEP = 48, 14, 5
+"""Of a picture without a mosaic: patches in which its noise is looked for, each way, and px from block to block."""
+DARKEST, LIGHTEST = 0.0005, 0.95
+"""Between these values are neither cut off nor full."""
+FLATTEST, LEAST_BLOCKS, LEAST_SPREAD = 0.05, 200, 1e-3
 STRAIGHT_BELOW = 0.25
 """Of the variance without light: below it the transform goes on as a straight line, so that values under black stay."""
 
@@ -62,6 +68,11 @@ class Scale:
         return np.asarray(t / np.float32(a) - np.float32((0.375 - 0.25 * unbiased) * a + b / a), np.float32)
 
 
+RENDERED = Scale(1e-4, 5.5e-4, np.ones(3))
+"""For pictures that are rendered: noise that is even in encoded values grows about as the root of linear ones. How much
+there is, is measured on that scale."""
+
+
 class NoiseSpread:
     """What the noise of one frame looks like on that scale, at each level. Safe to share by threads."""
 
@@ -71,10 +82,9 @@ class NoiseSpread:
         self._made: dict[int, Planes] = {}
 
     @property
-    def scale(self) -> Scale | None:
-        """None for a frame whose noise is not known: one that is no mosaic."""
+    def scale(self) -> Scale:
         if self._frame.mosaic is None:
-            return None
+            return RENDERED
         noise = noise_of(self._frame)
         neutral = self._frame.colour.as_shot_neutral
         return Scale(noise.shot, noise.read, np.sqrt(neutral[1] / neutral))
@@ -83,13 +93,48 @@ class NoiseSpread:
         """(3, 8, 8): standard deviations of the noise in each coefficient of each plane, [down, across]."""
         with self._lock:
             if level not in self._made:
-                self._made[level] = self._measured(level)
+                self._made[level] = self._measured(level) if self._frame.mosaic is None else self._foreseen(level)
             return self._made[level]
 
     def _measured(self, level: int) -> Planes:
+        """Of the flattest places of the frame itself: what a compression or another program made of its noise is in it.
+
+        Which blocks are flat is told by one half of their coefficients for the other, so that choosing them does not
+        favour quiet ones.
+        """
+        linear = self._frame.linear
+        assert linear is not None
+        side = PATCH_PX * 2**level
+        found = []
+        for top, left in _corners(linear.shape[:2], side):
+            patch = np.ascontiguousarray(linear[top : top + side, left : left + side])
+            for _ in range(level):
+                patch = halved(patch)
+            if min(patch.shape[:2]) >= SIDE:
+                inside = (patch > DARKEST) & (patch < LIGHTEST)
+                blocks = np.lib.stride_tricks.sliding_window_view(inside.all(axis=2), (SIDE, SIDE))[::STEP, ::STEP]
+                planes = self.scale.to_planes(patch)
+                own = np.stack([_coefficients(planes[..., n], STEP) for n in range(3)], axis=2)
+                found.append(own[blocks.all(axis=(2, 3))])
+        every = np.concatenate(found) if found else np.zeros((0, 3, SIDE, SIDE))
+        if len(every) < LEAST_BLOCKS:
+            return np.full((3, SIDE, SIDE), LEAST_SPREAD, np.float32)
+        at = np.arange(SIDE)
+        is_even = (at[:, None] + at[None]) % 2 == 0
+        counts = at[:, None] + at[None] >= 2
+        out = np.empty((3, SIDE, SIDE))
+        for own_half in (is_even, ~is_even):
+            energy = (every[:, 0] ** 2 * (~own_half & counts)).sum(axis=(1, 2))
+            flat = every[energy <= np.quantile(energy, FLATTEST)]
+            out[:, own_half] = np.sqrt((flat**2).mean(axis=0))[:, own_half]
+        # the mean of a block is no noise
+        out[:, 0, 0] = out[:, 0, 2]
+        return np.maximum(out, LEAST_SPREAD).astype(np.float32)
+
+    def _foreseen(self, level: int) -> Planes:
         """Of a flat grey with this frame's noise, through the same demosaic."""
         mosaic, scale = self._frame.mosaic, self.scale
-        assert mosaic is not None and scale is not None
+        assert mosaic is not None
         side = FLAT_PX * 2**level
         rows, columns = mosaic.pattern.shape
         pattern = np.tile(mosaic.pattern, (side // rows + 1, side // columns + 1))[:side, :side]
@@ -106,9 +151,22 @@ class NoiseSpread:
 
 
 def _spread_of(plane: NDArray[np.float32]) -> Planes:
-    blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::3, ::3]
-    found = np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True)
-    return np.asarray(found.std(axis=(0, 1)), np.float32)
+    return np.asarray(_coefficients(plane, 3).std(axis=(0, 1)), np.float32)
+
+
+def _coefficients(plane: NDArray[np.float32], step: int) -> Array:
+    """Of blocks of a plane, (rows, columns, 8, 8)."""
+    blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::step, ::step]
+    return np.asarray(np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True))
+
+
+def _corners(size: tuple[int, ...], side: int) -> list[tuple[int, int]]:
+    """Of patches spread over a frame, as many as fit, at most PATCHES each way."""
+    ways = []
+    for length in size[:2]:
+        count = max(1, min(PATCHES, length // side))
+        ways.append([round(at) for at in np.linspace(0, max(length - side, 0), count)])
+    return [(top, left) for top in ways[0] for left in ways[1]]
 
 
 def estimated(planes: Planes, spread: Planes) -> Planes:

@@ -64,7 +64,7 @@ def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float3
     bins = np.linspace(0.0, 100.0, BINS)
     level = min(work.level, DEEPEST)
     beyond = 2.0 ** (level - work.level)
-    if scale is None:
+    if work.sensor.frame.mosaic is None:
         return np.full(
             BINS, max(UNKNOWN_L * beyond * math.sqrt(_passed(np.ones((SIDE, SIDE)), sigma)), LEAST_L), np.float32
         )

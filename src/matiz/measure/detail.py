@@ -44,8 +44,8 @@ class Spots:
 class DetailReading:
     """What is done to detail, as measured at the spots."""
 
-    noise_removed_dB: float | None
-    """Of the flat spot; None where the noise of the picture is not known."""
+    noise_removed_dB: float
+    """Of the flat spot."""
     texture_kept: float | None
     """Share of the energy of fine detail above the noise that is left at the textured spot; 1 is all."""
     halo_L: float

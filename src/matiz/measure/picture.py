@@ -458,8 +458,6 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
     halo = at_spots.halo_L(edge, _at(sight, recipe, spots.edge, "display"))
     blur = at_spots.blur_px(_at(sight, plain, spots.edge, "display"))
     scale = noise.scale
-    if scale is None:
-        return at_spots.DetailReading(None, None, halo, blur)
     flat, texture = (
         [_at(sight, each, region, "camera") for each in (plain, recipe)] for region in (spots.flat, spots.texture)
     )

@@ -52,14 +52,11 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     keep("sort")
     open_at("CORVA_0011", window.light)
     keep("light")
-    open_at("CORVA_0052", window.light)
+    open_at("CORVA_0053", window.light)
     window.light.map.setChecked(True)
     settle(window)
     keep("light-map")
     window.light.map.setChecked(False)
-    open_at("CORVA_0051", window.light)
-    window.findings.shown.emit(window.station_findings()[0])
-    keep("grey-card")
     open_at("CORVA_0012", window.light)
     window.show_tries()
     settle(window)
@@ -117,12 +114,9 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.mend.turn_to("Level")
     walk_colour(window, keep, lambda stem: open_at(stem, window.colour))
     walk_places(window, keep, lambda stem: open_at(stem, window.places))
+    walk_detail(window, keep, lambda stem: open_at(stem, window.by_key["detail"]))
     open_at("CORVA_0031", window.deliver)
     keep("deliver")
-    window.show_commands()
-    settle(window)
-    keep("commands")
-    window.commands.reject()
 
 
 def walk_colour(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
@@ -181,6 +175,30 @@ def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[
     settle(window)
     keep("places-brush")
     places.see_mask("off")
+    open_at("CORVA_0053")
+    places.turn_to("Attention")
+    window.session.look_for_subject()
+    settle(window)
+    keep("places-attention")
+    places.turn_to("Where")
+
+
+def walk_detail(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
+    """Noise taken out of a frame at ISO 3200, and sharpened, at 1:1."""
+    open_at("CORVA_0034")
+    window.session.commit(
+        [
+            ("detail.noise.strength_percent", 70.0),
+            ("detail.noise.colour_percent", 95.0),
+            ("detail.sharpen.amount_percent", 120.0),
+        ],
+        "Noise and sharpness",
+    )
+    window.view.look_at(1500.0, 1050.0, 1.0)
+    settle(window)
+    keep("detail")
+    window.undo()
+    window.set_zoom(0.0)
 
 
 def main(arguments: list[str]) -> int:

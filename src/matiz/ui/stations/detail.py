@@ -4,7 +4,6 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...findings.detail import COLOUR_MORE, wanted_strength
 from ...measure.detail import DetailReading, Spots
-from ...measure.noise import NoiseReading
 from ...wording import number, percent
 from ..controls import caption, choice, push, tape_grid
 from ..instruments.loupes import Loupes
@@ -56,16 +55,13 @@ class DetailStation(Station):
     def refresh_readings(self) -> None:
         self.loupes.show_pairs(self.reading("loupes") or ())
         self.note.setText(told(self.reading("detail"), self.session.is_open))
-        noise: NoiseReading | None = self.reading("noise")
-        for path, _ in NOISE:
-            self.tapes[path].setEnabled(noise is not None)
         self.by_need.setEnabled(self._wanted() is not None)
 
     def reading_text(self) -> str:
         told_of: DetailReading | None = self.reading("detail")
         if told_of is None:
             return ""
-        if told_of.noise_removed_dB is not None and self.session.recipe.detail.noise.strength_percent:
+        if self.session.recipe.detail.noise.strength_percent:
             return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
         return f"edges {number(told_of.blur_px, 1, 'px')}" if told_of.blur_px is not None else ""
 
@@ -95,11 +91,8 @@ def told(reading: DetailReading | None, is_open: bool) -> str:
     if reading is None:
         return ""
     said = []
-    if reading.noise_removed_dB is None:
-        said.append("The noise of a picture that is not raw is not known: it is not taken out.")
-    else:
-        kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
-        said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
+    kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
+    said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
     if reading.blur_px is not None:
         said.append(f"Edges spread over {number(reading.blur_px, 1, 'px')}, overshoot {number(reading.halo_L, 1)} L*.")
     return "\n".join(said) if is_open else ""
