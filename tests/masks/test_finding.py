@@ -13,7 +13,7 @@ from matiz.masks import subject as subject_module
 from matiz.masks.faces import faces
 from matiz.masks.matting import refined
 from matiz.masks.sky import find_sky
-from matiz.masks.subject import by_contrast, cleaned, decided, find_subject, tapped
+from matiz.masks.subject import apart, by_contrast, cleaned, decided, find_subject, tapped
 
 
 @pytest.fixture(scope="module")
@@ -57,6 +57,18 @@ def test_specks_and_holes_go_and_parts_stay():
     out = cleaned(share)
     assert out[22, 22] == 0.0 and out[152, 152] == 1.0 and out[150, 320] == 1.0 and out[200, 200] == 1.0
     assert cleaned(np.zeros((50, 50), np.float32)).max() == 0.0
+
+
+def test_subjects_apart_are_told_apart_the_largest_first():
+    share = np.zeros((200, 300), np.float32)
+    cv2.circle(share, (80, 100), 30, 1.0, -1)
+    cv2.circle(share, (220, 100), 40, 1.0, -1)
+    share = cv2.GaussianBlur(share, (0, 0), 3.0)
+    first, second = apart(share, 1), apart(share, 2)
+    assert first[100, 220] > 0.9 and first[100, 80] == 0.0
+    assert second[100, 80] > 0.9 and second[100, 220] == 0.0
+    assert np.abs(first + second - share).max() < 1e-6, "with their soft rims"
+    assert apart(share, 3).max() == 0.0 and apart(np.zeros((50, 50), np.float32), 1).max() == 0.0
 
 
 def test_what_the_network_is_in_doubt_about_is_decided_by_likeness():

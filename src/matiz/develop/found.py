@@ -24,7 +24,7 @@ from ..masks.focus import MOST_PX, find_focus
 from ..masks.matting import looks_px, refined
 from ..masks.people import person, skin
 from ..masks.sky import find_sky
-from ..masks.subject import SubjectMap, find_subject, own_model, tapped
+from ..masks.subject import SubjectMap, apart, find_subject, own_model, tapped
 from ..masks.view import Mask, Point, View
 from .cache import Cache
 from .tiles import Region, Size, common, grown, level_for, level_size, tiles
@@ -115,10 +115,13 @@ class Found:
         """Whether views are given nothing of the subject as yet."""
         return self.in_haste and not self.is_at_hand()
 
-    def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> Mask:
+    def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), n: int = 0) -> Mask:
         if self.is_waiting:
             return np.zeros(view.shape, np.float32)
-        return self._fitted(("subject", yes, no), self.subject_map(yes, no).share, view)
+        share = self.subject_map(yes, no).share
+        if n:
+            share = self._once(("subject", yes, no, n), lambda: apart(share, n))
+        return self._fitted(("subject", yes, no, n), share, view)
 
     def sky(self, view: View) -> Mask:
         return self._fitted("sky", self.sky_map(), view)

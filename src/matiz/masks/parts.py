@@ -179,7 +179,7 @@ def subject(part: Subject, view: View, out: Mask) -> None:
     is_background = isinstance(part, Background)
     # a tap on what is meant says the same of the other side
     yes, no = (part.keep_out, part.picks) if is_background else (part.picks, part.keep_out)
-    out[...] = view.finder.subject(view, tuple(yes), tuple(no)) if view.finder is not None else 0.0
+    out[...] = view.finder.subject(view, tuple(yes), tuple(no), int(part.n)) if view.finder is not None else 0.0
     if is_background:
         np.subtract(1.0, out, out=out)
 

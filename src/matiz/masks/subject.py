@@ -132,6 +132,20 @@ def cleaned(share: Share) -> Share:
     return out
 
 
+def apart(share: Share, n: int) -> Share:
+    """One of several subjects that do not hang together: the n-th by size, from 1; nothing where there are fewer."""
+    count, labels, found, _ = cv2.connectedComponentsWithStats((share > 0.5).astype(np.uint8))
+    order = 1 + np.argsort(-found[1:, cv2.CC_STAT_AREA], kind="stable")
+    if not 1 <= n < count:
+        return np.zeros_like(share)
+    # its soft rim is what lies nearer to it than to the others
+    own, others = (
+        cv2.distanceTransform((~where).astype(np.uint8), cv2.DIST_L2, 3)
+        for where in (labels == order[n - 1], (labels > 0) & (labels != order[n - 1]))
+    )
+    return np.asarray(np.where(own <= others, share, 0.0), np.float32)
+
+
 def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Point]) -> Share:
     """The subject once taps have said what it is and what not; points in units of the long side.
 

@@ -35,8 +35,8 @@ TO_WHITE = (REC2020_TO_XYZ / REC2020_TO_XYZ.sum(axis=1)[:, None]).astype(np.floa
 class Finder(Protocol):
     """What is found in a picture by itself, where a view lies; masks (height, width) are not to be written to."""
 
-    def subject(self, view: "View", yes: tuple[Point, ...], no: tuple[Point, ...]) -> Mask:
-        """yes, no: taps that say what is meant too, and what is not."""
+    def subject(self, view: "View", yes: tuple[Point, ...], no: tuple[Point, ...], n: int) -> Mask:
+        """yes, no: taps that say what is meant too, and what is not. n: which of several apart, from 1; 0 for all."""
 
     def sky(self, view: "View") -> Mask: ...
 

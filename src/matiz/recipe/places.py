@@ -166,6 +166,7 @@ class Subject(MaskPart):
 
     picks: Points = described(FramePoints("What is meant too.", MOST_PICKS))
     keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
+    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of several apart, the largest first; 0 for all."))
 
 
 @dataclass(frozen=True)

@@ -76,7 +76,9 @@ def _detail(part: MaskPart, names: Mapping[str, str]) -> str:
         case Brush():
             return counted(len(part.strokes), "stroke")
         case Subject():
-            return counted(len(part.picks) + len(part.keep_out), "tap") if part.picks or part.keep_out else ""
+            which = f"number {part.n:.0f}" if part.n else ""
+            taps = counted(len(part.picks) + len(part.keep_out), "tap") if part.picks or part.keep_out else ""
+            return f"{which} {taps}".strip()
         case Faces():
             return f"number {part.n:.0f}" if part.n else ""
         case Colour() | Reach():
