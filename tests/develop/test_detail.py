@@ -136,6 +136,18 @@ def test_lightness_and_colour_are_apart(burst):
     assert fine[2][0] == pytest.approx(fine[0][0], rel=0.02)
 
 
+def test_the_draft_is_nearly_as_clean(burst):
+    flat = (600, 40, 250, 100)
+    plain, quick, full = (
+        rough(burst.render(own, 0, flat, result=end)[..., :3].astype(np.float32))
+        for own, end in (
+            (Recipe(), "draft"), (set_to((STRENGTH, 100.0), (COLOUR, 100.0)), "draft"),
+            (set_to((STRENGTH, 100.0), (COLOUR, 100.0)), "screen"),
+        )
+    )  # fmt: skip
+    assert quick < 0.45 * plain and full < 0.45 * plain
+
+
 def test_a_single_px_is_the_same(burst):
     own = set_to((STRENGTH, 80.0), (AMOUNT, 100.0))
     whole = burst.render(own, 0, result="display")

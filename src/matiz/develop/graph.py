@@ -194,13 +194,14 @@ def _at_full_size(level: int) -> bool:
     return level == 0
 
 
-def _working(name: str, sensor: Node, *, takes_noise_out: bool = False) -> tuple[Node, Node]:
-    """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced."""
+def _working(name: str, sensor: Node, *, denoises: str = "") -> tuple[Node, Node]:
+    """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced. denoises: whether noise is
+    taken out, "well" or "quickly"."""
     camera = repaired(name, sensor)
     geometry = Node(
         f"geometry{name}",
         _geometry,
-        (denoised(name, camera) if takes_noise_out else camera,),
+        (denoised(name, camera, is_quick=denoises == "quickly") if denoises else camera,),
         mapping.PLACES,
         grow=_source,
         is_idle=lambda work: work.mapping.is_idle,
@@ -216,10 +217,10 @@ BALANCE = product("balance", _balance, reads=_LIGHT)
 HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
 
 SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
-CAMERA, WORKING = _working("", SENSOR, takes_noise_out=True)
+CAMERA, WORKING = _working("", SENSOR, denoises="well")
 SMALL_CAMERA, SMALL = _working(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size))
 HAZE = haze_node(SMALL)
-_, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size))
+_, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size), denoises="quickly")
 
 
 SMALL_TONED = toning("scene of the small picture", SMALL, SMALL, HAZE)

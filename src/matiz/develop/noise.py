@@ -169,16 +169,19 @@ def _corners(size: tuple[int, ...], side: int) -> list[tuple[int, int]]:
     return [(top, left) for top in ways[0] for left in ways[1]]
 
 
-def estimated(planes: Planes, spread: Planes) -> Planes:
-    """The planes without noise, for the inner px: REACH_PX less on each side."""
+def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Planes:
+    """The planes without noise, for the inner px: REACH_PX less on each side. is_quick: by the first pass alone."""
     short = [(0, max(2 * REACH_PX + 2 - length, 0)) for length in planes.shape[:2]]
     if any(more for _, more in short):
         # a single row or column has one beside it made up
-        made = estimated(np.pad(planes, [*short, (0, 0)], mode="edge"), spread)
+        made = estimated(np.pad(planes, [*short, (0, 0)], mode="edge"), spread, is_quick=is_quick)
         return np.ascontiguousarray(made[: planes.shape[0] - 2 * REACH_PX, : planes.shape[1] - 2 * REACH_PX])
     inner = np.s_[MARGIN_PX:-MARGIN_PX, MARGIN_PX:-MARGIN_PX]
     out = []
     for n in range(3):
+        if is_quick:
+            out.append(dct_kept(np.ascontiguousarray(planes[inner][..., n]), spread[n], LEAST))
+            continue
         plane = np.ascontiguousarray(planes[..., n])
         first = dct_kept(plane, spread[n], LEAST)
         out.append(dct_weighed(np.ascontiguousarray(plane[inner]), first, spread[n]))
