@@ -42,7 +42,7 @@ class PlacesStation(Station):
     """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
 
     number, title, key = 6, "Places", "places"
-    reads, shows = frozenset({"places", "tone"}), ("places", "edges")
+    reads, shows = frozenset({"places", "tone"}), ("places",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -192,7 +192,7 @@ class PlacesStation(Station):
         self.words.show_value(title)
         self._stack.setCurrentWidget(self.page)
         # what another page shows need not follow the hand here
-        self.shows = ("places", "edges", *self.page.shows)
+        self.shows = ("places", *self.page.shows)
         if self.is_shown:
             self.session.watch(self.shows, self.key)
         self.page.refresh()
