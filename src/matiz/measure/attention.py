@@ -184,4 +184,4 @@ def _pulls(share: Map, ways: list[Map], L: Map, subject: Map | None, scale: floa
         at_x, at_y = ((v + 0.5) / scale - 0.5 for v in middle)
         out.append(Pull(at_x, at_y, reach / scale, own, why, light, lighter))
         left[near] = 0.0
-    return tuple(out)
+    return tuple(sorted(out, key=lambda pull: -pull.share))
