@@ -64,8 +64,10 @@ def test_a_direction_that_differs_draws_the_eye():
         for y in range(10, 200, 24):
             ends = ((x - 7, y), (x + 7, y)) if (x, y) != (202, 106) else ((x, y - 7), (x, y + 7))
             cv2.line(Lab, *ends, (70.0, 0.0, 0.0), 2)
-    first = read_attention(Lab, None, []).pulls[0]
-    assert abs(first.x - 202) < 12 and abs(first.y - 106) < 12
+    pulls = read_attention(Lab, None, []).pulls
+    # beside it only where the pattern ends
+    assert len(pulls) <= 2 and [pull.share for pull in pulls] == sorted((pull.share for pull in pulls), reverse=True)
+    assert any(abs(pull.x - 202) < 12 and abs(pull.y - 106) < 12 and pull.why == "direction" for pull in pulls)
 
 
 def test_the_subject_holds_its_share_and_pulls_lie_outside():
