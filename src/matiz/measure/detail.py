@@ -1,6 +1,7 @@
 """Noise and sharpness where they show: a flat, a textured and an edged spot of the picture, before and after."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -28,16 +29,12 @@ DARK, LIGHT = 0.02, 0.8
 KINDS = ("flat", "texture", "edge")
 
 
-@dataclass(frozen=True)
-class Spots:
-    """Regions of the full-size picture."""
+class Spots(NamedTuple):
+    """Regions of the full-size picture, in the order of KINDS."""
 
     flat: Region
     texture: Region
     edge: Region
-
-    def __iter__(self):  # type: ignore[no-untyped-def]
-        return iter((self.flat, self.texture, self.edge))
 
 
 @dataclass(frozen=True)

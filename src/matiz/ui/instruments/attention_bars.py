@@ -1,7 +1,7 @@
 """The attention bars: what the subject fills and holds, and what pulls the eye away, each as a length."""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from ...measure.attention import AttentionReading
 from ...wording import percent
@@ -46,13 +46,13 @@ class AttentionBars(Instrument):
         row = int((y - 4.0) // ROW_PX) - 2
         return row if self._reading is not None and 0 <= row < len(self._reading.pulls) else None
 
-    def mousePressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         if isinstance(self.grabbed, int):
             self.changed.emit(self.grabbed)
 
-    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
         if step is None or self._reading is None or not self._reading.pulls:
             super().keyPressEvent(event)
             return

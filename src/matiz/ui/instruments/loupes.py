@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QImage, QMouseEvent, QPainter
 
 from ...measure.detail import KINDS
 from .. import theme
@@ -55,7 +55,7 @@ class Loupes(Instrument):
                 return n
         return None
 
-    def mouseReleaseEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if isinstance(self.grabbed, int):
             self.changed.emit(self.grabbed)
         super().mouseReleaseEvent(event)

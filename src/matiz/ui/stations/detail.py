@@ -82,7 +82,7 @@ class DetailStation(Station):
     def _go_to(self, which: int) -> None:
         spots: Spots | None = self.reading("spots")
         if spots is not None:
-            x, y, w, h = tuple(spots)[which]
+            x, y, w, h = spots[which]
             self.view.look_at(x + w / 2.0, y + h / 2.0, 1.0)
 
 
