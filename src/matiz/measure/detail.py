@@ -132,5 +132,7 @@ def _is_fine() -> NDArray[np.bool_]:
 def _powers(scale: Scale, camera: Camera) -> Array:
     """Mean power of each coefficient of the plane of lightness, (8, 8)."""
     plane = scale.to_planes(camera)[..., 0].astype(np.float64)
+    # the smallest pictures hold no block
+    plane = np.pad(plane, [(0, max(SIDE - length, 0)) for length in plane.shape], mode="symmetric")
     blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::4, ::4]
     return np.asarray((np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True) ** 2).mean(axis=(0, 1)))
