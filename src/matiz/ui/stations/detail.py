@@ -26,7 +26,8 @@ class DetailStation(Station):
     """The loupes at the left, tapes and what is measured at the right."""
 
     number, title, key = 7, "Detail", "detail"
-    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "detail", "loupes")
+    # what is measured in numbers waits until the hand rests: the picture comes first
+    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "loupes")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
