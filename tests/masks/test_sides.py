@@ -31,6 +31,16 @@ def test_a_leak_is_on_the_other_side_and_the_rest_is_not():
     assert not (sides.surely_outside & (disc > 0.95)).any() and not (sides.surely_inside & (disc < 0.05)).any()
 
 
+def test_what_fits_neither_side_is_on_none():
+    """A gleam on the rim of the disc, lighter than both, and a part in the ground's own colour."""
+    Lab, disc = two_colours()
+    cv2.circle(Lab, (272, 150), 6, (100.0, 0.0, 0.0), -1)
+    cv2.circle(Lab, (128, 150), 6, (40.0, 0.0, 10.0), -1)
+    sides = sides_of(disc, Lab, 20.0)
+    assert not sides.surely_outside[146:155, 268:277].any() and not sides.surely_inside[146:155, 268:277].any()
+    assert sides.surely_outside[148:153, 125:131].all()
+
+
 def test_where_both_sides_are_alike_nothing_is_said():
     Lab, disc = two_colours(apart=2.0)
     sides = sides_of(disc, Lab, 20.0)

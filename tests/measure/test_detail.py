@@ -8,7 +8,7 @@ import pytest
 
 from matiz.develop.engine import Engine
 from matiz.develop.noise import Scale
-from matiz.findings.detail import WANTED_dB, halos, noisy, over_smoothed, sharpens_noise, wanted_strength
+from matiz.findings.detail import WANTED_dB, halos, noisiest, noisy, over_smoothed, sharpens_noise, wanted
 from matiz.findings.find import fixed
 from matiz.measure.detail import blur_px, choose_spots, halo_L, noise_removed_dB, texture_kept
 from matiz.measure.noise import NoiseReading
@@ -100,6 +100,14 @@ def test_the_reading_follows_what_is_decided(burst):
     assert before.shape == after.shape and before.shape[2] == 4 and (before != after).any()
 
 
+def test_what_is_full_is_read_with_its_noise_and_once(burst):
+    burst.picture(Recipe())
+    runs = dict(burst.runs)
+    burst.picture(set_to((STRENGTH, 33.0)))
+    assert burst.runs["full"] == runs["full"] and burst.runs["patch_light"] == runs["patch_light"]
+    assert burst.runs["detail"] == runs["detail"] + 1
+
+
 def test_noise_that_shows_is_found_and_taken_out(burst):
     reading = burst.picture(Recipe())
     [finding] = noisy(reading, Recipe())
@@ -129,14 +137,16 @@ def tone_with(share: float) -> ToneReading:
 
 
 def test_the_strength_follows_from_the_zone_that_wants_most():
-    strength, zone, dB = wanted_strength(zones(z3=20.0, z5=30.0), tone_with(0.1), Recipe())
-    assert zone == 3 and dB == 20.0 and strength == pytest.approx(100.0 * (1.0 - 10.0 ** (-6.0 / 20.0)))
-    assert wanted_strength(zones(z3=20.0), tone_with(0.001), Recipe()) is None, "too little of the picture"
-    assert wanted_strength(zones(z0=3.0, z5=28.0), tone_with(0.1), Recipe()) is None, "too dark to be seen"
+    two = zones(z3=20.0, z5=30.0)
+    assert noisiest(two, tone_with(0.1), Recipe()) == (20.0, 3)
+    (_, strength), (_, colour) = wanted(two, tone_with(0.1), Recipe())
+    assert strength == round(100.0 * (1.0 - 10.0 ** (-6.0 / 20.0))) and colour == strength + 25.0
+    assert noisiest(two, tone_with(0.001), Recipe()) is None, "too little of the picture"
+    assert wanted(two, tone_with(0.001), Recipe()) is None
+    assert wanted(zones(z0=3.0, z5=28.0), tone_with(0.1), Recipe()) is None, "too dark to be seen"
     lifted = Recipe().change("tone.zones_EV", (0.0,) * 3 + (2.0,) + (0.0,) * 7)[0]
-    more, _, _ = wanted_strength(zones(z3=20.0), tone_with(0.1), lifted)
-    assert more > strength, "a lifted shadow asks for more"
-    assert wanted_strength(zones(z3=1.0), tone_with(0.1), Recipe())[0] == 90.0
+    assert wanted(two, tone_with(0.1), lifted)[0][1] > strength, "a lifted shadow asks for more"
+    assert wanted(zones(z3=1.0), tone_with(0.1), Recipe())[0][1] == 90.0
 
 
 def test_findings_of_sharpening_and_smoothing(burst):

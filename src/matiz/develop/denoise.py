@@ -33,14 +33,16 @@ def _is_idle(work: Work) -> bool:
 
 
 def _estimate(is_quick: bool, work: Work, camera: Patch) -> Pixels:
-    planes = work.sensor.noise.scale.to_planes(camera.pixels)
-    if work.level > DEEPEST:
-        return planes[_inner(work, camera)]
     left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
+    if work.level > DEEPEST:
+        # not looked at there
+        return camera.pixels[top : top + work.region[3], left : left + work.region[2]]
     right, bottom = camera.region[2] - left - work.region[2], camera.region[3] - top - work.region[3]
     # the frame's own border is mirrored
     sides = [(REACH_PX - top, REACH_PX - bottom), (REACH_PX - left, REACH_PX - right), (0, 0)]
-    return estimated(np.pad(planes, sides, mode="symmetric"), work.sensor.noise.at(work.level), is_quick=is_quick)
+    noise = work.sensor.noise
+    planes = np.pad(noise.scale.to_planes(camera.pixels), sides, mode="symmetric")
+    return estimated(planes, noise.at(work.level), is_quick=is_quick)
 
 
 def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
@@ -51,8 +53,3 @@ def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
     share = np.array([noise.strength_percent, noise.colour_percent, noise.colour_percent], np.float32) / 100.0
     planes += share * (estimate.pixels - planes)
     return scale.to_camera(planes, float(share[0]))
-
-
-def _inner(work: Work, patch: Patch) -> tuple[slice, slice]:
-    left, top = work.region[0] - patch.region[0], work.region[1] - patch.region[1]
-    return slice(top, top + work.region[3]), slice(left, left + work.region[2])

@@ -114,7 +114,7 @@ class NoiseSpread:
                 inside = (patch > DARKEST) & (patch < LIGHTEST)
                 blocks = np.lib.stride_tricks.sliding_window_view(inside.all(axis=2), (SIDE, SIDE))[::STEP, ::STEP]
                 planes = self.scale.to_planes(patch)
-                own = np.stack([_coefficients(planes[..., n], STEP) for n in range(3)], axis=2)
+                own = np.stack([coefficients(planes[..., n], STEP) for n in range(3)], axis=2)
                 found.append(own[blocks.all(axis=(2, 3))])
         every = np.concatenate(found) if found else np.zeros((0, 3, SIDE, SIDE))
         if len(every) < LEAST_BLOCKS:
@@ -151,11 +151,11 @@ class NoiseSpread:
 
 
 def _spread_of(plane: NDArray[np.float32]) -> Planes:
-    return np.asarray(_coefficients(plane, 3).std(axis=(0, 1)), np.float32)
+    return np.asarray(coefficients(plane, 3).std(axis=(0, 1)), np.float32)
 
 
-def _coefficients(plane: NDArray[np.float32], step: int) -> Array:
-    """Of blocks of a plane, (rows, columns, 8, 8)."""
+def coefficients(plane: NDArray[np.floating], step: int) -> Array:
+    """Of a plane's blocks of 8x8, one in `step` px each way, (rows, columns, 8, 8): [down, across]."""
     blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::step, ::step]
     return np.asarray(np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True))
 

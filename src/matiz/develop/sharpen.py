@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import LUMINANCE
+from ..colour.spaces import LUMINANCE, lightness
 from ..colour.types import Array
 from ..kernels.denoise import SIDE
 from ..kernels.rendition import rendered
@@ -70,7 +70,7 @@ def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float3
         )
     greys = np.repeat(SCENE.astype(np.float32)[None, :, None], 3, axis=2)
     shown = rendered(greys, display_table(tone), channel_curves(tone.curve), float(2.0**tone.exposure_EV))
-    L = 116.0 * np.cbrt(np.maximum(shown[0] @ LUMINANCE, 0.0)) - 16.0
+    L = lightness(np.maximum(shown[0] @ LUMINANCE, 0.0))
     L, at = np.unique(np.maximum.accumulate(L), return_index=True)
     Y = np.interp(bins, L, SCENE[at])
     slope = np.interp(bins, 0.5 * (L[1:] + L[:-1]), np.diff(L) / np.maximum(np.diff(SCENE[at]), 1e-12))

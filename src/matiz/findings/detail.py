@@ -23,20 +23,28 @@ MOST_HALO_L = 3.0
 GENTLER = 0.75
 
 
-def wanted_strength(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int, float] | None:
-    """Percent of the noise to take out so that each zone has WANTED_dB of signal over it, which zone wants most, and
-    what it has; None where all have. What the ladder lifts has that much more noise to be seen."""
-    worst: tuple[float, int, float] | None = None
+def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int] | None:
+    """The least signal over noise of all zones that are seen, dB, and which it is; None where nothing is known. What
+    the ladder lifts has that much more noise to be seen."""
+    told = []
     for zone in ZONES:
         dB = noise.zones_dB[zone]
-        if dB is None or tone.zones[zone] < LEAST_SHARE:
-            continue
-        # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
-        seen = dB - 3.01 * max(recipe.tone.zones_EV[zone], 0.0)
-        if seen < WANTED_dB and (worst is None or seen < worst[2]):
-            strength = 100.0 * (1.0 - 10.0 ** ((seen - WANTED_dB) / 20.0))
-            worst = min(strength, MOST_STRENGTH), zone, seen
-    return worst if worst is not None and worst[0] >= LEAST_STRENGTH else None
+        if dB is not None and tone.zones[zone] >= LEAST_SHARE:
+            # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
+            told.append((dB - 3.01 * max(recipe.tone.zones_EV[zone], 0.0), zone))
+    return min(told) if told else None
+
+
+def wanted(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[tuple[str, float], ...] | None:
+    """Settings that take out as much noise as gives the noisiest zone WANTED_dB; None where little of it would go."""
+    least = noisiest(noise, tone, recipe)
+    if least is None:
+        return None
+    strength = min(100.0 * (1.0 - 10.0 ** ((least[0] - WANTED_dB) / 20.0)), MOST_STRENGTH)
+    if strength < LEAST_STRENGTH:
+        return None
+    colour = min(round(strength) + COLOUR_MORE, 100.0)
+    return ("detail.noise.strength_percent", float(round(strength))), ("detail.noise.colour_percent", float(colour))
 
 
 @needs("noise", "tone")
@@ -44,36 +52,35 @@ def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Noise shows in a zone that is seen, and less is taken out than that wants."""
     if reading.noise is None:
         return
-    wanted = wanted_strength(reading.noise, reading.tone, recipe)
+    fix, least = wanted(reading.noise, reading.tone, recipe), noisiest(reading.noise, reading.tone, recipe)
     own = recipe.detail.noise
-    if wanted is None or own.strength_percent > 0.0 or own.colour_percent > 0.0:
+    if fix is None or least is None or own.strength_percent > 0.0 or own.colour_percent > 0.0:
         return
-    strength, zone, dB = round(wanted[0]), wanted[1], wanted[2]
-    colour = min(strength + COLOUR_MORE, 100.0)
+    dB, zone = least
     yield Finding(
         id="detail.noisy",
         station="detail",
         claim=f"Noise shows: in zone {zone} the signal is only {number(dB, 0, 'dB')} over it",
         evidence={"zone": zone, "signal_dB": round(dB, 1), "wanted_dB": WANTED_dB},
-        fix=(("detail.noise.strength_percent", float(strength)), ("detail.noise.colour_percent", float(colour))),
-        fix_label=f"Take {number(strength, 0, '%')} of it out",
+        fix=fix,
+        fix_label=f"Take {number(fix[0][1], 0, '%')} of it out",
         certainty=0.9 if reading.noise.noise.source != "ISO" else 0.5,
     )
 
 
-@needs("noise")
+@needs("noise", "tone")
 def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Sharpening acts on noise too."""
     sharpen = recipe.detail.sharpen
     if sharpen.gate == "on" or not sharpen.amount_percent or reading.noise is None:
         return
-    known = [dB for dB in reading.noise.zones_dB[2:8] if dB is not None]
-    if known and min(known) < WANTED_dB:
+    least = noisiest(reading.noise, reading.tone, recipe)
+    if least is not None and least[0] < WANTED_dB:
         yield Finding(
             id="detail.sharpens_noise",
             station="detail",
             claim="Sharpening acts on noise too",
-            evidence={"least_dB": round(min(known), 1)},
+            evidence={"least_dB": round(least[0], 1)},
             fix=(("detail.sharpen.gate", "on"),),
             fix_label="Sharpen only what rises above it",
             certainty=0.8,

@@ -15,6 +15,8 @@ LEAST_SPREAD_EV = 0.9
 LEAST_OFF_EV, SHARE, MOST_EV = 0.25, 0.6, 1.0
 """From how far off the middle a face is moved, how much of the way, and how far at most: faces in different light are
 to stay so."""
+CERTAIN = 0.3
+"""That the light is to blame, and not that skins differ: luminance alone does not tell."""
 FEATHER = 0.3
 """Of a face's height."""
 
@@ -40,7 +42,8 @@ def uneven_faces(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         outlines=tuple(face.outline for face in off),
         adds=adds,
         fix_label=f"Even {counted(len(adds), 'face')} out" if adds else "",
-        certainty=min(face.certainty for face in told.faces),
+        then="Skins differ in lightness by themselves: keep this only where the light is to blame.",
+        certainty=CERTAIN * min(face.certainty for face in told.faces),
     )
 
 

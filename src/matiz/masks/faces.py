@@ -2,14 +2,11 @@
 
 The network is the full-range face detector of @mediapipe/face_detection 0.4 (Apache-2.0; Bazarevsky and
 others 2019, "BlazeFace"), run by OpenCV. Its anchors are the middles of a grid of 48x48 cells. A second network, which
-finds eyes, brows and lips in a face, has to agree that one is there.
+finds eyes, brows and lips in a face, has to agree where the first is not sure.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib.resources import as_file, files
-from threading import Lock
 
 import cv2
 import numpy as np
@@ -18,7 +15,10 @@ from numpy.typing import NDArray
 from ..colour.types import Array
 from .cut import Picture
 from .features import Features, features
+from .small_network import answers
 
+NETWORK = "faces/face_detection_full_range.tflite"
+OUTPUTS = ("reshaped_regressor_face_4", "reshaped_classifier_face_4")
 SIDE = 192
 CELLS = 48
 CERTAIN = 0.55
@@ -27,12 +27,9 @@ SMALLEST = 0.075
 """Height of a face within a tile, in parts of its side, under which the network is not asked."""
 SURE, LIKELY = 0.7, 0.6
 """Score from which on one network is enough, and how far the second must agree with less. Of 57 finds in photographs
-that leaves 43, all of them faces; three faces, turned away or out of focus, are lost."""
+that leaves 43, all of them faces; four faces, turned away or out of focus, are lost."""
 ALIKE = 0.3
 """Overlap (intersection over union) at which two boxes are one face."""
-
-_ONE_AT_A_TIME = Lock()
-"""A network holds what goes through it."""
 Rows = NDArray[np.float64]
 
 
@@ -97,10 +94,7 @@ def _in_tile(picture: Picture, top: int, left: int, side: int) -> Rows:
                        interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)  # fmt: skip
     square = np.zeros((SIDE, SIDE, 3), np.float32)
     square[: small.shape[0], : small.shape[1]] = small[:SIDE, :SIDE]
-    with _ONE_AT_A_TIME:
-        network = _network()
-        network.setInput(np.ascontiguousarray((square / 127.5 - 1.0).transpose(2, 0, 1))[None])
-        boxes, scores = network.forward(["reshaped_regressor_face_4", "reshaped_classifier_face_4"])
+    boxes, scores = answers(NETWORK, square / np.float32(127.5) - np.float32(1.0), OUTPUTS)
     score = 1.0 / (1.0 + np.exp(-np.clip(scores.reshape(-1).astype(np.float64), -50.0, 50.0)))
     sure = np.flatnonzero(score > CERTAIN)
     raw = boxes.reshape(-1, 16)[sure].astype(np.float64) / SIDE
@@ -140,10 +134,3 @@ def _face(picture: Picture, row: Rows) -> Face:
     x, y, w, h, score = (float(row[n]) for n in (0, 1, 2, 3, 16))
     own = features(picture, (x + w / 2.0, y + h / 2.0), max(w, h), points[0], points[1])
     return Face(x, y, w, h, score, points, own)
-
-
-@lru_cache(maxsize=1)
-def _network() -> cv2.dnn.Net:
-    with as_file(files("matiz") / "assets/models/faces/face_detection_full_range.tflite") as path:
-        # the newer of the two engines gives one output only
-        return cv2.dnn.readNetFromTFLite(str(path), cv2.dnn.ENGINE_CLASSIC)

@@ -8,19 +8,19 @@ is that package's own list of contours.
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib.resources import as_file, files
-from threading import Lock
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ..colour.types import Array
 from .cut import Picture
+from .small_network import answers
 
 Point = tuple[float, float]
 Line = tuple[Point, ...]
 
+NETWORK = "faces/face_landmark.tflite"
 SIDE = 192
 MARGIN = 1.5
 """Side of the square that the network looks at, in heights of the face."""
@@ -34,8 +34,6 @@ EYES = (
     (263, 249, 390, 373, 374, 380, 381, 382, 362, 398, 384, 385, 386, 387, 388, 466),
 )
 BROWS = ((70, 63, 105, 66, 107, 55, 65, 52, 53, 46), (300, 293, 334, 296, 336, 285, 295, 282, 283, 276))
-
-_ONE_AT_A_TIME = Lock()
 
 
 @dataclass(frozen=True)
@@ -75,10 +73,8 @@ def features(picture: Picture, middle: Point, height: float, right_eye: Point, l
     way[:, 2] = SIDE / 2.0 - way[:, :2] @ middle
     how = cv2.INTER_AREA if scale < 1.0 else cv2.INTER_LINEAR
     crop = cv2.warpAffine(picture, way, (SIDE, SIDE), flags=how, borderMode=cv2.BORDER_REPLICATE)
-    with _ONE_AT_A_TIME:
-        network = _network()
-        network.setInput((crop.astype(np.float32) / 255.0).transpose(2, 0, 1)[None])
-        likely, points = sorted(network.forward(network.getUnconnectedOutLayersNames()), key=lambda each: each.size)
+    told = answers(NETWORK, crop.astype(np.float32) / np.float32(255.0))
+    likely, points = sorted(told, key=lambda each: each.size)
     found = points.reshape(-1, 3)[:, :2].astype(np.float64)
     found = (found - way[:, 2]) @ np.linalg.inv(way[:, :2]).T
     raw = float(np.clip(likely.ravel()[0], -50.0, 50.0))
@@ -88,11 +84,14 @@ def features(picture: Picture, middle: Point, height: float, right_eye: Point, l
     )  # fmt: skip
 
 
+def filled(line: Line, shape: tuple[int, ...], scale: float = 1.0, *, grow: int = 0) -> NDArray[np.bool_]:
+    """What an outline holds, (height, width) of a shape; scale: px of it to a unit of the outline's; grow: px more."""
+    out = np.zeros(shape[:2], np.uint8)
+    cv2.fillPoly(out, [np.rint(np.array(line) * scale - 0.5).astype(np.int32)], 1)
+    if grow:
+        out = cv2.dilate(out, np.ones((2 * grow + 1, 2 * grow + 1), np.uint8))
+    return np.asarray(out > 0)
+
+
 def _line(points: Array, which: tuple[int, ...]) -> Line:
     return tuple((float(x), float(y)) for x, y in points[list(which)])
-
-
-@lru_cache(maxsize=1)
-def _network() -> cv2.dnn.Net:
-    with as_file(files("matiz") / "assets/models/faces/face_landmark.tflite") as path:
-        return cv2.dnn.readNetFromTFLite(str(path), cv2.dnn.ENGINE_CLASSIC)

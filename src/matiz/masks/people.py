@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from ..colour.types import Array
 from .cut import Picture, Share, graph_cut, smaller, softened
 from .faces import Face
-from .features import Line
+from .features import filled
 
 HEAD = (0.75, 0.85)
 """Half the width and half the height of a head with its hair, in heights of the face's outline."""
@@ -49,7 +49,7 @@ def person(picture: Picture, faces: Sequence[Face], n: int, subject: Share) -> S
     prior = cv2.resize(subject, small.shape[1::-1], interpolation=cv2.INTER_AREA)
     bodies = [_body(face, small.shape[:2], long_side) for face in faces]
     own, others = bodies[n], [body for m, body in enumerate(bodies) if m != n]
-    face = _filled(faces[n].features.oval, small.shape[:2], long_side)
+    face = filled(faces[n].features.oval, small.shape[:2], long_side)
     rest = np.max(others, axis=0) if others else np.zeros_like(own)
     labels = np.where((own > NEAR_BODY) & (own >= rest), cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     if face.any() and prior[face].mean() > COVERS:
@@ -62,7 +62,7 @@ def person(picture: Picture, faces: Sequence[Face], n: int, subject: Share) -> S
     labels[(own < 0.02) | (rest > 3.0 * own + 0.1)] = cv2.GC_BGD
     for m, other in enumerate(faces):
         if m != n:
-            labels[_filled(other.features.oval, small.shape[:2], long_side)] = cv2.GC_BGD
+            labels[filled(other.features.oval, small.shape[:2], long_side)] = cv2.GC_BGD
     labels[face] = cv2.GC_FGD
     cut = graph_cut(small, labels, ROUNDS)
     return softened(_hanging_together(cut, face))
@@ -76,9 +76,9 @@ def skin(picture: Picture, faces: Sequence[Face], people: Sequence[Share]) -> Sh
     Lab = cv2.cvtColor(small.astype(np.float32) / 255.0, cv2.COLOR_RGB2LAB)
     out = np.zeros(shape, np.float32)
     for face, body in zip(faces, people, strict=True):
-        where = _filled(face.features.oval, shape, long_side)
+        where = filled(face.features.oval, shape, long_side)
         for line in face.features.not_skin:
-            where &= ~_filled(line, shape, long_side, grow=1)
+            where &= ~filled(line, shape, long_side, grow=1)
         if where.sum() < LEAST_SKIN_PX:
             continue
         off = _off(Lab, Lab[where])
@@ -88,7 +88,7 @@ def skin(picture: Picture, faces: Sequence[Face], people: Sequence[Share]) -> Sh
         out = np.maximum(out, (alike * np.maximum(body, where)).astype(np.float32))
     for face in faces:
         for line in face.features.not_skin:
-            out[_filled(line, shape, long_side)] = 0.0
+            out[filled(line, shape, long_side)] = 0.0
     return np.asarray(cv2.GaussianBlur(_without_specks(out), (0, 0), 0.6), np.float32)
 
 
@@ -114,15 +114,6 @@ def _without_specks(share: Share) -> Share:
     areas[0] = 0
     keep = cv2.dilate((areas > LEAST_OF_LARGEST * areas.max())[labels].astype(np.uint8), np.ones((5, 5), np.uint8))
     return np.asarray(keep * (calm / np.float32(255.0)), np.float32)
-
-
-def _filled(line: Line, shape: tuple[int, ...], long_side: int, *, grow: int = 0) -> NDArray[np.bool_]:
-    """What an outline, in units of the long side, holds."""
-    out = np.zeros(shape[:2], np.uint8)
-    cv2.fillPoly(out, [np.rint(np.array(line) * long_side - 0.5).astype(np.int32)], 1)
-    if grow:
-        out = cv2.dilate(out, np.ones((2 * grow + 1, 2 * grow + 1), np.uint8))
-    return np.asarray(out > 0)
 
 
 def _hanging_together(cut: NDArray[np.bool_], face: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -22,8 +22,10 @@ LEAST_SHARE = 0.02
 """Of the window that must surely be on a side."""
 LEAST_SPREAD = 2.5
 """In L*, a*, b*: what a side varies by at least."""
-APART = 3.0
-"""Spreads that the two sides' means must be apart."""
+APART = 5.0
+"""Spreads that the two sides' means must be apart. With 3 gleams and stripes on ten photographs passed for leaks."""
+FITS = 16.0
+"""Square of the spreads that a px may be off the side that it is told to be on: what fits neither is on none."""
 CLEAR = 6.0
 """How much likelier, as a difference of logarithms, a px must be on one side to be surely there."""
 
@@ -56,17 +58,19 @@ def sides_of(mask: Share, colours: Lab, width_px: float) -> Sides:
     band = ~inside & ~outside
     calm = cv2.GaussianBlur(colours, (0, 0), 0.8)
     window = 2 * max(2, round(WINDOW * width_px)) + 1
-    likely, means, spreads = [], [], []
+    offs, likely, means, spreads = [], [], [], []
     enough = np.ones(mask.shape, bool)
     for own in (inside, outside):
         share, mean, variance = _colours_of(calm, own, window)
         enough &= share > LEAST_SHARE
-        off = ((calm - mean) ** 2 / variance).sum(axis=2) + np.log(variance).sum(axis=2)
-        likely.append(-0.5 * off)
+        offs.append(((calm - mean) ** 2 / variance).sum(axis=2))
+        likely.append(-0.5 * (offs[-1] + np.log(variance).sum(axis=2)))
         means.append(mean)
         spreads.append(variance)
     apart = ((means[0] - means[1]) ** 2 / (spreads[0] + spreads[1])).sum(axis=2)
-    said = np.where(band & enough & (apart > APART**2 / 2.0), likely[0] - likely[1], 0.0)
+    rather = likely[0] - likely[1]
+    fits = np.where(rather > 0.0, offs[0], offs[1]) < FITS
+    said = np.where(band & enough & fits & (apart > APART**2 / 2.0), rather, 0.0)
     return Sides(band, said.astype(np.float32))
 
 

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, sRGB_to_Lab
 from ..colour.types import Array, Camera, Image
-from ..develop.noise import Scale
+from ..develop.noise import Scale, coefficients
 from ..develop.tiles import Region
-from ..kernels.denoise import BASIS, SIDE
+from ..kernels.denoise import SIDE
 from ..masks.focus import edge_spreads
 
 SPOT_PX = 160
@@ -134,5 +134,4 @@ def _powers(scale: Scale, camera: Camera) -> Array:
     plane = scale.to_planes(camera)[..., 0].astype(np.float64)
     # the smallest pictures hold no block
     plane = np.pad(plane, [(0, max(SIDE - length, 0)) for length in plane.shape], mode="symmetric")
-    blocks = np.lib.stride_tricks.sliding_window_view(plane, (SIDE, SIDE))[::4, ::4]
-    return np.asarray((np.einsum("li,yxij,kj->yxlk", BASIS, blocks, BASIS, optimize=True) ** 2).mean(axis=(0, 1)))
+    return np.asarray((coefficients(plane, 4) ** 2).mean(axis=(0, 1)))

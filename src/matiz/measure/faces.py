@@ -3,12 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array
 from ..masks.faces import Face
+from ..masks.features import filled
 from ..masks.parts import GREY_ZONE
 from .values import Outline
 
@@ -63,11 +63,9 @@ def read_faces(EV: Array, faces: Sequence[Face]) -> FacesReading:
     """EV: shown luminance from middle grey (height, width). faces: in px of it, the largest first."""
     out = []
     for n, face in enumerate(faces, 1):
-        skin = np.zeros(EV.shape[:2], np.uint8)
-        cv2.fillPoly(skin, [np.rint(np.array(face.features.oval)).astype(np.int32)], 1)
+        where = filled(face.features.oval, EV.shape)
         for line in face.features.not_skin:
-            cv2.fillPoly(skin, [np.rint(np.array(line)).astype(np.int32)], 0)
-        where = skin > 0
+            where &= ~filled(line, EV.shape)
         if where.sum() < LEAST_PX:
             continue
         left, right = (_side(EV, where, face, sign) for sign in (-1.0, 1.0))

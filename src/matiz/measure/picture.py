@@ -323,6 +323,11 @@ def _without_colour(recipe: Recipe) -> Recipe:
     return recipe.with_plain("colour")
 
 
+def _without_detail(recipe: Recipe) -> Recipe:
+    """What is full is told by what the camera took, noise and all."""
+    return recipe.with_plain("detail")
+
+
 def _full(sight: Sight) -> FullReading:
     level = min(1, sight.level)
     return read_full(sight.picture("camera", level), 2**level)
@@ -356,6 +361,12 @@ def _sides(sight: Sight) -> tuple[tuple[float, float], tuple[float, float]]:
     return left, right  # type: ignore[return-value]
 
 
+def _left_out(recipe: Recipe, ident: str) -> Recipe:
+    """With next to nothing of a place, rather than none: so its mask, and those of the others, are the ones that are
+    there."""
+    return recipe.applied([(f"places.{ident}.strength_percent", LEFT_OUT_PERCENT)])
+
+
 def _places(sight: Sight) -> dict[str, PlaceReading]:
     recipe = sight.recipe
     idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
@@ -372,9 +383,7 @@ def _places(sight: Sight) -> dict[str, PlaceReading]:
     for ident in idents:
         node, n = small_place_mask(recipe, ident)
         own = sight.engine.render(recipe, sight.level, result=node)[..., n]
-        # next to nothing of it, rather than none: so its mask, and those of the others, are the ones that are there
-        left_out = [(f"places.{ident}.strength_percent", LEFT_OUT_PERCENT)]
-        before = seen(recipe.applied(left_out)) if ident in working else with_all
+        before = seen(_left_out(recipe, ident)) if ident in working else with_all
         out[ident] = read_place(own, EV, with_all, before)
     return out
 
@@ -387,12 +396,18 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
     edged = [ident for ident, place in own.items() if any(isinstance(part, EDGED) for part in place.mask.values())]
     if not edged:
         return out
-    Lab = lab(sight.picture("small rendered", level))
-    plain = lab(sight.engine.render(recipe.with_plain("places"), level, result="small rendered"))
+    working = {ident for ident, _ in at_work(recipe)}
+
+    def seen(under: Recipe) -> Pixels:
+        return lab(sight.engine.render(under, level, result="small rendered"))
+
+    plain, with_all = seen(recipe.with_plain("places")), seen(recipe)
     for ident in edged[:MOST_PLACES]:
         node, n = small_place_mask(recipe, ident)
         mask = sight.engine.render(recipe, level, result=node)[..., n]
-        found = read_edge(np.ascontiguousarray(mask), plain, Lab[..., 0] - plain[..., 0])
+        # what this place changes, whatever others do
+        before = seen(_left_out(recipe, ident)) if ident in working else with_all
+        found = read_edge(np.ascontiguousarray(mask), plain, with_all[..., 0] - before[..., 0])
         if found is not None:
             leaks, gaps = (tuple(spot.scaled(2**level) for spot in spots) for spots in (found.leaks, found.gaps))
             out[ident] = replace(found, leaks=leaks, gaps=gaps)
@@ -500,8 +515,8 @@ READINGS = (
     Reading("leaning", _leaning, reads=PLACES, after=("tilt",)),
     Reading("mend", lambda s: read_mend(s.frame)),
     Reading("stored", lambda s: read_stored(s.frame)),
-    Reading("full", _full, looks_at=("camera",)),
-    Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",)),
+    Reading("full", _full, looks_at=("camera",), under=_without_detail),
+    Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",), under=_without_detail),
     Reading("dust", _dust, looks_at=("camera",), under=_plain),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),

@@ -412,10 +412,10 @@ class Session(QObject):
     def _look_for_subject(self) -> None:
         """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
         picture = self.picture
-        if picture is None or picture.looked_for or picture.engine.found.is_at_hand():
-            return
         places = (place for place in self.recipe.places.values() if isinstance(place, Place))
-        if any(wants_subject(place.mask) for place in places):
+        if picture is None or picture.looked_for or not any(wants_subject(place.mask) for place in places):
+            return
+        if not picture.engine.found.is_at_hand():
             self.look_for_subject()
 
     def look_for_subject(self, then: Callable[[SubjectMap], None] | None = None) -> None:

@@ -4,8 +4,9 @@ from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ...findings.attention import held_back, lifted, softened_background
+from ...findings.attention import LIFTED, held_back, lifted, softened_background
 from ...measure.attention import AttentionReading
+from ...recipe.places import Place
 from ...recipe.tree import Section, added
 from ...wording import percent
 from ..controls import caption, push
@@ -78,6 +79,8 @@ class AttentionPage(Page):
         self.find.setEnabled(self.chosen.session.is_open)
         for button in (self.lift, self.soften):
             button.setVisible(is_known)
+        names = {place.name for place in self.chosen.session.recipe.places.values() if isinstance(place, Place)}
+        self.lift.setEnabled(not names & set(LIFTED))
         self.darken.setEnabled(bool(pulls))
         self.note.setText(told(reading, before))
 

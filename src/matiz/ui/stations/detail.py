@@ -2,7 +2,7 @@
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ...findings.detail import COLOUR_MORE, wanted_strength
+from ...findings.detail import wanted
 from ...measure.detail import DetailReading, Spots
 from ...wording import number, percent
 from ..controls import caption, choice, push, tape_grid
@@ -66,18 +66,13 @@ class DetailStation(Station):
             return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
         return f"edges {number(told_of.blur_px, 1, 'px')}" if told_of.blur_px is not None else ""
 
-    def _wanted(self) -> float | None:
+    def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         noise, tone = self.reading("noise"), self.reading("tone")
-        if noise is None or tone is None:
-            return None
-        found = wanted_strength(noise, tone, self.session.recipe)
-        return float(round(found[0])) if found is not None else None
+        return wanted(noise, tone, self.session.recipe) if noise is not None and tone is not None else None
 
     def _take_by_need(self) -> None:
-        strength = self._wanted()
-        if strength is not None:
-            colour = min(strength + COLOUR_MORE, 100.0)
-            settings = [("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)]
+        settings = self._wanted()
+        if settings is not None:
             self.session.commit(settings, "As the noise wants")
 
     def _go_to(self, which: int) -> None:
