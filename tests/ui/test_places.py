@@ -530,12 +530,15 @@ def test_a_picture_that_wants_its_subject_is_shown_at_once_and_again_when_it_is_
 ):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     network = Slow(monkeypatch)
-    place = Place(mask=Rows([("m1", Subject())]), exposure_EV=-2.0)
-    window.session.commit(added(window.session.recipe, [("places", place)]), "x")
-    ident = next(iter(window.session.recipe.places))
+    kinds = (Subject(), Background(), Subject(invert="on"))
+    places_made = [Place(mask=Rows([("m1", part)]), exposure_EV=-2.0) for part in kinds]
+    window.session.commit(added(window.session.recipe, [("places", each) for each in places_made]), "x")
     engine, recipe = window.session.engine, window.session.recipe
+    for ident in recipe.places:
+        node, n = place_mask(recipe, ident)
+        assert engine.render(recipe, 1, result=node)[..., n].max() == 0.0, "not waited for, and nothing is changed"
+    ident = recipe.places.order[0]
     node, n = place_mask(recipe, ident)
-    assert engine.render(recipe, 1, result=node)[..., n].max() == 0.0, "not waited for"
     network.gate.set()
     settle(window)
     mask = own_mask(window, ident)

@@ -57,7 +57,7 @@ class Found:
         self._cache = Cache(MOST_BYTES)
         self._was_found = False
         self.in_haste = False
-        """Whether views are given nothing of a subject that is not at hand, rather than made to wait for it."""
+        """Whether masks are empty while the subject that they want is not at hand, rather than waited for."""
         self.runs = 0
         """How often a subject was looked for."""
 
@@ -112,12 +112,10 @@ class Found:
 
     @property
     def is_waiting(self) -> bool:
-        """Whether views are given nothing of the subject as yet."""
+        """Whether masks that want the subject are empty as yet."""
         return self.in_haste and not self.is_at_hand()
 
     def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), n: int = 0) -> Mask:
-        if self.is_waiting:
-            return np.zeros(view.shape, np.float32)
         share = self.subject_map(yes, no).share
         if n:
             share = self._once(("subject", yes, no, n), lambda: apart(share, n))
@@ -127,13 +125,9 @@ class Found:
         return self._fitted("sky", self.sky_map(), view)
 
     def people(self, view: View, n: int) -> Mask:
-        if self.is_waiting:
-            return np.zeros(view.shape, np.float32)
         return self._fitted(("person", n), self.person_map(n) if n else self.people_map(), view)
 
     def skin(self, view: View) -> Mask:
-        if self.is_waiting:
-            return np.zeros(view.shape, np.float32)
         return self._fitted("skin", self.skin_map(), view)
 
     def focus(self, view: View) -> Mask:

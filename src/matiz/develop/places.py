@@ -280,14 +280,14 @@ def masks_node(
         (scene, reference, picks),
         ("tone.exposure_EV",),
         grow=lambda work: with_margin(work, which(work)),
-        key=lambda work: (tuple(mask.digest for mask in which(work)), _is_waiting(work, which(work))),
+        key=lambda work: tuple((mask.digest, _is_waiting(work, mask)) for mask in which(work)),
     )
 
 
-def _is_waiting(work: Work, masks: Sequence[Masked]) -> bool:
-    """Whether they are given nothing of a subject as yet."""
+def _is_waiting(work: Work, mask: Masked) -> bool:
+    """Whether a mask is empty because the subject that it wants is not at hand yet."""
     found = work.sensor.found
-    return found is not None and any(wants_subject(mask.parts) for mask in masks) and found.is_waiting
+    return found is not None and wants_subject(mask.parts) and found.is_waiting
 
 
 def wants_subject(parts: Rows[Section]) -> bool:
@@ -322,6 +322,9 @@ def masks_of(
     # place by place in memory, as the kernels want them
     out = np.empty((len(masks), height, width), np.float32)
     for own, mask in zip(out, masks, strict=True):
+        if _is_waiting(work, mask):
+            own[...] = 0.0
+            continue
         made = joined(mask.parts.values(), view, own if own.shape == view.shape else None)
         made = spared(made, view, mask.spare_dark, mask.spare_light)
         if made is not own:
