@@ -12,14 +12,14 @@ from matiz.errors import FormatError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
-from matiz.recipe.detail import Detail, NoiseOut, Sharpen
+from matiz.recipe.detail import Deblur, Detail, NoiseOut, Sharpen
 from matiz.recipe.model import Mend, Recipe, Tone
 from matiz.recipe.toning import Contrast
 
 EVERYTHING = Recipe(
     mend=Mend(distortion_percent=3.0),
     tone=Tone(zones_EV=(0.5,) * 11, haze_percent=40.0, contrast=Contrast(3.0, 3.0, 3.0)),
-    detail=Detail(NoiseOut(60.0, 80.0), Sharpen(150.0, 3.0)),
+    detail=Detail(NoiseOut(60.0, 80.0), Deblur(1.2), Sharpen(150.0, 3.0)),
 )
 
 

@@ -10,7 +10,7 @@ from matiz.develop.engine import Engine
 from matiz.develop.noise import Scale
 from matiz.findings.detail import WANTED_dB, halos, noisiest, noisy, over_smoothed, sharpens_noise, wanted
 from matiz.findings.find import fixed
-from matiz.measure.detail import blur_px, choose_spots, halo_L, noise_removed_dB, texture_kept
+from matiz.measure.detail import choose_spots, halo_L, noise_removed_dB, texture_kept
 from matiz.measure.noise import NoiseReading
 from matiz.measure.picture import Meter
 from matiz.measure.tone import ToneReading
@@ -65,17 +65,6 @@ def test_noise_taken_and_texture_kept_are_told_right():
     assert texture_kept(scale, spread, before, after) is None
 
 
-@pytest.mark.parametrize("sigma", [0.8, 1.5, 2.4])
-def test_the_blur_of_an_edge_is_read(sigma):
-    """A slanted edge, display-linear, seen through a Gaussian; encoded steps are what is read."""
-    y, x = np.mgrid[0:160, 0:160]
-    edge = (x - 80 + 0.1 * (y - 80) > 0).astype(np.float64) * 0.5 + 0.3
-    encoded = cv2.GaussianBlur(edge, (0, 0), sigma)
-    picture = np.repeat((encoded**2.2)[..., None], 3, axis=2)
-    assert blur_px(picture) == pytest.approx(sigma, rel=0.2)
-    assert blur_px(np.full((60, 60, 3), 0.2)) is None
-
-
 def test_halos_are_how_far_an_edge_overshoots():
     plain = np.full((60, 80, 3), 0.2)
     plain[:, 40:] = 0.5
@@ -95,7 +84,6 @@ def test_the_reading_follows_what_is_decided(burst):
     own = set_to((STRENGTH, 80.0), (COLOUR, 100.0), (AMOUNT, 200.0), ("detail.sharpen.halo_L", 6.0))
     told = burst.take(own, "detail")
     assert told.noise_removed_dB > 8.0 and told.texture_kept > 0.75 and 1.0 < told.halo_L < 6.5
-    assert told.blur_px == plain.blur_px
     before, after = burst.take(own, "loupes")[0]
     assert before.shape == after.shape and before.shape[2] == 4 and (before != after).any()
 

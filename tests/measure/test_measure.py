@@ -219,7 +219,9 @@ def test_the_report_has_its_stable_keys(scene_engine):
         "file", "camera", "size", "exposure", "light", "tone", "colour", "places", "detail", "stored", "noise", "mend",
     ]  # fmt: skip
     assert set(out["places"]) == {"faces", "faces_spread_EV", "attention"}
-    assert set(out["detail"]) == {"blur_px", "noise_removed_dB", "texture_kept", "halo_L"}
+    assert set(out["detail"]) == {
+        "blur_px", "blur_after_px", "blur_places_px", "noise_removed_dB", "texture_kept", "halo_L",
+    }  # fmt: skip
     assert set(out["places"]["attention"]) == {"subject", "subject_area", "pulls"}
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]
     assert set(out["light"]["measured"]) == {"cct_K", "duv", "certainty"}

@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from matiz.measure.blur import BlurReading
 from matiz.measure.detail import DetailReading
 from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
 from matiz.ui.instruments.loupes import Loupes
@@ -77,5 +78,8 @@ def test_loupes_are_painted_px_for_px():
 
 
 def test_what_is_told():
-    assert "texture" not in told(DetailReading(3.0, None, 0.0, 1.2), True)
-    assert told(None, True) == ""
+    assert "texture" not in told(DetailReading(3.0, None, 0.0), None, None)
+    assert told(None, None, None) == ""
+    before, after = (BlurReading(spread, 90, ((spread,),)) for spread in (1.6, 1.1))
+    assert "1.6" in told(None, before, after) and "now 1.1" in told(None, before, after)
+    assert "now" not in told(None, before, before)

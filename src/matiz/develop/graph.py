@@ -1,6 +1,6 @@
 """The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
 
-    sensor -> noise -> geometry -> light -> fall-off -> scene -> rendition -> sharpening -> fit -> (encoding)
+    sensor -> noise -> blur -> geometry -> light -> fall-off -> scene -> rendition -> sharpening -> fit -> (encoding)
                                                   \\-> screen (rendition, fit and encoding in one pass)
 
 Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
@@ -23,6 +23,7 @@ from ..recipe.model import Recipe
 from . import mapping
 from .camera_colour import Balance, balance, light_xy, partly
 from .colour import is_plain, moves_of
+from .deblur import deblurred
 from .denoise import denoised
 from .node import Node, Patch, Pixels, Work, product
 from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
@@ -196,12 +197,12 @@ def _at_full_size(level: int) -> bool:
 
 def _working(name: str, sensor: Node, *, denoises: str = "") -> tuple[Node, Node]:
     """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced. denoises: whether noise is
-    taken out, "well" or "quickly"."""
+    taken out, "well" or "quickly", and blur taken back."""
     camera = repaired(name, sensor)
     geometry = Node(
         f"geometry{name}",
         _geometry,
-        (denoised(name, camera, is_quick=denoises == "quickly") if denoises else camera,),
+        (deblurred(name, denoised(name, camera, is_quick=denoises == "quickly")) if denoises else camera,),
         mapping.PLACES,
         grow=_source,
         is_idle=lambda work: work.mapping.is_idle,

@@ -21,6 +21,10 @@ COLOUR_MORE = 25.0
 LEAST_KEPT = 0.75
 MOST_HALO_L = 3.0
 GENTLER = 0.75
+SOFT_PX, MOST_RESCUED_PX = 1.15, 2.5
+"""Spread of the sharpest edges from which on a picture is soft, and to which it can be made sharper."""
+LEAST_EDGES = 60
+"""That have told it."""
 
 
 def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int] | None:
@@ -120,3 +124,32 @@ def over_smoothed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix_label=f"Take {number(gentler, 0, '%')} of the noise out instead",
         certainty=0.6,
     )
+
+
+@needs("blur")
+def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """The sharpest edges are spread: by as much as can be taken back, or by more."""
+    told = reading.blur
+    spread = told.blur_px
+    if spread is None or spread < SOFT_PX or told.edges < LEAST_EDGES or recipe.detail.deblur.blur_px > 0.0:
+        return
+    evidence: dict[str, float | str] = {"blur_px": round(spread, 2), "edges": told.edges}
+    if spread > MOST_RESCUED_PX:
+        yield Finding(
+            id="detail.out_of_focus",
+            station="detail",
+            claim=f"Nothing is sharp: edges spread over {number(spread, 1, 'px')} or more, too much to be taken back",
+            evidence=evidence,
+            certainty=0.5,
+        )
+    else:
+        back = round(spread, 1)
+        yield Finding(
+            id="detail.soft",
+            station="detail",
+            claim=f"The sharpest edges spread over {number(spread, 1, 'px')}: the picture is a little soft",
+            evidence=evidence,
+            fix=(("detail.deblur.blur_px", back),),
+            fix_label=f"Take a blur of {number(back, 1, 'px')} back",
+            certainty=0.6,
+        )

@@ -16,7 +16,7 @@ from .attention import pulls_the_eye, subject_not_held
 from .border import bright_at_border
 from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
-from .detail import halos, noisy, over_smoothed, sharpens_noise
+from .detail import halos, noisy, over_smoothed, sharpens_noise, soft
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
@@ -31,7 +31,7 @@ JUDGES = (
     crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin, two_hues, better_grey,
     cast_on_subject,
     idle_place, hard_edge, leaks, halo, lost_ends, drained, uneven_faces, pulls_the_eye, subject_not_held,
-    noisy, sharpens_noise, halos, over_smoothed,
+    noisy, sharpens_noise, halos, over_smoothed, soft,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -12,7 +12,6 @@ from ..colour.types import Array, Camera, Image
 from ..develop.noise import Scale, coefficients
 from ..develop.tiles import Region
 from ..kernels.denoise import SIDE
-from ..masks.focus import edge_spreads
 
 SPOT_PX = 160
 """Side of a spot, px of the full size."""
@@ -22,8 +21,6 @@ FINE = 3
 """Sum of both frequencies from which on a coefficient is detail."""
 EDGE_PX = 7
 """Within how many px an overshoot is compared."""
-STRONG = 0.7
-"""Quantile of the edges' strength from which on they count."""
 DARK, LIGHT = 0.02, 0.8
 """Of display luminance: what is darker or lighter says little."""
 KINDS = ("flat", "texture", "edge")
@@ -47,8 +44,6 @@ class DetailReading:
     """Share of the energy of fine detail above the noise that is left at the textured spot; 1 is all."""
     halo_L: float
     """How far edges overshoot by sharpening, L*: one px in a hundred of the edged spot goes further."""
-    blur_px: float | None
-    """Spread of the strongest edges as taken, px; None where there is none."""
 
 
 def choose_spots(working: Image, step: int, size: tuple[int, int]) -> Spots:
@@ -110,18 +105,6 @@ def halo_L(plain: Image, sharpened: Image) -> float:
     window = np.ones((EDGE_PX, EDGE_PX), np.uint8)
     beyond = np.maximum(after - cv2.dilate(L, window), cv2.erode(L, window) - after)
     return max(float(np.quantile(beyond, 0.99)), 0.0)
-
-
-def blur_px(plain: Image) -> float | None:
-    """Of the strongest edges of a spot, display-linear sRGB."""
-    grey = np.clip(plain @ np.array([0.2126, 0.7152, 0.0722]), 0.0, 1.0) ** (1.0 / 2.2)
-    spread, weight = edge_spreads(np.ascontiguousarray(grey, np.float32))
-    found = spread[weight > 0]
-    if len(found) < SIDE:
-        return None
-    # the strongest edges: of weak ones noise makes sharp ones
-    strong = weight >= np.quantile(weight[weight > 0], STRONG)
-    return float(np.median(spread[strong]))
 
 
 def _is_fine() -> NDArray[np.bool_]:

@@ -26,6 +26,7 @@ from ..recipe.tree import Rows, Section
 from . import detail as at_spots
 from . import table
 from .attention import AttentionReading, Pull, read_attention
+from .blur import BlurReading, choose_patches, find_edges, read_blur
 from .border import Blob, find_blobs
 from .cast import Cast, find_cast
 from .colour import ColourReading, SkinReading, read_colour, read_skin
@@ -55,6 +56,10 @@ MOST_RETOUCHED = 40
 SURE_SUBJECT = 0.4
 """Certainty of a subject from which a cast on it is looked for."""
 MOST_PLACES = 24
+MID_GREY, NEARLY_FULL = 0.18, 0.97
+LIGHT_WEIGHTS = np.array([0.25, 0.5, 0.25])
+"""Of balanced channels, for edges."""
+DEBLURRING = ("detail.deblur.blur_px", "detail.noise.strength_percent", "detail.noise.colour_percent")
 EDGED = (Subject, Sky, Faces, SkinOf, Lasso, Brush, Reach)
 """Parts that are meant to end where something in the picture does."""
 LEFT_OUT_PERCENT = 1e-6
@@ -129,6 +134,10 @@ class PictureReading:
     spots: at_spots.Spots
     """Where detail is looked at."""
     detail: at_spots.DetailReading
+    blur: BlurReading
+    """As the camera took it."""
+    blur_after: BlurReading
+    """The same with noise taken out and blur taken back as decided."""
     loupes: tuple[tuple[Pixels, Pixels], ...]
     """Each spot as it is on the screen without and with what Detail does, blue-green-red-255."""
     stored: StoredReading | None
@@ -469,16 +478,39 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
     spots: at_spots.Spots = sight.reading("spots")
     recipe, plain, noise = sight.recipe, sight.recipe.with_plain("detail"), sight.engine.sensor.noise
     unsharpened = recipe.applied([("detail.sharpen.amount_percent", 0.0)])
+    # taking blur back makes more of both
+    blurred = recipe.applied([("detail.deblur.blur_px", 0.0)])
     edge = _at(sight, unsharpened, spots.edge, "display")
     halo = at_spots.halo_L(edge, _at(sight, recipe, spots.edge, "display"))
-    blur = at_spots.blur_px(_at(sight, plain, spots.edge, "display"))
     scale = noise.scale
     flat, texture = (
-        [_at(sight, each, region, "camera") for each in (plain, recipe)] for region in (spots.flat, spots.texture)
+        [_at(sight, each, region, "camera") for each in (plain, blurred)] for region in (spots.flat, spots.texture)
     )
     return at_spots.DetailReading(
-        at_spots.noise_removed_dB(scale, *flat), at_spots.texture_kept(scale, noise.at(0)[0], *texture), halo, blur
+        at_spots.noise_removed_dB(scale, *flat), at_spots.texture_kept(scale, noise.at(0)[0], *texture), halo
     )
+
+
+def _blur_after(sight: Sight) -> BlurReading:
+    return _blur(sight, sight.reading("blur"))
+
+
+def _blur(sight: Sight, like: BlurReading | None = None) -> BlurReading:
+    """Of the frame as the camera held it, so that no warp adds to it. like: a reading of the same places."""
+    neutral = sight.frame.colour.as_shot_neutral
+
+    def light(pixels: Pixels) -> Pixels:
+        return np.ascontiguousarray(pixels @ (LIGHT_WEIGHTS / neutral).astype(np.float32))
+
+    regions, grid = choose_patches(light(sight.picture("small camera")), sight.step, sight.mapping.size)
+    seen = [_at(sight, sight.recipe, region, "camera") for region in regions]
+    full = [pixels.max(axis=2) >= NEARLY_FULL for pixels in seen]
+    grain = float(np.sqrt(noise_of(sight.frame).variance(np.array(MID_GREY)))) / MID_GREY
+    return read_blur(find_edges([light(pixels) for pixels in seen], grain, full), grid, like)
+
+
+def _detail_alone(recipe: Recipe) -> Recipe:
+    return recipe.with_plain().applied([(path, recipe.get(path)) for path in DEBLURRING])
 
 
 def _loupes(sight: Sight) -> tuple[tuple[Pixels, Pixels], ...]:
@@ -531,6 +563,8 @@ READINGS = (
             under=lambda recipe: recipe.with_plain("places")),
     Reading("spots", _spots, looks_at=("small working",)),
     Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",)),
+    Reading("blur", _blur, looks_at=("small camera", "camera"), under=_plain),
+    Reading("blur_after", _blur_after, looks_at=("small camera", "camera"), after=("blur",), under=_detail_alone),
     Reading("loupes", _loupes, looks_at=("screen",), after=("spots",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip

@@ -75,7 +75,9 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "attention": _attention(reading.attention),
         },
         "detail": {
-            "blur_px": _two(reading.detail.blur_px),
+            "blur_px": _two(reading.blur.blur_px),
+            "blur_after_px": _two(reading.blur_after.blur_px),
+            "blur_places_px": [[_two(spread) for spread in row] for row in reading.blur.places_px],
             "noise_removed_dB": _two(reading.detail.noise_removed_dB),
             "texture_kept": _two(reading.detail.texture_kept),
             "halo_L": round(reading.detail.halo_L, 2),

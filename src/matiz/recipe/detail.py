@@ -1,4 +1,4 @@
-"""What of a recipe is decided about detail: noise taken out, edges sharpened."""
+"""What of a recipe is decided about detail: noise taken out, blur taken back, edges sharpened."""
 
 from dataclasses import dataclass, field
 
@@ -16,6 +16,15 @@ class NoiseOut(Section):
     )
     colour_percent: float = described(
         Number("%", 0.0, 100.0, 0.0, 1.0, 0, "Share of the noise in colour that is taken out.")
+    )
+
+
+@dataclass(frozen=True)
+class Deblur(Section):
+    """Blur of the lens and of a slight misfocus, taken back."""
+
+    blur_px: float = described(
+        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of the blur that is taken back, px of the full frame; 0 is none.")
     )
 
 
@@ -38,5 +47,6 @@ class Detail(Section):
     """Noise and sharpness."""
 
     noise: NoiseOut = field(default_factory=NoiseOut)
+    deblur: Deblur = field(default_factory=Deblur)
     sharpen: Sharpen = field(default_factory=Sharpen)
     active: str = toning.active()

@@ -1,8 +1,9 @@
-"""Detail: noise taken out, edges sharpened, both judged at three spots."""
+"""Detail: noise taken out, blur taken back, edges sharpened, all judged at three spots."""
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...findings.detail import wanted
+from ...measure.blur import BlurReading
 from ...measure.detail import DetailReading, Spots
 from ...wording import number, percent
 from ..controls import caption, choice, push, tape_grid
@@ -16,6 +17,7 @@ NOISE = (
     ("detail.noise.colour_percent", "Colour noise taken out"),
 )
 SHARPEN = (
+    ("detail.deblur.blur_px", "Blur taken back"),
     ("detail.sharpen.amount_percent", "Sharpening"), ("detail.sharpen.radius_px", "Radius"),
     ("detail.sharpen.halo_L", "Overshoot up to"),
 )  # fmt: skip
@@ -27,7 +29,7 @@ class DetailStation(Station):
 
     number, title, key = 7, "Detail", "detail"
     # what is measured in numbers waits until the hand rests: the picture comes first
-    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "loupes")
+    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "blur", "blur_after", "loupes")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -55,7 +57,7 @@ class DetailStation(Station):
 
     def refresh_readings(self) -> None:
         self.loupes.show_pairs(self.reading("loupes") or ())
-        self.note.setText(told(self.reading("detail"), self.session.is_open))
+        self.note.setText(told(self.reading("detail"), self.reading("blur"), self.reading("blur_after")))
         self.by_need.setEnabled(self._wanted() is not None)
 
     def reading_text(self) -> str:
@@ -64,7 +66,8 @@ class DetailStation(Station):
             return ""
         if self.session.recipe.detail.noise.strength_percent:
             return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
-        return f"edges {number(told_of.blur_px, 1, 'px')}" if told_of.blur_px is not None else ""
+        blur: BlurReading | None = self.reading("blur")
+        return f"edges {number(blur.blur_px, 1, 'px')}" if blur is not None and blur.blur_px is not None else ""
 
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         noise, tone = self.reading("noise"), self.reading("tone")
@@ -82,13 +85,16 @@ class DetailStation(Station):
             self.view.look_at(x + w / 2.0, y + h / 2.0, 1.0)
 
 
-def told(reading: DetailReading | None, is_open: bool) -> str:
-    """What is measured of detail, in two lines."""
-    if reading is None:
-        return ""
+def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurReading | None) -> str:
+    """What is measured of detail, as far as it is there."""
     said = []
-    kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
-    said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
-    if reading.blur_px is not None:
-        said.append(f"Edges spread over {number(reading.blur_px, 1, 'px')}, overshoot {number(reading.halo_L, 1)} L*.")
-    return "\n".join(said) if is_open else ""
+    if reading is not None:
+        kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
+        said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
+    if blur is not None and blur.blur_px is not None:
+        now = ""
+        if after is not None and after.blur_px is not None and round(after.blur_px, 1) != round(blur.blur_px, 1):
+            now = f", now {number(after.blur_px, 1, 'px')}"
+        over = "" if reading is None else f", overshoot {number(reading.halo_L, 1)} L*"
+        said.append(f"The sharpest edges spread over {number(blur.blur_px, 1, 'px')}{now}{over}.")
+    return "\n".join(said)

@@ -1,0 +1,88 @@
+"""The blur that a picture was taken with, from its edges."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from matiz.develop.engine import Engine
+from matiz.findings.detail import soft
+from matiz.measure.blur import ACROSS, BlurReading, choose_patches, find_edges, read_blur
+from matiz.measure.picture import Meter
+from matiz.recipe.model import Recipe
+from matiz.simcam import targets
+from matiz.simcam.camera import Settings, expose
+from matiz.simcam.lens import Lens
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
+
+BACK = "detail.deblur.blur_px"
+
+
+def edge(sigma: float) -> np.ndarray:
+    """A step from 0.2 to 0.8, blurred at four times the size."""
+    y, x = np.mgrid[0:512, 0:512] / 4.0
+    step = ((x - 64) * np.cos(0.09) + (y - 64) * np.sin(0.09) > 0) * 0.6 + 0.2
+    return cv2.GaussianBlur(step, (0, 0), 4 * sigma)[::4, ::4].astype(np.float32)
+
+
+@pytest.mark.parametrize("sigma", [0.5, 0.8, 1.2, 1.8, 2.5])
+def test_a_slanted_edge_tells_its_blur_within_a_tenth(sigma):
+    """ISO 12233 draws its edges so. The blur is by a Gaussian that is known."""
+    told = read_blur(find_edges([edge(sigma)], 0.01), (1, 1))
+    assert told.blur_px == pytest.approx(sigma, rel=0.1)
+
+
+@pytest.mark.parametrize("iso", [100.0, 3200.0])
+@pytest.mark.parametrize("sigma", [1.0, 2.0])
+def test_a_simulated_frame_tells_its_blur_within_a_tenth(iso, sigma):
+    frame = expose(targets.slanted_edge((900, 600)), Settings(iso=iso, ev=-0.5, lens=Lens(blur_px=sigma)))
+    assert Meter(Engine(frame)).take(Recipe(), "blur").blur_px == pytest.approx(sigma, rel=0.1)
+
+
+def test_edges_that_are_cut_off_or_lie_in_noise_do_not_count():
+    blurred = edge(2.0)
+    cut = np.minimum(blurred, 0.6)
+    assert len(find_edges([cut], 0.01, [cut >= 0.6]).spread_px) == 0
+    assert read_blur(find_edges([cut], 0.01), (1, 1)).blur_px < 1.8, "it would look sharper"
+    noisy = np.full((128, 128), 0.2) + 0.02 * np.random.default_rng(1).normal(size=(128, 128))
+    told = read_blur(find_edges([noisy.astype(np.float32)], 0.1), (1, 1))
+    assert told.blur_px is None and told.edges < 24
+    assert read_blur(find_edges([np.ones((9, 9), np.float32)], 0.1), (1, 1)).blur_px is None
+
+
+def test_patches_lie_where_edges_are_one_in_each_part():
+    small = np.full((200, 300), 0.2, np.float32)
+    small[:, 130:] = 0.5
+    regions, grid = choose_patches(small, 8, (2400, 1600))
+    assert grid[0] == ACROSS and len(regions) == grid[0] * grid[1]
+    assert all(x >= 0 and y >= 0 and x + w <= 2400 and y + h <= 1600 for x, y, w, h in regions)
+    # the edge is in the third part of each row
+    assert all(x <= 130 * 8 <= x + w for x, _, w, _ in regions[2 :: grid[0]])
+    assert choose_patches(small[:2, :3], 1, (3, 2)) == ([(0, 0, 3, 2)], (1, 1))
+
+
+def test_the_blur_of_a_simulated_scene_is_told_within_a_fifth():
+    told = []
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0012.dng")
+    for blur_px in (0.0, 2.0):
+        lens = replace(shot.settings.lens, blur_px=blur_px)
+        frame = simulate(shot.scene, (3000, 2000), replace(shot.settings, lens=lens), view=shot.view)
+        told.append(Meter(Engine(frame)).take(Recipe(), "blur").blur_px)
+    assert told[0] < 1.0 and told[1] == pytest.approx(np.hypot(told[0], 2.0), rel=0.2)
+
+
+class Told:
+    def __init__(self, spread, edges=200):
+        self.blur = BlurReading(spread, edges, ((spread,),))
+
+
+def test_a_soft_picture_is_named_with_what_can_be_taken_back():
+    plain = Recipe()
+    assert list(soft(Told(1.1), plain)) == [] and list(soft(Told(None), plain)) == []
+    assert list(soft(Told(1.6, edges=30), plain)) == []
+    (told,) = soft(Told(1.62), plain)
+    assert told.fix == ((BACK, 1.6),) and "1.6" in told.claim
+    assert list(soft(Told(1.62), plain.change(BACK, 1.0)[0])) == [], "taken up"
+    (lost,) = soft(Told(3.1), plain)
+    assert not lost.has_fix and lost.id == "detail.out_of_focus"
