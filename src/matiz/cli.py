@@ -11,7 +11,7 @@ from typing import Any
 from . import __version__
 from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
 
-STATIONS = ("mend", "light", "tone", "colour", "places", "detail")
+STATIONS = ("mend", "light", "tone", "colour", "places", "detail", "finish")
 DEMO_FOLDER = "demo-shoot"
 
 

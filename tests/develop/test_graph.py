@@ -17,7 +17,7 @@ from matiz.develop.mapping import Mapping
 from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.measure.picture import Meter, PictureReading
-from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Number, Numbers, described
+from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
 from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, Section, leaves, table
@@ -257,6 +257,8 @@ def _other(spec, value):
             return (0.2, 0.1, 0.5, 0.4)
         case FramePoints():
             return ((0.2, 0.3), (0.7, 0.3))[: spec.most]
+        case Text():
+            return f"{value}A"
     raise TypeError(spec)
 
 
@@ -326,7 +328,7 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     meter.picture(PLAIN.change("tone.exposure_EV", 0.5)[0])
     again = {name for name, count in meter.runs.items() if count == 2}
     colour = {"colour", "colour_before", "skin", "mismatch", "cast"}
-    people = {"edges", "faces", "attention", "attention_before"}
+    people = {"edges", "faces", "attention", "attention_before", "attention_unfinished", "finish"}
     assert again == colour | people | {
         "detail",
         "loupes",

@@ -8,7 +8,7 @@ from matiz.recipe.model import Recipe
 
 
 def test_an_untouched_recipe_changes_nothing(scene_engine):
-    assert set(ask_pixel(scene_engine, Recipe(), 300, 200)) == {"mend", "light", "tone", "colour", "detail"}
+    assert set(ask_pixel(scene_engine, Recipe(), 300, 200)) == {"mend", "light", "tone", "colour", "detail", "finish"}
     assert max(ask_pixel(scene_engine, Recipe(), 300, 200).values()) == 0.0
 
 

@@ -1,7 +1,8 @@
 """The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
 
-    sensor -> noise -> blur -> geometry -> light -> fall-off -> scene -> rendition -> sharpening -> fit -> (encoding)
-                                                  \\-> screen (rendition, fit and encoding in one pass)
+    sensor -> noise -> blur -> geometry -> light -> lens's fall-off -> scene -> glow -> edges
+        -> rendition -> sharpening -> grain, signature -> fit -> (encoding)
+        \\-> screen (rendition, fit and encoding in one pass)
 
 Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
 none feeds back into a mask.
@@ -25,6 +26,9 @@ from .camera_colour import Balance, balance, light_xy, partly
 from .colour import is_plain, moves_of
 from .deblur import deblurred
 from .denoise import denoised
+from .fall_off import fallen_off
+from .glow import glow_product, glowing
+from .grain import finishing, is_finishing
 from .node import Node, Patch, Pixels, Work, product
 from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
 from .rendition import channel_curves, display_table
@@ -240,30 +244,43 @@ def _shown(name: str, scene: Node, masks: Node, *, sharpens: bool = False) -> tu
     rendition = Node(f"rendition{name}", run, (scene,), _DISPLAY, aside=(masks,), key=display_key)
     if sharpens:
         rendition = sharpening(f"sharpened{name}", rendition, BALANCE)
+    rendition = finishing(name, rendition)
     return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 
 
 def _on_screen(name: str, scene: Node, masks: Node, shown: Node) -> Node:
-    """For the screen in one pass where nothing is sharpened, else from what is shown."""
+    """For the screen in one pass where nothing follows the rendition, else from what is shown."""
     plain = _screen_with(masks)
 
     def run(work: Work, own: Patch) -> Pixels:
-        if not is_sharpening(work):
+        if not (is_sharpening(work) or is_finishing(work.recipe)):
             return plain(work, own)
         return coded(work.take(shown), _TO_SRGB, curves=channel_curves(work.recipe.tone.curve), when=_when(work))
 
     return Node(name, run, (scene,), _DISPLAY, aside=(masks, shown), key=display_key)
 
 
+SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
+GLOW = glow_product(SMALL_SCENE)
+
+
+def _finished(name: str, scene: Node, toned: Toning, reference: Node) -> Node:
+    """The node of a scene with what Finish does to its light."""
+    return fallen_off(name, glowing(name, scene, GLOW), toned, reference, SMALL_REFERENCE)
+
+
 TONED = toning("scene", WORKING, SMALL, HAZE)
 SCENE, MASKS, REFERENCE = _scene("", TONED)
-RENDITION, FIT = _shown("", SCENE, MASKS, sharpens=True)
-SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
-SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_SCENE, SMALL_MASKS)
-SCREEN = _on_screen("screen", SCENE, MASKS, RENDITION)
-QUICK_SCENE, QUICK_MASKS, _ = _scene(" of the draft", toning("scene of the draft", QUICK, SMALL, HAZE))
-QUICK_RENDITION, _ = _shown(" of the draft", QUICK_SCENE, QUICK_MASKS, sharpens=True)
-DRAFT = _on_screen("draft", QUICK_SCENE, QUICK_MASKS, QUICK_RENDITION)
+LIT = _finished("", SCENE, TONED, REFERENCE)
+RENDITION, FIT = _shown("", LIT, MASKS, sharpens=True)
+SMALL_LIT = _finished(" of the small picture", SMALL_SCENE, SMALL_TONED, SMALL_REFERENCE)
+SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_LIT, SMALL_MASKS)
+SCREEN = _on_screen("screen", LIT, MASKS, RENDITION)
+QUICK_TONED = toning("scene of the draft", QUICK, SMALL, HAZE)
+QUICK_SCENE, QUICK_MASKS, QUICK_REFERENCE = _scene(" of the draft", QUICK_TONED)
+QUICK_LIT = _finished(" of the draft", QUICK_SCENE, QUICK_TONED, QUICK_REFERENCE)
+QUICK_RENDITION, _ = _shown(" of the draft", QUICK_LIT, QUICK_MASKS, sharpens=True)
+DRAFT = _on_screen("draft", QUICK_LIT, QUICK_MASKS, QUICK_RENDITION)
 
 
 def mask(*wanted: Masked) -> Node:

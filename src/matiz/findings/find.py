@@ -17,6 +17,7 @@ from .border import bright_at_border
 from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .detail import halos, noisy, over_smoothed, sharpens_noise, soft
+from .finish import fall_off_noticed, glow_greys, signature_lost
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
 from .model import Finding
@@ -31,7 +32,7 @@ JUDGES = (
     crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated, uneven_skin, two_hues, better_grey,
     cast_on_subject,
     idle_place, hard_edge, leaks, halo, lost_ends, drained, uneven_faces, pulls_the_eye, subject_not_held,
-    noisy, sharpens_noise, halos, over_smoothed, soft,
+    noisy, sharpens_noise, halos, over_smoothed, soft, fall_off_noticed, glow_greys, signature_lost,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -33,6 +33,7 @@ from .colour import ColourReading, SkinReading, read_colour, read_skin
 from .deliver import DeliveryReading, read_delivery
 from .dust import DustReading, read_dust
 from .faces import FacesReading, read_faces
+from .finish import FinishReading, read_finish
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
@@ -138,6 +139,9 @@ class PictureReading:
     """As the camera took it."""
     blur_after: BlurReading
     """The same with noise taken out and blur taken back as decided."""
+    finish: FinishReading
+    attention_unfinished: AttentionReading
+    """Without what Finish does."""
     loupes: tuple[tuple[Pixels, Pixels], ...]
     """Each spot as it is on the screen without and with what Detail does, blue-green-red-255."""
     stored: StoredReading | None
@@ -513,6 +517,17 @@ def _detail_alone(recipe: Recipe) -> Recipe:
     return recipe.with_plain().applied([(path, recipe.get(path)) for path in DEBLURRING])
 
 
+def _finish(sight: Sight) -> FinishReading:
+    """Grain is no detail, and the signature is not what it stands on."""
+    bare = sight.recipe.applied([("finish.grain.strength_L", 0.0), ("finish.signature.text", "")])
+    no_fall_off = bare.applied([("finish.fall_off.depth_EV", 0.0), ("finish.fall_off.lift_EV", 0.0)])
+    no_glow = bare.applied([("finish.glow.amount_percent", 0.0)])
+    shown, even, dark = (
+        sight.engine.render(each, sight.level, result="small display") for each in (bare, no_fall_off, no_glow)
+    )
+    return read_finish(shown, even, dark, sight.recipe.finish)
+
+
 def _loupes(sight: Sight) -> tuple[tuple[Pixels, Pixels], ...]:
     plain = sight.recipe.with_plain("detail")
     return tuple(
@@ -561,6 +576,9 @@ READINGS = (
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
             under=lambda recipe: recipe.with_plain("places")),
+    Reading("attention_unfinished", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
+            under=lambda recipe: recipe.with_plain("finish")),
+    Reading("finish", _finish, looks_at=("small display",), reads=("finish",)),
     Reading("spots", _spots, looks_at=("small working",)),
     Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",)),
     Reading("blur", _blur, looks_at=("small camera", "camera"), under=_plain),

@@ -82,6 +82,12 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "texture_kept": _two(reading.detail.texture_kept),
             "halo_L": round(reading.detail.halo_L, 2),
         },
+        "finish": {
+            "fall_off_noticed": _two(reading.finish.fall_off_noticed),
+            "fall_off_most": round(reading.finish.fall_off_most, 2),
+            "black_lift_L": round(reading.finish.black_lift_L, 2),
+            "signature_busy_L": _two(reading.finish.signature_busy_L),
+        },
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
         "mend": {

@@ -12,6 +12,7 @@ from . import toning, tree
 from .change import Change, Settings, changed
 from .colour import Grading
 from .detail import Detail
+from .finish import Finish
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Band, Clone, Fill, Heal, HeldLine, Pull
 from .places import Place
@@ -170,6 +171,7 @@ class Recipe(Section):
     colour: Grading = field(default_factory=Grading)
     places: Rows[Section] = tree.table(Place)
     detail: Detail = field(default_factory=Detail)
+    finish: Finish = field(default_factory=Finish)
     processing: int = PROCESSING
     schema: int = SCHEMA
     """Version of the layout that it came in: a newer one is kept for the Matiz that wrote it."""

@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QFont,
     QFontMetricsF,
@@ -16,13 +16,14 @@ from PySide6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QLineEdit, QSizePolicy
+from PySide6.QtWidgets import QSizePolicy
 
 from ..errors import RecipeError
 from ..recipe.leaves import Number
 from ..recipe.parsing import number as typed_number
 from ..wording import THIN_SPACE, number
 from . import theme
+from .line import Line
 from .painted import Painted, painting
 
 Mapping = Callable[[float], float]
@@ -61,14 +62,8 @@ def _limits(spec: Number) -> str:
     return f"From {low} to {high}{THIN_SPACE + spec.unit if spec.unit else ''}."
 
 
-class _Editor(QLineEdit):
-    """Keeps plain keys for itself: while a value is typed, no shortcut may take them."""
-
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            event.accept()
-            return True
-        return super().event(event)
+class _Editor(Line):
+    """A value that is typed."""
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
 from ...colour.difference import delta_E_2000
 from ...colour.spaces import sRGB_to_Lab
@@ -19,6 +19,7 @@ from ...wording import number
 from .. import theme
 from ..controls import Hold, caption, push
 from ..deck_page import Page
+from ..line import Line
 from ..picture_view import PictureView
 from ..rows_list import Row, RowsList
 from ..session import Session
@@ -91,7 +92,7 @@ class LooksPage(Page):
         column.addLayout(buttons)
         kept = QHBoxLayout()
         kept.setSpacing(4)
-        self.name = QLineEdit(placeholderText="Name")
+        self.name = Line(placeholderText="Name")
         self.name.setAccessibleName("Name of the look to keep")
         self.name.setMaximumWidth(220)
         self.keep = push("Keep this picture's as a look…")

@@ -6,6 +6,7 @@ from .base import Station
 from .colour import ColourStation
 from .deliver import DeliverStation
 from .detail import DetailStation
+from .finish import FinishStation
 from .light import LightStation
 from .mend import MendStation
 from .places import PlacesStation
@@ -14,7 +15,7 @@ from .tone import ToneStation
 
 STATIONS: tuple[type[Station], ...] = (
     SortStation, MendStation, LightStation, ToneStation, ColourStation, PlacesStation, DetailStation,
-    DeliverStation,
+    FinishStation, DeliverStation,
 )  # fmt: skip
 
 
