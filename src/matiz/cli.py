@@ -90,6 +90,29 @@ def _develop(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _deliver(chosen: argparse.Namespace) -> int:
+    from .deliver.batch import chosen_pictures, run_here, run_on_cluster, tasks_for
+    from .deliver.orders import orders_file, read_orders
+
+    orders = read_orders(Path(chosen.orders) if chosen.orders else orders_file())
+    if chosen.order not in orders:
+        raise ArgumentError(f"--order: one of {', '.join(map(repr, orders))}; got {chosen.order!r}")
+    pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
+    if not pictures:
+        raise FileError("nothing to deliver: no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
+    tasks = tasks_for(pictures, orders[chosen.order], Path(chosen.output).absolute())
+    jobs = chosen.jobs or min(len(tasks), os.cpu_count() or 1)
+    made = run_on_cluster(tasks, chosen.cluster) if chosen.cluster else run_here(tasks, jobs)
+    failed = 0
+    for n, done in enumerate(made, 1):
+        failed += done.path is None
+        what = f"failed: {done.text}" if done.path is None else f"{done.path.name}{'  was there' * done.was_there}"
+        print(f"  {n} of {len(tasks)}  {done.task.picture.name}  {what}", flush=True)
+    if failed:
+        raise FileError(f"{failed} of {len(tasks)} failed; the same command again delivers what is missing")
+    return 0
+
+
 def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, out: Path) -> None:
     import numpy as np
 
@@ -373,7 +396,13 @@ def _add_input(command: argparse.ArgumentParser) -> None:
 
 def _add_develop(command: argparse.ArgumentParser) -> None:
     _add_input(command)
-    command.add_argument("-o", "--output", required=True, metavar="OUT", help=".jpg, .tif, .png, or .npy with --linear")
+    command.add_argument(
+        "-o",
+        "--output",
+        required=True,
+        metavar="OUT",
+        help=".jpg, .tif, .png, .webp, .avif, .jxl, .exr, or .npy with --linear",
+    )
     command.add_argument(
         "--linear",
         action="store_true",
@@ -381,6 +410,18 @@ def _add_develop(command: argparse.ArgumentParser) -> None:
     )
     command.add_argument("--region", metavar="x,y,w,h", help="px of the upright full-size picture")
     command.add_argument("--long-side", type=int, metavar="N", help="px; never enlarges")
+
+
+def _add_deliver(command: argparse.ArgumentParser) -> None:
+    command.add_argument("paths", nargs="+", metavar="FOLDER|FILE")
+    command.add_argument(
+        "--order", required=True, metavar="NAME", help="screen, print, 'hand on', archive, or your own"
+    )
+    command.add_argument("--orders", metavar="FILE", help="a file of orders instead of your own")
+    command.add_argument("-o", "--output", required=True, metavar="DIR")
+    command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+    command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores when not given")
+    command.add_argument("--cluster", metavar="tcp://HOST:PORT", help="a dask scheduler; needs matiz[cluster]")
 
 
 def _add_measure(command: argparse.ArgumentParser) -> None:
@@ -451,6 +492,7 @@ _Add = Callable[[argparse.ArgumentParser], None]
 _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "demo": (_demo, _add_demo, "Make the demo shoot if it is missing, and open it."),
     "develop": (_develop, _add_develop, "Develop one picture into a file."),
+    "deliver": (_deliver, _add_deliver, "Write pictures as their sidecars decide, by an order."),
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),

@@ -103,4 +103,7 @@ def _is_alive(process: int) -> bool:
         return False
     except OSError:
         return True
+    # one that died and that nobody asked after yet still has its number
+    with contextlib.suppress(OSError, IndexError):
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
     return True

@@ -57,6 +57,9 @@ def pixels():
     return (np.random.default_rng(2).random((48, 64, 3)) * 255).astype(np.uint8)
 
 
+PLACED = [Order(kind, keeps_place=True) for kind in ("JPEG", "TIFF", "PNG")]
+
+
 @pytest.fixture(scope="module", params=["jpg", "png", "tif"])
 def source(request, pixels, tmp_path_factory):
     path = tmp_path_factory.mktemp("in") / f"in.{request.param}"
@@ -68,7 +71,7 @@ def source(request, pixels, tmp_path_factory):
     return path
 
 
-@pytest.mark.parametrize("order", [Order("JPEG"), Order("TIFF"), Order("PNG")], ids=lambda order: order.format)
+@pytest.mark.parametrize("order", PLACED, ids=lambda order: order.format)
 def test_what_came_in_goes_out(source, order, tmp_path):
     """Rights, names, place, time with its own offset, keywords; and the pixels and the profile are untouched."""
     out = tmp_path / f"out.{order.format.lower()}"
@@ -123,7 +126,7 @@ def test_exposure_lens_and_maker_are_read_from_pictures_too(source):
         {"Exif.Image.Orientation": "77", "Exif.Photo.DateTimeOriginal": "0000:00:00 00:00:00"},
     ],
 )
-@pytest.mark.parametrize("order", [Order("JPEG"), Order("TIFF"), Order("PNG")], ids=lambda order: order.format)
+@pytest.mark.parametrize("order", PLACED, ids=lambda order: order.format)
 def test_odd_values_stop_no_delivery(pixels, wrong, order, tmp_path):
     path, out = tmp_path / "in.jpg", tmp_path / f"out.{order.format.lower()}"
     Pillow.fromarray(pixels).save(path)
@@ -152,3 +155,48 @@ def test_a_file_whose_metadata_are_damaged_is_opened_all_the_same(pixels, tmp_pa
     path = tmp_path / "a.jpg"
     path.write_bytes(made.getvalue())
     assert read_frame(path).size == (64, 48)
+
+
+# ---- what is kept
+
+
+@pytest.mark.parametrize("kind", ["JPEG", "TIFF", "PNG", "WebP"])
+def test_the_place_goes_unless_it_is_kept(source, kind, tmp_path):
+    out = tmp_path / "a"
+    deliver(Engine(read_frame(source)), Recipe(), Order(kind), out)
+    found = _read(out)
+    assert not [key for key in found if "GPS" in key or "Location" in key]
+    assert found["Exif.Image.Copyright"].startswith("(c)") and found["Exif.Photo.LensModel"] == "Quillon 50"
+
+
+def test_rights_and_time_alone_or_nothing(source, tmp_path):
+    engine, out = Engine(read_frame(source)), tmp_path / "a.jpg"
+    deliver(engine, Recipe(), Order(keeps="rights"), out, rank=3)
+    found = _read(out)
+    assert found["Exif.Image.Artist"] == "Somebody" and found["Exif.Photo.DateTimeOriginal"] == "2026:05:09 06:12:20"
+    assert found["Iptc.Application2.Byline"] == "Somebody" and found["Xmp.dc.rights"].endswith("all rights kept")
+    for gone in ("Exif.Image.Make", "Exif.Photo.LensModel", "Exif.Photo.FNumber", "Xmp.xmp.Rating",
+                 "Exif.Image.ImageDescription", "Iptc.Application2.Keywords"):  # fmt: skip
+        assert gone not in found
+    deliver(engine, Recipe(), Order(keeps="none", author="Nobody"), out)
+    assert set(_read(out)) <= {
+        "Exif.Image.Orientation", "Exif.Image.Software", "Exif.Image.ExifTag", "Exif.Photo.ColorSpace",
+        "Exif.Photo.PixelXDimension", "Exif.Photo.PixelYDimension",
+    }  # fmt: skip
+    deliver(engine, Recipe(), Order(keeps="rights", author="Ana Corva", space="Display P3"), out)
+    found = _read(out)
+    assert found["Exif.Image.Artist"] == found["Exif.Image.Copyright"] == "Ana Corva"
+    assert "Ana Corva" in found["Xmp.dc.creator"] and found["Exif.Photo.ColorSpace"] == "65535"
+
+
+@pytest.mark.parametrize("kind", ["AVIF", "JPEG XL"])
+def test_formats_that_are_told_as_they_are_written(source, kind, tmp_path):
+    """exiv2 reads these but does not write them."""
+    import pillow_jxl  # noqa: F401
+
+    out = tmp_path / ("a.avif" if kind == "AVIF" else "a.jxl")
+    deliver(Engine(read_frame(source)), Recipe(), Order(kind), out, rank=4)
+    with Pillow.open(out) as picture:
+        exif = picture.getexif()
+        assert exif[33432].startswith("(c) Somebody") and exif[271] == "A B"
+        assert not exif.get_ifd(0x8825)

@@ -1,10 +1,112 @@
-"""Colour profiles of deliveries (ICC.1)."""
+"""Colour profiles of deliveries: written here for the spaces that are known, and pixels brought into any other's.
 
+Reference: ICC.1:2022 (version 4.4): 7.2 header, 8.4.3 three-component matrix-based profiles, 10.15
+multiLocalizedUnicode, 10.18 parametricCurve, 10.22 s15Fixed16Array. littleCMS does the pixels of profiles that come as
+files.
+"""
+
+import struct
 from functools import cache
+from pathlib import Path
+from typing import Any
 
+import imagecodecs
+import numpy as np
+from numpy.typing import NDArray
 from PIL import ImageCms
+
+from ..colour.adaptation import adaptation_matrix
+from ..colour.spaces import D50_XY, xy_to_XYZ
+from ..colour.types import Array, Image
+from ..errors import FileError, FormatError
+from .spaces import SPACES, Space
+
+INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
+"""Names of an order, and numbers of ICC.1 7.2.15."""
+BLACK_POINT, EXACT = 0x2000, 0x0100
+"""Flags of littleCMS: black point compensation, and no table in place of what is exact."""
+STRIP_ROWS = 512
+MOST_PROFILE = 32_000_000
 
 
 @cache
-def sRGB_profile() -> bytes:
-    return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+def profile_of(name: str) -> bytes:
+    """The profile of one of SPACES."""
+    if name == "sRGB":
+        return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    return _written(SPACES[name])
+
+
+def read_profile(path: Path) -> bytes:
+    """An RGB output or display profile. FileError when it cannot be read, FormatError when it is none."""
+    try:
+        if path.stat().st_size > MOST_PROFILE:
+            raise FormatError(f"{path.name}: too large for a colour profile")
+        data = path.read_bytes()
+    except OSError as error:
+        raise FileError(f"{path}: {error.strerror}; choose another profile") from None
+    if len(data) < 132 or data[36:40] != b"acsp" or data[16:20] != b"RGB ":
+        raise FormatError(f"{path.name}: not a colour profile for RGB; choose another")
+    return data
+
+
+def into_profile(rec2020: Image, profile: bytes, intent: str, *, black_point: bool) -> Array:
+    """Encoded values 0..1 (height, width, 3) of linear Rec.2020, by littleCMS, in 16 bit."""
+    # a linear space in 16 bit would be coarse in darks: by way of ROMM RGB, which is wide and encoded
+    way = SPACES["ROMM RGB"]
+    matrix = way.from_rec2020().T.astype(np.float32)
+    out = np.empty(rec2020.shape, np.float32)
+    flags = EXACT | (BLACK_POINT if black_point else 0)
+    try:
+        for first in range(0, len(rec2020), STRIP_ROWS):
+            linear = np.clip(rec2020[first : first + STRIP_ROWS] @ matrix, 0.0, 1.0)
+            codes = np.ascontiguousarray(np.rint(way.encoded(linear) * 65_535.0).astype(np.uint16))
+            made: NDArray[np.uint16] = imagecodecs.cms_transform(
+                codes, profile_of(way.name), profile, colorspace="rgb", outcolorspace="rgb", outdtype=np.uint16,
+                intent=INTENTS[intent], flags=flags,
+            )  # fmt: skip
+            out[first : first + STRIP_ROWS] = made / np.float32(65_535.0)
+    except (imagecodecs.CmsError, ValueError, TypeError, RuntimeError) as error:
+        raise FormatError(f"the colour profile cannot be used ({error}); choose another") from None
+    return out
+
+
+def _written(space: Space) -> bytes:
+    matrix, white = space.to_XYZ_D50(), xy_to_XYZ(np.array(space.white))
+    turned = adaptation_matrix(white, xy_to_XYZ(D50_XY))
+    p = space.curve
+    numbers = (p.g, p.a, p.b, p.c, p.d) if p.d else (p.g,)
+    curve = b"para" + bytes(4) + struct.pack(">HH", 3 if p.d else 0, 0) + _fixed(numbers)
+    tags = {
+        b"desc": _text(f"Matiz {space.name}"),
+        b"cprt": _text("No rights reserved"),
+        b"wtpt": b"XYZ " + bytes(4) + _fixed(xy_to_XYZ(D50_XY)),
+        b"chad": b"sf32" + bytes(4) + _fixed(turned.ravel()),
+        b"rXYZ": b"XYZ " + bytes(4) + _fixed(matrix[:, 0]),
+        b"gXYZ": b"XYZ " + bytes(4) + _fixed(matrix[:, 1]),
+        b"bXYZ": b"XYZ " + bytes(4) + _fixed(matrix[:, 2]),
+        b"rTRC": curve,
+        b"gTRC": curve,
+        b"bTRC": curve,
+    }
+    offset = 128 + 4 + 12 * len(tags)
+    table, body, lies = struct.pack(">I", len(tags)), b"", {}
+    for name, data in tags.items():
+        if data not in lies:
+            lies[data] = offset + len(body)
+            body += data + bytes(-len(data) % 4)
+        table += struct.pack(">4sII", name, lies[data], len(data))
+    head = struct.pack(
+        ">I4sI4s4s4s6H4s4sIIIQI12s", 128 + len(table) + len(body), bytes(4), 0x04400000, b"mntr", b"RGB ", b"XYZ ",
+        2026, 1, 1, 0, 0, 0, b"acsp", bytes(4), 0, 0, 0, 0, 0, _fixed(xy_to_XYZ(D50_XY)),
+    )  # fmt: skip
+    return head + bytes(128 - len(head)) + table + body
+
+
+def _fixed(values: Any) -> bytes:
+    return b"".join(struct.pack(">i", round(float(value) * 65_536.0)) for value in values)
+
+
+def _text(text: str) -> bytes:
+    data = text.encode("utf-16-be")
+    return b"mluc" + bytes(4) + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(data), 28) + data

@@ -1,29 +1,44 @@
-"""Make a delivery: the full-size picture, resized, encoded, written whole."""
+"""Make a delivery: the full-size picture, resized, sharpened, bordered, encoded, written whole."""
 
-import struct
-import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
-from PIL import Image as Pillow
 
 from ..colour.types import Display
+from ..develop.border import border_px, bordered
 from ..develop.engine import Engine, full_picture
+from ..develop.graph import fit_to
 from ..develop.tiles import Region
 from ..errors import ArgumentError, Cancelled, FileError
 from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
+from ..kernels.sharpen import BINS, sharpened
 from ..raw.frame import Frame
-from ..raw.metadata import SOFTWARE, write_metadata
+from ..raw.metadata import Kept, told_in, write_metadata
 from ..recipe.model import Recipe
-from .orders import Order, free_name
-from .profiles import sRGB_profile
+from .encode import TOLD_LATER, About, write_pixels
+from .orders import FORMATS, Order, free_name, named
+from .profiles import into_profile, profile_of, read_profile
+from .spaces import SPACES
 
 Progress = Callable[[float], bool]
+
+SHARPENED: Mapping[str, tuple[float, float, float]] = {
+    "screen": (0.5, 0.45, 2.0),
+    "glossy": (0.8, 0.7, 3.0),
+    "matte": (1.0, 1.1, 4.0),
+}
+"""Radius px, amount and halo L* by what it is looked at on: paper spreads ink. Common practice, no source."""
+QUIET_L = 0.15
+"""What rises less above its surroundings is not sharpened."""
+LEAST_PX = 8
+STRIP_ROWS = 256
+DITHER_PX, DITHER_SEED = 256, 3
+"""Of the chance by which 8 bits are rounded, laid side by side."""
 
 
 def deliver(
@@ -46,31 +61,108 @@ def deliver(
     if path.resolve() == engine.frame.path.resolve():
         raise FileError(f"{path}: that is the picture itself, which Matiz never writes; choose another name")
     heard = progress or (lambda _share: True)
-    picture = developed(engine, recipe, region=region, progress=lambda share: heard(share * 0.8))
-    pixels = encode(resized(picture, order.size_of((picture.shape[1], picture.shape[0]))), _bits(order))
+    recipe = recipe.in_force()
+    profile = profile_of(order.space) if order.space in SPACES else read_profile(Path(order.space))
+    picture = _developed(engine, recipe, region, "rendered", lambda share: heard(share * 0.8))
+    codes = encoded(finished(picture, recipe, order), recipe, order, profile)
     if not heard(0.9):
         raise Cancelled("stopped by the user")
+    size = codes.shape[1], codes.shape[0]
+    kept = Kept(order.keeps, order.keeps_place, order.author, is_sRGB=order.space == "sRGB")
 
     def write(temporary: Path) -> None:
-        _write(engine.frame, pixels, order, rank, temporary)
+        later = order.format in TOLD_LATER
+        about = About(profile) if later else About(profile, *told_in(engine.frame, size, rank, kept))
+        write_pixels(temporary, codes, order, about)
+        if later:
+            write_metadata(temporary, engine.frame, size, rank=rank, kept=kept)
 
     while True:
         try:
             write_whole(path, write, exclusive=exclusive)
             break
         except TakenError:
-            path = free_name(path.parent, engine.frame.path.stem, order)
+            stem = engine.frame.path.stem if order.pattern == "{name}" else path.stem
+            path = free_name(path.parent, stem, order)
     heard(1.0)
     return path
+
+
+def name_for(frame: Frame, order: Order, *, counter: int = 1, rank: int = 0, version: str = "") -> str:
+    """The name without suffix that an order gives a picture."""
+    taken = frame.exposure.time_utc or ""
+    parts = {"name": frame.path.stem, "counter": counter, "date": taken[:10], "time": taken[11:19].replace(":", "-"),
+             "rank": rank, "version": version}  # fmt: skip
+    return named(order.pattern, parts)
+
+
+def finished(picture: Display, recipe: Recipe, order: Order) -> Display:
+    """Display-linear Rec.2020 in the size of an order, sharpened for it, with its border."""
+    height, width = picture.shape[:2]
+    border = recipe.finish.border
+    around = 2 * border_px(border, (width, height))
+    total = order.size_of((width + around, height + around))
+    scale = total[0] / (width + around)
+    inner = max(1, round(width * scale)), max(1, round(height * scale))
+    out = resized(picture, (min(inner[0], width), min(inner[1], height)))
+    if order.sharpening in SHARPENED and min(out.shape[:2]) >= LEAST_PX:
+        sigma, amount, halo = SHARPENED[order.sharpening]
+        noise = np.full(BINS, QUIET_L, np.float32)
+        out = sharpened(np.ascontiguousarray(out, np.float32), noise, sigma=sigma, amount=amount, halo=halo)
+    return bordered(out, border)
+
+
+def encoded(picture: Display, recipe: Recipe, order: Order, profile: bytes) -> NDArray[Any]:
+    """The codes of display-linear Rec.2020 in an order's space and bits; float32 and linear for 0 bits."""
+    bits = FORMATS[order.format].bits
+    if order.space not in SPACES:
+        within = np.clip(picture, 0.0, 1.0)
+        codes = _codes(into_profile(within, profile, order.intent, black_point=order.black_point))
+        return dithered(codes) if bits == 8 else codes
+    space = SPACES[order.space]
+    fitted = fit_to(picture, recipe, space.from_rec2020())
+    if bits == 0:
+        return np.asarray(fitted, np.float32)
+    if order.space == "sRGB":
+        codes = encode(fitted, 16).astype(np.uint16, copy=False)
+    else:
+        codes = np.empty(fitted.shape, np.uint16)
+        for first in range(0, len(fitted), STRIP_ROWS):
+            codes[first : first + STRIP_ROWS] = _codes(space.encoded(fitted[first : first + STRIP_ROWS]))
+    return dithered(codes) if bits == 8 else codes
+
+
+def dithered(codes: NDArray[np.uint16]) -> NDArray[np.uint8]:
+    """16 bit to 8, (height, width, 3): rounded up or down by chance, so that slow gradients show no steps and means
+    stay what they were. The same picture always gives the same codes."""
+    height, width = codes.shape[:2]
+    tile = np.random.default_rng(DITHER_SEED).random((DITHER_PX, DITHER_PX, 3), np.float32)
+    out = np.empty(codes.shape, np.uint8)
+    for top in range(0, height, DITHER_PX):
+        for left in range(0, width, DITHER_PX):
+            part = codes[top : top + DITHER_PX, left : left + DITHER_PX]
+            own = tile[: part.shape[0], : part.shape[1]]
+            out[top : top + DITHER_PX, left : left + DITHER_PX] = np.minimum(part / np.float32(257.0) + own, 255.0)
+    return out
+
+
+def _codes(values: NDArray[np.floating]) -> NDArray[np.uint16]:
+    return np.rint(np.clip(values, 0.0, 1.0) * 65_535.0).astype(np.uint16)
 
 
 def developed(
     engine: Engine, recipe: Recipe, *, region: Region | None = None, progress: Progress | None = None
 ) -> Display:
-    """The display-linear picture at full size, or a region of it."""
+    """The display-linear sRGB picture at full size, or a region of it."""
+    return _developed(engine, recipe, region, "display", progress)
+
+
+def _developed(
+    engine: Engine, recipe: Recipe, region: Region | None, result: str, progress: Progress | None
+) -> Display:
     if region is None:
-        return full_picture(engine, recipe, progress=progress)
-    return engine.render(recipe, 0, region, result="display")
+        return full_picture(engine, recipe, result=result, progress=progress)
+    return engine.render(recipe, 0, region, result=result)
 
 
 def resized(picture: Display, size: tuple[int, int]) -> Display:
@@ -81,45 +173,3 @@ def resized(picture: Display, size: tuple[int, int]) -> Display:
     if size[0] > width or size[1] > height:
         raise ArgumentError(f"size: {size[0]}x{size[1]} px is larger than the picture, {width}x{height}")
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
-
-
-def _bits(order: Order) -> int:
-    return 8 if order.format == "JPEG" else 16
-
-
-def _write(frame: Frame, pixels: NDArray[np.uint8] | NDArray[np.uint16], order: Order, rank: int, path: Path) -> None:
-    if order.format == "JPEG":
-        Pillow.fromarray(pixels).save(
-            path,
-            "JPEG",
-            quality=order.quality,
-            subsampling=0 if order.quality >= 90 else 2,
-            optimize=True,
-            icc_profile=sRGB_profile(),
-        )
-    elif order.format == "TIFF":
-        tifffile.imwrite(
-            path,
-            pixels,
-            photometric="rgb",
-            compression="adobe_deflate",
-            predictor=True,
-            iccprofile=sRGB_profile(),
-            software=SOFTWARE,
-            metadata=None,
-        )
-    else:
-        path.write_bytes(_png(pixels))
-    write_metadata(path, frame, (pixels.shape[1], pixels.shape[0]), rank=rank)
-
-
-def _png(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> bytes:
-    """A PNG that says which colour space it is in."""
-    done, data = cv2.imencode(".png", pixels[..., ::-1])
-    if not done:
-        raise FileError("the PNG could not be encoded")
-    raw = data.tobytes()
-    after_header = 8 + 25
-    body = b"iCCP" + b"sRGB\0\0" + zlib.compress(sRGB_profile())
-    chunk = struct.pack(">I", len(body) - 4) + body + struct.pack(">I", zlib.crc32(body))
-    return raw[:after_header] + chunk + raw[after_header:]

@@ -140,7 +140,23 @@ def _rendition_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
 
 
 def _fit(work: Work, shown: Patch) -> Pixels:
-    return fitted(shown.pixels, _TO_SRGB, channel_curves(work.recipe.tone.curve), when=_when(work))
+    return _fitted(shown.pixels, work.recipe, _TO_SRGB)
+
+
+def _fitted(shown: Pixels, recipe: Recipe, matrix: Pixels) -> Pixels:
+    when = BEFORE_FIT if recipe.processing >= CURVES_BEFORE_FIT else AFTER_FIT
+    return fitted(shown, matrix, channel_curves(recipe.tone.curve), when=when)
+
+
+def fit_to(shown: Pixels, recipe: Recipe, from_rec2020: Pixels) -> Pixels:
+    """What is rendered (height, width, 3) fitted into the gamut of another output space, linear 0..1. from_rec2020:
+    (3, 3) from linear Rec.2020."""
+    height, width = shown.shape[:2]
+    if min(height, width) < 2:
+        # the kernels take no single row or column
+        wide = np.pad(shown, [(0, max(2 - height, 0)), (0, max(2 - width, 0)), (0, 0)], mode="edge")
+        return fit_to(wide, recipe, from_rec2020)[:height, :width]
+    return _fitted(np.ascontiguousarray(shown, np.float32), recipe, from_rec2020.astype(np.float32))
 
 
 def _screen_with(masks: Node) -> Callable[[Work, Patch], Pixels]:

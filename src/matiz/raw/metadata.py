@@ -7,6 +7,7 @@ References: Exif 2.32; IPTC-IIM 4.2; XMP, ISO 16684-1.
 """
 
 import contextlib
+import tempfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -15,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import exiv2
+from PIL import Image as Pillow
 
 from ..errors import FileError
 from .frame import Exposure, Frame, Metadata
@@ -31,6 +33,40 @@ _MOVED = {"ExposureTime": "ExposureTime", "FNumber": "FNumber", "ISOSpeedRatings
 """TIFF/EP has these in the first IFD; in a picture they belong to Exif's own."""
 _NOT_PHOTO = ("MakerNote", "InteroperabilityTag", "PixelXDimension", "PixelYDimension", "ColorSpace",
               "ComponentsConfiguration", "CompressedBitsPerPixel", "FileSource", "CFAPattern")  # fmt: skip
+
+
+_PLACES = ("Exif.GPSInfo.", "Xmp.exif.GPS", "Xmp.iptc.Location", "Xmp.iptc.CountryCode", "Xmp.iptcExt.Location",
+           "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country", "Iptc.Application2.City",
+           "Iptc.Application2.SubLocation", "Iptc.Application2.ProvinceState", "Iptc.Application2.Country",
+           "Iptc.Application2.LocationCode", "Iptc.Application2.LocationName")  # fmt: skip
+"""How keys begin that say where a picture was taken."""
+_RIGHTS = ("Exif.Image.Artist", "Exif.Image.Copyright", "Exif.Image.DateTime", "Exif.Photo.DateTimeOriginal",
+           "Exif.Photo.OffsetTime", "Exif.Photo.SubSecTime", "Iptc.Application2.Byline", "Iptc.Application2.Copyright",
+           "Iptc.Application2.Credit", "Iptc.Application2.DateCreated", "Iptc.Application2.TimeCreated",
+           "Xmp.dc.rights", "Xmp.dc.creator", "Xmp.xmpRights.", "Xmp.photoshop.Credit", "Xmp.photoshop.DateCreated",
+           "Xmp.plus.")  # fmt: skip
+"""How keys begin that say whose a picture is, and when it was taken."""
+
+
+@dataclass(frozen=True)
+class Kept:
+    """What of a picture's metadata a delivery keeps."""
+
+    what: str = "all"
+    """"all", "rights" (and the time) or "none"."""
+    place: bool = True
+    """Whether it says where the picture was taken."""
+    author: str = ""
+    """In place of the author and the rights that came with it, where it is not empty."""
+    is_sRGB: bool = True
+
+    def holds(self, key: str) -> bool:
+        if not self.place and key.startswith(_PLACES):
+            return False
+        return self.what == "all" or (self.what == "rights" and key.startswith(_RIGHTS))
+
+
+ALL = Kept()
 
 
 @dataclass(frozen=True)
@@ -87,26 +123,36 @@ def read_metadata(path: Path) -> Told:
     )
 
 
-def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int = 0) -> None:
+def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int = 0, kept: Kept = ALL) -> None:
     """Write what came with a frame's file, and what is known of it, into a finished picture of `size`.
 
     rank: its rating, 1..5; 0 leaves the one that came with it. FileError when the file cannot be written.
     """
     try:
-        if frame.metadata.xmp:
+        if frame.metadata.xmp and kept.what != "none":
             _write_packet(path, frame.metadata.xmp)
         image = exiv2.ImageFactory.open(str(path))
         image.readMetadata()
         # how the pixels lie in this file stays as its writer said
         exif, iptc, xmp = image.exifData(), exiv2.IptcData(), image.xmpData()
-        for key, text in {**own_exif(frame), **dict(frame.metadata.exif), **_fixed(size)}.items():
+        told = {key: text for key, text in {**own_exif(frame), **dict(frame.metadata.exif)}.items() if kept.holds(key)}
+        for key, text in {**told, **_fixed(size, is_sRGB=kept.is_sRGB)}.items():
             _put(exif, key, text)
         for key, text in frame.metadata.iptc:
-            _add(iptc, key, text)
-        for key in [datum.key() for datum in xmp if datum.key().startswith(("Xmp.tiff.", "Xmp.exif.Pixel"))]:
-            del xmp[key]
-        xmp["Xmp.xmp.CreatorTool"] = SOFTWARE
-        if rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
+            if kept.holds(key):
+                _add(iptc, key, text)
+        for key in [datum.key() for datum in xmp]:
+            if key.startswith(("Xmp.tiff.", "Xmp.exif.Pixel")) or not kept.holds(key):
+                del xmp[key]
+        if kept.author and kept.what != "none":
+            _put(exif, "Exif.Image.Artist", kept.author)
+            _put(exif, "Exif.Image.Copyright", kept.author)
+            _add(iptc, "Iptc.Application2.Byline", kept.author)
+            _put(xmp, "Xmp.dc.creator", kept.author)
+            _put(xmp, "Xmp.dc.rights", kept.author)
+        if kept.what != "none":
+            xmp["Xmp.xmp.CreatorTool"] = SOFTWARE
+        if kept.what == "all" and (rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]):
             xmp["Xmp.xmp.Rating"] = str(rank)
         image.setExifData(exif)
         image.setIptcData(iptc)
@@ -114,6 +160,16 @@ def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int
         image.writeMetadata()
     except exiv2.Exiv2Error as error:
         raise FileError(f"{path.name}: its metadata cannot be written ({error})") from None
+
+
+def told_in(frame: Frame, size: tuple[int, int], rank: int, kept: Kept) -> tuple[bytes, bytes]:
+    """The same as Exif and XMP for a writer that embeds them itself."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "told.jpg"
+        Pillow.new("RGB", (8, 8)).save(path, "JPEG")
+        write_metadata(path, frame, size, rank=rank, kept=kept)
+        with Pillow.open(path) as picture:
+            return picture.info.get("exif", b""), picture.info.get("xmp", b"")
 
 
 def _write_packet(path: Path, packet: str) -> None:
@@ -149,12 +205,12 @@ def own_exif(frame: Frame) -> dict[str, str]:
     return {key: text for key, text in values.items() if text}
 
 
-def _fixed(size: tuple[int, int]) -> Mapping[str, str]:
-    """What a delivery says whatever came in: it is upright, sRGB, of its own size, and written by Matiz."""
+def _fixed(size: tuple[int, int], *, is_sRGB: bool) -> Mapping[str, str]:
+    """What a delivery says whatever came in: it is upright, of its own size, and written by Matiz."""
     return {
         "Exif.Image.Orientation": "1",
         "Exif.Image.Software": SOFTWARE,
-        "Exif.Photo.ColorSpace": "1",
+        "Exif.Photo.ColorSpace": "1" if is_sRGB else "65535",
         "Exif.Photo.PixelXDimension": str(size[0]),
         "Exif.Photo.PixelYDimension": str(size[1]),
     }

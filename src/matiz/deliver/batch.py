@@ -1,0 +1,158 @@
+"""Many deliveries without a window: on this machine in several processes, or on a cluster's."""
+
+import multiprocessing
+import os
+import shutil
+from collections.abc import Iterable, Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ..errors import ArgumentError, FileError, MatizError
+from ..files import clear_leftovers
+from ..shoot.sidecar import load_document
+from .orders import FORMATS, Order
+
+LEAST_FREE = 1.5
+"""Times what the deliveries may need that must be free on the disk."""
+PX_OF_PICTURE = 24e6
+"""Taken for a picture's size where it would have to be opened to know it."""
+BYTES_PER_PX = {"JPEG": 1.2, "WebP": 1.0, "AVIF": 1.0, "JPEG XL": 1.5, "PNG 8": 3.0, "TIFF 8": 3.0, "PNG": 6.0,
+                "TIFF": 6.0, "TIFF float": 12.0, "OpenEXR": 12.0}  # fmt: skip
+"""At most, roughly."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """One picture to be delivered."""
+
+    picture: Path
+    order: Order
+    folder: Path
+    stem: str
+    """Of the name that it shall have."""
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of a task."""
+
+    task: Task
+    path: Path | None
+    """Where the delivery lies; None when it failed."""
+    text: str = ""
+    """Why it did."""
+    was_there: bool = False
+
+
+def tasks_for(pictures: Iterable[Path], order: Order, folder: Path) -> list[Task]:
+    """Every picture once, with its name by the order's pattern; FileError when the folder or its disk has no room."""
+    from ..raw.decode import shared_decoder
+    from .write import name_for
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileError(f"{folder}: cannot be made ({error.strerror}); choose another folder") from None
+    clear_leftovers(folder)
+    pictures = list(pictures)
+    check_room(folder, order, len(pictures))
+    out, taken = [], set()
+    for n, picture in enumerate(pictures, 1):
+        stem = picture.stem
+        if order.pattern != "{name}":
+            document = load_document(picture)
+            frame = shared_decoder().frame(picture)
+            stem = name_for(frame, order, counter=n, rank=document.rank, version=document.current)
+        made, again = stem, 2
+        while made in taken:
+            made, again = f"{stem}-{again}", again + 1
+        taken.add(made)
+        out.append(Task(picture, order, folder, made))
+    return out
+
+
+def check_room(folder: Path, order: Order, count: int) -> None:
+    """FileError when so many deliveries may not fit on the disk."""
+    width, height = order.size_of((6000, round(PX_OF_PICTURE / 6000)))
+    wanted = LEAST_FREE * count * width * height * BYTES_PER_PX[order.format]
+    free = shutil.disk_usage(folder).free
+    if wanted > free:
+        raise FileError(
+            f"{folder}: {count} deliveries may need {wanted / 1e9:.1f} GB, {free / 1e9:.1f} GB are free; free "
+            "some space or choose another folder"
+        )
+
+
+def run_task(task: Task) -> Done:
+    """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned; a file that is there
+    already is left as it is and counts as done."""
+    from ..develop.engine import LITTLE_CACHE, Engine
+    from ..raw.decode import read_frame
+    from .write import deliver
+
+    path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
+    if path.exists():
+        return Done(task, path, was_there=True)
+    try:
+        document = load_document(task.picture)
+        frame = read_frame(task.picture)
+        document = document.begun(frame.start)
+        engine = Engine(frame, cache_bytes=LITTLE_CACHE)
+        made = deliver(engine, document.recipe, task.order, path, rank=document.rank, exclusive=True)
+    except (MatizError, OSError, MemoryError) as error:
+        return Done(task, None, str(error))
+    return Done(task, made)
+
+
+def run_here(tasks: list[Task], jobs: int) -> Iterator[Done]:
+    """In so many processes, each as it is done; a process that dies costs one picture its turn, not the others."""
+    if jobs < 1:
+        raise ArgumentError(f"jobs: at least 1, got {jobs}")
+    if jobs == 1:
+        yield from map(run_task, tasks)
+        return
+    threads = str(max(1, (os.cpu_count() or 1) // jobs))
+    own = os.environ.get("HL_NUM_THREADS")
+    os.environ["HL_NUM_THREADS"] = threads
+    try:
+        with ProcessPoolExecutor(jobs, mp_context=multiprocessing.get_context("spawn")) as pool:
+            waiting = {pool.submit(run_task, task): task for task in tasks}
+            for future in as_completed(waiting):
+                error = future.exception()
+                yield future.result() if error is None else Done(waiting[future], None, f"its process died ({error})")
+    finally:
+        if own is None:
+            del os.environ["HL_NUM_THREADS"]
+        else:
+            os.environ["HL_NUM_THREADS"] = own
+
+
+def run_on_cluster(tasks: list[Task], address: str) -> Iterator[Done]:
+    """On the workers of a dask.distributed scheduler, who see pictures and folder under the same paths. A worker that
+    dies has its picture given to another."""
+    try:
+        from distributed import Client
+        from distributed import as_completed as completed
+    except ImportError:
+        raise ArgumentError("--cluster: install the extra matiz[cluster] on every machine first") from None
+    if not address.startswith(("tcp://", "tls://")):
+        raise ArgumentError(f"--cluster: expected tcp://HOST:PORT, got {address!r}")
+    try:
+        client = Client(address, timeout="10s", set_as_default=False)
+    except OSError as gone:
+        raise FileError(f"{address}: no scheduler answers ({gone}); start one first") from None
+    with client, client.as_current():
+        waiting: dict[Any, Task] = {client.submit(run_task, task, pure=False, retries=3): task for task in tasks}
+        for future in completed(list(waiting)):
+            error = future.exception()
+            yield future.result() if error is None else Done(waiting[future], None, f"its worker failed ({error})")
+
+
+def chosen_pictures(paths: list[Path], *, only_kept: bool) -> list[Path]:
+    """Pictures of folders and files, in their order; only those sorted as keep when wanted."""
+    from ..shoot.folder import gather
+
+    found = gather(paths)
+    return [path for path in found if load_document(path).sorted_as == "keep"] if only_kept else found

@@ -1,0 +1,172 @@
+"""Many deliveries without a window: in processes, on a cluster, killed in the middle."""
+
+import contextlib
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+
+import pytest
+from PIL import Image as Pillow
+
+from matiz.cli import main
+from matiz.deliver import batch
+from matiz.deliver.batch import check_room, chosen_pictures, run_here, run_on_cluster, tasks_for
+from matiz.deliver.orders import Order
+from matiz.errors import ArgumentError, FileError
+from matiz.shoot.sidecar import load_document, save_document
+from matiz.simcam import targets
+from matiz.simcam.camera import Settings, expose
+from matiz.simcam.shoot import write_frame
+
+SMALL = Order(long_side=60)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    """Six small pictures."""
+    made = tmp_path / "shoot"
+    made.mkdir()
+    frame = expose(targets.chart((240, 160)), Settings())
+    write_frame(frame, made / "CORVA_0001.dng")
+    for n in range(2, 7):
+        shutil.copy(made / "CORVA_0001.dng", made / f"CORVA_{n:04d}.dng")
+    return made
+
+
+def test_every_picture_is_there_once_and_a_second_run_adds_none(folder, tmp_path):
+    out = tmp_path / "out"
+    pictures = chosen_pictures([folder], only_kept=False)
+    assert len(pictures) == 6
+    done = list(run_here(tasks_for(pictures, SMALL, out), 2))
+    assert sorted(each.path.name for each in done) == [f"CORVA_{n:04d}.jpg" for n in range(1, 7)]
+    with Pillow.open(out / "CORVA_0003.jpg") as picture:
+        assert picture.size == (60, 40)
+    before = {path: path.stat().st_mtime_ns for path in out.iterdir()}
+    (out / "CORVA_0002.jpg").unlink()
+    again = list(run_here(tasks_for(pictures, SMALL, out), 1))
+    assert sum(each.was_there for each in again) == 5 and len(list(out.iterdir())) == 6
+    assert all(path.stat().st_mtime_ns == then for path, then in before.items() if path.name != "CORVA_0002.jpg")
+
+
+def test_sidecars_decide_and_only_kept_ones_go(folder, tmp_path):
+    path = folder / "CORVA_0002.dng"
+    document = load_document(path).change_all([("tone.exposure_EV", -4.0)], label="x")[0]
+    from dataclasses import replace
+
+    save_document(path, replace(document, sorted_as="keep", rank=4))
+    assert chosen_pictures([folder], only_kept=True) == [path]
+    order = Order(long_side=60, pattern="{rank}-{name}-{counter:02}")
+    both = [path, folder / "CORVA_0003.dng"]
+    done = {each.task.picture: each.path for each in run_here(tasks_for(both, order, tmp_path / "o"), 1)}
+    assert done[path].name == "4-CORVA_0002-01.jpg"
+    means = [sum(Pillow.open(done[each]).convert("L").getdata()) for each in both]
+    assert means[0] < 0.4 * means[1]
+
+
+def test_names_that_meet_are_told_apart(folder, tmp_path):
+    tasks = tasks_for(chosen_pictures([folder], only_kept=False), Order(pattern="salt"), tmp_path)
+    assert [task.stem for task in tasks[:3]] == ["salt", "salt-2", "salt-3"]
+
+
+def test_what_fails_is_told_and_the_rest_goes_on(folder, tmp_path, capsys):
+    (folder / "CORVA_0004.dng").write_bytes(b"no picture")
+    code = main(["deliver", str(folder), "--order", "screen", "-o", str(tmp_path / "o"), "--jobs", "1"])
+    told = capsys.readouterr()
+    assert code == 1 and "failed" in told.out and "1 of 6 failed" in told.err
+    assert len(list((tmp_path / "o").glob("*.jpg"))) == 5
+    assert main(["deliver", str(folder), "--order", "nothing", "-o", str(tmp_path)]) == 2
+    assert main(["deliver", str(folder), "--order", "screen", "-o", str(tmp_path), "--kept"]) == 1
+    with pytest.raises(ArgumentError):
+        list(run_here([], 0))
+
+
+def test_a_full_disk_is_known_before_it_starts(tmp_path, monkeypatch):
+    monkeypatch.setattr(batch.shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**9, 10**9, 10**7))
+    with pytest.raises(FileError, match="free some space"):
+        check_room(tmp_path, Order("TIFF"), 50)
+    check_room(tmp_path, SMALL, 50)
+
+
+def test_kill_9_in_the_middle_leaves_no_half_file_and_a_second_run_completes(folder, tmp_path):
+    out = tmp_path / "o"
+    command = [
+        sys.executable,
+        "-m",
+        "matiz",
+        "deliver",
+        str(folder),
+        "--order",
+        "hand on",
+        "-o",
+        str(out),
+        "--jobs",
+        "2",
+    ]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, start_new_session=True)
+    assert process.stdout.readline()
+    os.killpg(process.pid, signal.SIGKILL)
+    process.wait()
+    import tifffile
+
+    for path in out.glob("*.tif"):
+        assert tifffile.imread(path).shape == (160, 240, 3)
+    assert subprocess.run(command, stdout=subprocess.PIPE).returncode == 0
+    assert len(list(out.glob("*.tif"))) == 6 and not list(out.glob(".matiz*"))
+
+
+@pytest.fixture
+def cluster(tmp_path):
+    """A scheduler and two workers on this machine: its address and the workers' processes."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    address = f"tcp://127.0.0.1:{port}"
+    quiet = dict(stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    own = [
+        sys.executable,
+        "-m",
+        "distributed.cli.dask_scheduler",
+        "--host",
+        "127.0.0.1",
+        "--port",
+        str(port),
+        "--no-dashboard",
+    ]
+    started = [subprocess.Popen(own, **quiet)]
+    for _ in range(2):
+        worker = [sys.executable, "-m", "distributed.cli.dask_worker", address, "--nthreads", "1", "--no-nanny",
+                  "--no-dashboard", "--local-directory", str(tmp_path / "dask")]  # fmt: skip
+        started.append(subprocess.Popen(worker, **quiet))
+    yield address, started[1:]
+    for process in started:
+        with contextlib.suppress(ProcessLookupError):
+            process.kill()
+        process.wait()
+
+
+def test_a_cluster_delivers_each_once_though_a_worker_is_killed(folder, tmp_path, cluster):
+    address, workers = cluster
+    from distributed import Client
+
+    with Client(address, timeout="60s", set_as_default=False) as client:
+        client.wait_for_workers(2, timeout=60)
+    tasks = tasks_for(chosen_pictures([folder], only_kept=False), SMALL, tmp_path / "o")
+    done = []
+    for each in run_on_cluster(tasks, address):
+        done.append(each)
+        if len(done) == 1:
+            workers[0].kill()
+    assert len(done) == 6 and all(each.path is not None for each in done), [each.text for each in done]
+    deadline = time.monotonic() + 10
+    while len(list((tmp_path / "o").iterdir())) > 6 and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert sorted(path.name for path in (tmp_path / "o").glob("*.jpg")) == [f"CORVA_{n:04d}.jpg" for n in range(1, 7)]
+
+
+def test_no_cluster_is_told():
+    with pytest.raises(ArgumentError, match="tcp://"):
+        list(run_on_cluster([], "somewhere"))
