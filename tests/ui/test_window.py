@@ -16,6 +16,8 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
+from matiz.deliver.orders import OWN, Order, read_orders
+from matiz.deliver.queue_file import queue_path, read_queue
 from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
@@ -207,11 +209,14 @@ def test_everything_is_delivered_and_the_file_is_right(window, shoot):
     window.session.commit([("tone.exposure_EV", 1.2)], "Exposure")
     window.session.sort_as(window.session.path, rank=3)
     window.go_to(window.deliver)
-    window.deliver.size.button("full").click()
+    window.deliver.set_order(Order())
     window.deliver.deliver_this()
-    window.deliver.format.button("TIFF").click()
-    window.deliver.size.button("short").click()
-    window.deliver.short_side.set_value(200.0)
+    for box, value in ((window.deliver.format, "TIFF"), (window.deliver.size, "short_side")):
+        box.setCurrentIndex(box.findData(value))
+        box.activated.emit(box.currentIndex())
+    tape = window.deliver.sizes["short_side"]
+    tape.valueChanged.emit(200.0)
+    assert window.deliver.order() == Order("TIFF", short_side=200)
     window.deliver.deliver_this()
     settle(window)
     jpeg, tiff = shoot / "deliveries" / "CORVA_0011.jpg", shoot / "deliveries" / "CORVA_0011.tif"
@@ -227,6 +232,61 @@ def test_everything_is_delivered_and_the_file_is_right(window, shoot):
     log = Log(shoot)
     assert [e.kind for e in log.events("CORVA_0011.dng")].count("deliver") == 2
     log.close()
+
+
+def test_orders_are_kept_by_name_taken_and_dropped(window, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    deliver = window.deliver
+    window.go_to(deliver)
+    deliver.take_order("print")
+    assert deliver.order() == OWN["print"] and deliver.named.currentText() == "print"
+    assert deliver.sizes["print_cm"].isVisible() and not deliver.quality.isEnabled()
+    deliver.format.setCurrentIndex(deliver.format.findData("WebP"))
+    deliver.format.activated.emit(0)
+    assert deliver.order().format == "WebP" and deliver.named.currentIndex() == -1
+    deliver.name.setText("walls")
+    deliver.keep.click()
+    assert deliver.named.currentText() == "walls"
+    assert read_orders(tmp_path / "config" / "matiz" / "orders.json")["walls"].format == "WebP"
+    deliver.take_order("screen")
+    deliver.take_order("walls")
+    assert deliver.order().format == "WebP"
+    deliver.drop.click()
+    assert "walls" not in read_orders(tmp_path / "config" / "matiz" / "orders.json")
+    deliver.name.setText("")
+    deliver.keep.click()
+    deliver.pattern.setText("{nothing}")
+    deliver.pattern.editingFinished.emit()
+    assert "pattern" in window.header.word.whole() and deliver.pattern.text() == "{name}"
+    for box, value in ((deliver.keeps, "none"), (deliver.place, "yes"), (deliver.sharpening, "matte"),
+                       (deliver.space, "opRGB"), (deliver.size, "full")):  # fmt: skip
+        box.setCurrentIndex(box.findData(value))
+        box.activated.emit(box.currentIndex())
+    order = deliver.order()
+    assert (order.keeps, order.keeps_place, order.sharpening, order.space) == ("none", True, "matte", "opRGB")
+    assert order.size_of((6000, 4000)) == (6000, 4000)
+
+
+def test_what_is_owed_survives_a_restart(window, shoot):
+    deliver = window.deliver
+    window.go_to(deliver)
+    deliver.pausing.setChecked(True)
+    deliver.deliver_this()
+    settle(window)
+    assert [row.state for row in deliver.queue.rows] == ["waiting"]
+    assert [each.picture for each in read_queue(shoot)] == [window.session.path]
+    deliver.queue.rows.clear()
+    deliver._shoot = None
+    deliver._on_shoot()
+    assert [row.state for row in deliver.queue.rows] == ["stopped"]
+    deliver.pausing.setChecked(False)
+    deliver._on_retry()
+    settle(window)
+    assert deliver.queue.rows[0].state == "done" and read_queue(shoot) == []
+    assert deliver.queue.pace_s() > 0 and not queue_path(shoot).exists()
+    # what is damaged or leads elsewhere is left out
+    queue_path(shoot).write_text('{"owed": [{"picture": "../../x.dng", "order": {}, "folder": "/"}, 3]}')
+    assert read_queue(shoot) == []
 
 
 def test_a_delivery_can_be_stopped_and_tried_again(window, shoot, monkeypatch):

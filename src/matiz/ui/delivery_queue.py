@@ -1,5 +1,6 @@
 """The deliveries asked for: a model, the job that works through it, and how a row looks."""
 
+import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,8 @@ from .painted import painting_item
 
 WAITING, WORKING, DONE, FAILED, STOPPED = "waiting", "working", "done", "failed", "stopped"
 ROW_PX = 30
+PACE_OF = 8
+"""Deliveries whose seconds make the pace."""
 
 
 @dataclass
@@ -34,6 +37,8 @@ class Delivery:
     share: float = 0.0
     path: Path | None = None
     text: str = ""
+    counter: int = 1
+    """Its place among those that were ordered together."""
 
 
 class DeliveryQueue(QAbstractListModel):
@@ -41,6 +46,8 @@ class DeliveryQueue(QAbstractListModel):
 
     delivered = Signal(object)
     failed = Signal(str)
+    moved = Signal()
+    """What is owed, or the pace, is something else now."""
 
     def __init__(self, decoder: Decoder) -> None:
         super().__init__()
@@ -48,6 +55,9 @@ class DeliveryQueue(QAbstractListModel):
         self._decoder = decoder
         self._job: Job | None = None
         self._current: Delivery | None = None
+        self._took_s: list[float] = []
+        self._began_s = 0.0
+        self.is_paused = False
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -64,7 +74,34 @@ class DeliveryQueue(QAbstractListModel):
         self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
         self.rows.append(delivery)
         self.endInsertRows()
+        self.moved.emit()
         self._next()
+
+    def owed(self) -> list[Delivery]:
+        """What is not written yet."""
+        return [row for row in self.rows if row.state != DONE]
+
+    def pause(self, is_paused: bool) -> None:
+        """Begin nothing more until it goes on; what is being written is finished."""
+        self.is_paused = is_paused
+        self.moved.emit()
+        self._next()
+
+    def pace_s(self) -> float | None:
+        """Seconds that a delivery takes, of the last ones; None before the first is done."""
+        return sum(self._took_s) / len(self._took_s) if self._took_s else None
+
+    def left_s(self) -> float | None:
+        """Seconds until all that waits is written, at this pace."""
+        pace, waiting = self.pace_s(), sum(row.state in (WAITING, WORKING) for row in self.rows)
+        return pace * waiting if pace is not None and waiting else None
+
+    def forget_owed(self) -> None:
+        """Another shoot is open: what waits is let go, and told again when its folder is."""
+        self.end()
+        self.beginResetModel()
+        self.rows = [row for row in self.rows if row is self._current]
+        self.endResetModel()
 
     def stop(self, row: Delivery) -> None:
         """Stop a row that waits or works; nothing of it is written."""
@@ -88,13 +125,13 @@ class DeliveryQueue(QAbstractListModel):
             self.stop(row)
 
     def _next(self) -> None:
-        if self._job is not None:
+        if self._job is not None or self.is_paused:
             return
         row = next((r for r in self.rows if r.state == WAITING), None)
         if row is None:
             return
         row.state = WORKING
-        self._current = row
+        self._current, self._began_s = row, time.monotonic()
         self._job = Job(lambda job: self._deliver(job, row), f"deliver {row.picture.name}")
         self._job.progressed.connect(lambda share, _: self._set(row, share=share))
         self._job.returned.connect(lambda path: self._on_returned(row, path))
@@ -106,17 +143,19 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # the libraries that write files take a tenth of the start, and many a session delivers nothing
-        from ..deliver.write import deliver
+        from ..deliver.write import deliver, name_for
 
         # an engine of its own: the window's stays free for the hand
         frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)
         engine, document = Engine(frame, cache_bytes=LITTLE_CACHE), row.document.begun(frame.start)
         clear_leftovers(row.folder)
-        path = free_name(row.folder, row.picture.stem, row.order)
         rank, recipe = document.rank, document.recipe
+        stem = name_for(frame, row.order, counter=row.counter, rank=rank, version=document.current)
+        path = free_name(row.folder, stem, row.order)
         return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), exclusive=True)
 
     def _on_returned(self, row: Delivery, path: Path) -> None:
+        self._took_s = [*self._took_s[1 - PACE_OF :], time.monotonic() - self._began_s]
         self._set(row, state=DONE, share=1.0, path=path)
         self.delivered.emit(row)
 
@@ -126,6 +165,7 @@ class DeliveryQueue(QAbstractListModel):
 
     def _on_finished(self) -> None:
         self._job, self._current = None, None
+        self.moved.emit()
         self._next()
 
     def _set(self, row: Delivery, **values: Any) -> None:
@@ -134,6 +174,8 @@ class DeliveryQueue(QAbstractListModel):
         self._touch(row)
 
     def _touch(self, row: Delivery) -> None:
+        if row not in self.rows:
+            return
         index = self.index(self.rows.index(row))
         self.dataChanged.emit(index, index)
 
