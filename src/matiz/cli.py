@@ -214,6 +214,46 @@ def _clean(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _log(chosen: argparse.Namespace) -> int:
+    from .shoot.record import as_csv, as_markdown, entries, told
+
+    folder = Path(chosen.folder)
+    if not folder.is_dir():
+        raise FileError(f"{folder}: there is no such folder")
+    found = entries(folder)
+    text = as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(told(found)) + "\n"
+    if chosen.output:
+        from .files import write_whole
+
+        write_whole(Path(chosen.output), lambda part: _put(part, text))
+    else:
+        print(text, end="")
+    return 0
+
+
+def _put(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _sheet(chosen: argparse.Namespace) -> int:
+    from .deliver.batch import chosen_pictures
+    from .ui.sheet_pdf import cell_of, write_sheet
+
+    pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
+    if not pictures:
+        raise FileError("no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
+    out = Path(chosen.output)
+    if out.suffix.lower() != ".pdf":
+        raise ArgumentError(f"{out.name}: a contact sheet is written as .pdf")
+
+    def said(done: int) -> bool:
+        print(f"  {done} of {len(pictures)}", flush=True)
+        return True
+
+    write_sheet(out, map(cell_of, pictures), pictures[0].parent.name, said)
+    return 0
+
+
 def _mask(chosen: argparse.Namespace) -> int:
     from .deliver.mask import write_mask
     from .develop.engine import Engine
@@ -251,7 +291,13 @@ def _recipe_command(chosen: argparse.Namespace) -> int:
         "looks": lambda: [look.to_json() for look in own_looks()],
         "look-schema": look_schema,
     }
-    if chosen.action == "check":
+    if chosen.action == "tell":
+        from .shoot.record import recipe_text
+
+        if not chosen.recipe_file:
+            raise ArgumentError("recipe tell: name the recipe's file, or a sidecar")
+        print(recipe_text(_load_recipe(Path(chosen.recipe_file), RAW)), end="")
+    elif chosen.action == "check":
         if not chosen.recipe_file:
             raise ArgumentError("recipe check: name the recipe's file")
         _load_recipe(Path(chosen.recipe_file), RAW)
@@ -451,6 +497,20 @@ def _add_clean(command: argparse.ArgumentParser) -> None:
     command.add_argument("--dry", action="store_true", help="say what would be healed, change nothing")
 
 
+def _add_log(command: argparse.ArgumentParser) -> None:
+    command.add_argument("folder", metavar="FOLDER")
+    how = command.add_mutually_exclusive_group()
+    how.add_argument("--csv", action="store_true", help="a line for each picture")
+    how.add_argument("--markdown", action="store_true", help="the same as a table, with the sentences below")
+    command.add_argument("-o", "--output", metavar="FILE", help="printed when not given")
+
+
+def _add_sheet(command: argparse.ArgumentParser) -> None:
+    command.add_argument("paths", nargs="+", metavar="FOLDER|FILE")
+    command.add_argument("-o", "--output", required=True, metavar="SHEET.pdf")
+    command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+
+
 def _add_mask(command: argparse.ArgumentParser) -> None:
     _add_input(command)
     command.add_argument("--part", action="append", default=[], metavar="KIND[,key=value,...]",
@@ -460,7 +520,7 @@ def _add_mask(command: argparse.ArgumentParser) -> None:
 
 
 def _add_recipe(command: argparse.ArgumentParser) -> None:
-    command.add_argument("action", choices=("check", "schema", "new", "looks", "look-schema"))
+    command.add_argument("action", choices=("check", "tell", "schema", "new", "looks", "look-schema"))
     command.add_argument("recipe_file", nargs="?", metavar="R.json")
 
 
@@ -497,8 +557,10 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "find": (_find, _add_find, "Print the findings of a picture."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
+    "log": (_log, _add_log, "Tell what was done in a shoot, how long it took, and when it is done."),
+    "sheet": (_sheet, _add_sheet, "Write a contact sheet as PDF."),
     "mask": (_mask, _add_mask, "Write a mask as a grey picture of 16 bits."),
-    "recipe": (_recipe_command, _add_recipe, "Check a recipe, or print the schema or a new recipe."),
+    "recipe": (_recipe_command, _add_recipe, "Check a recipe, tell it in words, or print the schema or a new one."),
     "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
     "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),
 }

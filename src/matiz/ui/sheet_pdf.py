@@ -1,0 +1,100 @@
+"""A contact sheet as PDF: every picture as its recipe makes it, with its name, sorting and rank."""
+
+import os
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from PySide6.QtCore import QMarginsF, QRectF, Qt
+from PySide6.QtGui import QColor, QGuiApplication, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter
+
+from ..errors import Cancelled, FileError
+from ..files import write_whole
+from . import theme
+from .app import application
+from .render import to_image
+
+COLUMNS, ROWS, DPI = 4, 5, 200
+GAP_MM, NAME_MM, MARGIN_MM = 5.0, 9.0, 12.0
+Cell = tuple[str, str, Callable[[], QImage]]
+"""A name, what is said of it, and the picture, made when it is its turn."""
+
+
+def write_sheet(
+    path: Path, cells: Iterable[Cell], title: str, progress: Callable[[int], bool] = lambda _: True
+) -> None:
+    """progress: hears how many are drawn, and returns False to stop: then nothing is written, Cancelled is raised."""
+    if QGuiApplication.instance() is None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        application()
+
+    def write(part: Path) -> None:
+        writer = QPdfWriter(str(part))
+        writer.setResolution(DPI)
+        writer.setTitle(title)
+        writer.setCreator("Matiz")
+        margins = QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM)
+        writer.setPageLayout(
+            QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins,
+                        QPageLayout.Unit.Millimeter)
+        )  # fmt: skip
+        painter = QPainter()
+        if not painter.begin(writer):
+            raise FileError(f"{path}: the contact sheet cannot be written; choose another folder")
+        try:
+            _draw(painter, writer, cells, title, progress)
+        finally:
+            painter.end()
+
+    write_whole(path, write)
+
+
+def _draw(
+    painter: QPainter, writer: QPdfWriter, cells: Iterable[Cell], title: str, progress: Callable[[int], bool]
+) -> None:
+    mm = DPI / 25.4
+    wide, high = float(writer.width()), float(writer.height())
+    head = 8.0 * mm
+    width, height = (wide - (COLUMNS - 1) * GAP_MM * mm) / COLUMNS, (high - head - (ROWS - 1) * GAP_MM * mm) / ROWS
+    font = theme.font()
+    for n, (name, said, make) in enumerate(cells):
+        page, place = divmod(n, COLUMNS * ROWS)
+        if place == 0:
+            if page:
+                writer.newPage()
+            font.setPointSizeF(11.0)
+            painter.setFont(font)
+            painter.setPen(QColor(0, 0, 0))
+            top = QRectF(0, 0, wide, head)
+            painter.drawText(top, Qt.AlignmentFlag.AlignLeft, title)
+            painter.drawText(top, Qt.AlignmentFlag.AlignRight, str(page + 1))
+            font.setPointSizeF(7.0)
+            painter.setFont(font)
+        row, column = divmod(place, COLUMNS)
+        cell = QRectF(column * (width + GAP_MM * mm), head + row * (height + GAP_MM * mm), width, height)
+        room = cell.adjusted(0, 0, 0, -NAME_MM * mm)
+        image = make()
+        size = image.size().toSizeF().scaled(room.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        at = QRectF(room.center().x() - size.width() / 2, room.bottom() - size.height(), size.width(), size.height())
+        painter.drawImage(at, image)
+        words = QRectF(cell.left(), room.bottom() + mm, cell.width(), NAME_MM * mm)
+        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(cell.width()))
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft, f"{elided}\n{said}")
+        if not progress(n + 1):
+            raise Cancelled("stopped by the user")
+
+
+def cell_of(path: Path) -> Cell:
+    """The cell of a picture as its sidecar decides."""
+    from ..develop.engine import LITTLE_CACHE, Engine
+    from ..raw.decode import read_frame
+    from ..shoot.sidecar import load_document
+
+    document = load_document(path)
+
+    def make() -> QImage:
+        frame = read_frame(path)
+        recipe = document.begun(frame.start).recipe
+        engine = Engine(frame, cache_bytes=LITTLE_CACHE)
+        return to_image(engine.render(recipe, engine.level_for(recipe, 500))).copy()
+
+    return path.name, f"{document.sorted_as or 'not sorted'}, rank {document.rank}", make
