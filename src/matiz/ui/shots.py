@@ -5,13 +5,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from ..recipe.colour import Peg
 from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
-from ..recipe.places import Bright, Ellipse, Place, Ramp, Stroke, Zones
-from ..recipe.shapes import Shape
+from ..recipe.places import Bright, Ellipse, Place, Ramp, Zones
 from ..recipe.toning import Contrast
 from ..recipe.tree import Rows, added
 from ..simcam.shoot import make_demo, missing_shots
@@ -115,6 +113,7 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     walk_colour(window, keep, lambda stem: open_at(stem, window.colour))
     walk_places(window, keep, lambda stem: open_at(stem, window.places))
     walk_detail(window, keep, lambda stem: open_at(stem, window.by_key["detail"]))
+    walk_finish(window, keep, lambda stem: open_at(stem, window.by_key["finish"]))
     open_at("CORVA_0031", window.deliver)
     keep("deliver")
 
@@ -148,7 +147,7 @@ def walk_colour(window: Window, keep: Callable[[str], None], open_at: Callable[[
 
 
 def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
-    """A ramp that is held, a mask that is seen, strokes that were painted."""
+    """A ramp that is held, and what draws the eye."""
     places = window.places
     open_at("CORVA_0012")
     sky = Rows([("m1", Ramp(x=0.48, y=0.02, x2=0.5, y2=0.24)), ("m2", Zones(join="subtract", low=0.0, high=4.0))])
@@ -162,19 +161,6 @@ def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[
     places.choose_part("m1")
     settle(window)
     keep("places")
-    places.paint("darker")
-    rng = np.random.default_rng(4)
-    lines = [np.linspace((0.05, y), (0.95, y + 0.03), 12) for y in (0.5, 0.54, 0.58, 0.62)]
-    ways = [line + rng.normal(0.0, 0.006, (12, 2)) for line in lines]
-    strokes = [Stroke(path=Shape.of(way), radius_px=260.0, strength_percent=30.0) for way in ways]
-    table = f"{places.part_path()}.strokes"
-    window.session.commit(added(window.session.recipe, [(table, each) for each in strokes]), "Painted")
-    places.see_mask("picture")
-    settle(window)
-    places.tool.hover(window.view.pointer(window.view.to_widget(2000, 1500)))
-    settle(window)
-    keep("places-brush")
-    places.see_mask("off")
     open_at("CORVA_0053")
     places.turn_to("Attention")
     window.session.look_for_subject()
@@ -199,6 +185,22 @@ def walk_detail(window: Window, keep: Callable[[str], None], open_at: Callable[[
     keep("detail")
     window.undo()
     window.set_zoom(0.0)
+
+
+def walk_finish(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
+    """Edges darker than they should be, with what is found."""
+    open_at("CORVA_0015")
+    window.session.commit(
+        [
+            ("finish.fall_off.depth_EV", 1.6),
+            ("finish.fall_off.lift_EV", 0.2),
+            ("finish.signature.text", "A. Corva"),
+        ],
+        "Edges and signature",
+    )
+    settle(window)
+    keep("finish")
+    window.undo()
 
 
 def main(arguments: list[str]) -> int:
