@@ -13,6 +13,8 @@ from matiz.develop.sharpen import added_noise
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
 from matiz.recipe.model import Recipe
+from matiz.recipe.places import Place, Ramp
+from matiz.recipe.tree import Rows
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 STRENGTH, COLOUR = "detail.noise.strength_percent", "detail.noise.colour_percent"
@@ -271,3 +273,26 @@ def test_a_small_picture_is_sharpened_less(burst):
         )
         steep.append(float(np.abs(sharp - plain).mean() / plain.std()))
     assert steep[1] < 0.6 * steep[0]
+
+
+def test_a_place_is_sharper_or_softer_than_the_whole(burst):
+    half = Rows([("m", Ramp(x=0.3, y=0.3, x2=0.3001, y2=0.3))])
+    region = (0, 0, *burst.size(Recipe()))
+
+    def shown(percent: float, whole: float = 0.0) -> np.ndarray:
+        places = Rows([("p", Place(mask=half, sharpen_percent=percent))]) if percent else Rows()
+        recipe = Recipe(places=places).change(AMOUNT, whole)[0]
+        return burst.render(recipe, 0, region, result="rendered")
+
+    plain, sharper, softer, whole = shown(0.0), shown(150.0), shown(-100.0), shown(0.0, 150.0)
+    left, right = np.s_[50:-50, 5:150], np.s_[50:-50, 400:]
+    assert np.abs(sharper[left] - whole[left]).max() < 1e-5 and np.abs(sharper[right] - plain[right]).max() < 1e-5
+
+    def rough(picture: np.ndarray) -> float:
+        return float(np.abs(np.diff(picture[..., 1], axis=1))[left[0], 5:140].mean())
+
+    assert rough(softer) < 0.7 * rough(plain) < rough(plain) < rough(sharper)
+    part = (40, 60, 300, 200)
+    places = Rows([("p", Place(mask=half, sharpen_percent=150.0))])
+    again = Engine(burst.frame).render(Recipe(places=places), 0, part, result="rendered")
+    np.testing.assert_allclose(again, sharper[60:260, 40:340], atol=1e-5)

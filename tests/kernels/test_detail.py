@@ -111,7 +111,22 @@ def test_what_does_not_rise_above_the_noise_is_left_unless_asked():
     assert L_of(bare).std() > 1.8 * L.std()
 
 
-@pytest.mark.parametrize("wrong", [{"sigma": 0.1}, {"sigma": 9.0}, {"amount": -1.0}, {"halo": -1.0}])
+def test_amounts_are_taken_px_by_px_and_negative_ones_soften():
+    plain = step()
+    amount = np.zeros(plain.shape[:2], np.float32)
+    amount[:20], amount[40:] = 2.0, -1.0
+    made = sharpened(plain, QUIET, sigma=1.2, amount=amount, halo=5.0)
+    one = sharpened(plain, QUIET, sigma=1.2, amount=2.0, halo=5.0)
+    assert np.allclose(made[:20], one[:20]) and np.abs(made[20:40] - plain[20:40]).max() < 1e-5
+    slopes = [np.abs(np.diff(L_of(each)[50])).max() for each in (plain, made)]
+    assert slopes[1] < 0.8 * slopes[0]
+    noisy = (0.3 + np.random.default_rng(1).normal(0, 0.004, (120, 150, 3))).astype(np.float32)
+    loud = np.full(BINS, 50.0, np.float32)
+    soft = sharpened(noisy, loud, sigma=1.0, amount=-1.0, halo=5.0)
+    assert L_of(soft).std() < 0.5 * L_of(noisy).std(), "the gate does not keep noise from being softened"
+
+
+@pytest.mark.parametrize("wrong", [{"sigma": 0.1}, {"sigma": 9.0}, {"amount": -1.1}, {"halo": -1.0}])
 def test_values_out_of_range_are_refused(wrong):
     with pytest.raises(ArgumentError):
         sharpened(step(), QUIET, **{"sigma": 1.0, "amount": 1.0, "halo": 1.0, **wrong})

@@ -259,7 +259,7 @@ def _shown(name: str, scene: Node, masks: Node, *, sharpens: bool = False) -> tu
     run = _rendition_with(masks)
     rendition = Node(f"rendition{name}", run, (scene,), _DISPLAY, aside=(masks,), key=display_key)
     if sharpens:
-        rendition = sharpening(f"sharpened{name}", rendition, BALANCE)
+        rendition = sharpening(f"sharpened{name}", rendition, BALANCE, masks)
     rendition = finishing(name, rendition)
     return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
 

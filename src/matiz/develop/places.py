@@ -51,7 +51,7 @@ def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
 def is_decided(place: Place) -> bool:
     """Whether it changes anything where its mask is."""
     light = place.exposure_EV or place.warmer_mired or place.greener_duv or place.chroma_percent or place.pinned_K
-    return bool(light or tones(place) or shows(place) or has_pegs(place.pegs))
+    return bool(light or tones(place) or shows(place) or has_pegs(place.pegs) or place.sharpen_percent)
 
 
 def pinned_stops(place: Place, colour: CameraColour, light: Light) -> Array:

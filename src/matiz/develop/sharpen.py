@@ -10,9 +10,11 @@ from ..colour.types import Array
 from ..kernels.denoise import SIDE
 from ..kernels.rendition import rendered
 from ..kernels.sharpen import ACTIVE, BINS, LEAST_SIGMA, MOST_SIGMA, REACH, sharpened
+from ..recipe.model import Recipe
 from .camera_colour import Balance
 from .denoise import DEEPEST
 from .node import Node, Patch, Pixels, Work
+from .places import at_work
 from .rendition import channel_curves, display_table
 from .tiles import Region, grown
 
@@ -21,30 +23,44 @@ LEFT = 0.2
 UNKNOWN_L = 0.35
 """L* that noise is taken to have in a picture whose sensor is not known: that of eight bits and a little more."""
 LEAST_L = 0.02
+MOST_AMOUNT = 6.0
 SCENE = np.geomspace(1e-5, 16.0, 400)
 
 
-def sharpening(name: str, rendition: Node, balance: Node) -> Node:
-    """The node after a rendition."""
+def sharpening(name: str, rendition: Node, balance: Node, masks: Node) -> Node:
+    """The node after a rendition. masks: of the places at work."""
 
     def run(work: Work, shown: Patch) -> Pixels:
         sharpen, sigma = work.recipe.detail.sharpen, _sigma(work)
         weaker = min(sigma / LEAST_SIGMA, 1.0) ** 2
         sigma = min(max(sigma, LEAST_SIGMA), MOST_SIGMA)
+        left, top = work.region[0] - shown.region[0], work.region[1] - shown.region[1]
+        amount: float | NDArray[np.float32] = sharpen.amount_percent / 100.0
+        own = np.array(_by_places(work.recipe), np.float32)
+        if own.any():
+            # beyond the region only its own px are looked at
+            sides = [(top, shown.region[3] - top - work.region[3]), (left, shown.region[2] - left - work.region[2])]
+            each = np.clip(amount + work.take(masks) @ own, -1.0, MOST_AMOUNT).astype(np.float32)
+            amount = np.pad(each, sides, mode="edge")
         made = sharpened(
             np.ascontiguousarray(shown.pixels), added_noise(work, work.ask.product(balance), sigma), sigma=sigma,
-            amount=weaker * sharpen.amount_percent / 100.0, halo=sharpen.halo_L, gated=sharpen.gate == "on",
+            amount=np.asarray(weaker * amount, np.float32), halo=sharpen.halo_L, gated=sharpen.gate == "on",
         )  # fmt: skip
-        left, top = work.region[0] - shown.region[0], work.region[1] - shown.region[1]
         return np.ascontiguousarray(made[top : top + work.region[3], left : left + work.region[2]])
 
     return Node(
-        name, run, (rendition, balance), ("detail",), grow=_around, is_idle=lambda work: not is_sharpening(work)
-    )
+        name, run, (rendition, balance), ("detail",), aside=(masks,), grow=_around,
+        is_idle=lambda work: not is_sharpening(work), key=lambda work: _by_places(work.recipe),
+    )  # fmt: skip
 
 
 def is_sharpening(work: Work) -> bool:
-    return work.recipe.detail.sharpen.amount_percent > 0.0
+    return work.recipe.detail.sharpen.amount_percent > 0.0 or any(_by_places(work.recipe))
+
+
+def _by_places(recipe: Recipe) -> tuple[float, ...]:
+    """What each place at work adds to the amount, in their order."""
+    return tuple(place.sharpen_percent * place.strength_percent / 10_000.0 for _, place in at_work(recipe))
 
 
 def _sigma(work: Work) -> float:

@@ -36,7 +36,8 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     shown = hl.ImageParam(hl.Float(32), 3, "shown")
     interleave(shown, 3)
     noise = hl.ImageParam(hl.Float(32), 1, "noise")
-    sigma, amount, halo = (hl.Param(hl.Float(32), name) for name in ("sigma", "amount", "halo"))
+    amount = hl.ImageParam(hl.Float(32), 2, "amount")
+    sigma, halo = (hl.Param(hl.Float(32), name) for name in ("sigma", "halo"))
     gated = hl.Param(hl.Float(32), "gated")
     at = hl.BoundaryConditions.mirror_image(shown, [(0, 3), (0, shown.dim(1).extent()), (0, shown.dim(2).extent())])
     tail = hl.TailStrategy.GuardWithIf
@@ -76,9 +77,13 @@ def define() -> list[tuple[str, Any, list[Any]]]:
     place = hl.clamp(blurred[x, y] / (total[()] * total[()]) * number((BINS - 1) / 100.0), 0.0, float(BINS - 1))
     own = noise[hl.clamp(hl.i32(place + number(0.5)), 0, BINS - 1)]
     t = hl.clamp((active[x, y] / own - number(NOISE)) / number(CLEAR - NOISE), 0.0, 1.0)
-    gate = hl.lerp(number(1.0), t * t * (number(3.0) - number(2.0) * t), gated)
+    # what is softened may well be noise
+    taken = hl.Func("sharp_amount")
+    taken[x, y] = amount[x, y]
+    opened = hl.lerp(number(1.0), t * t * (number(3.0) - number(2.0) * t), gated)
+    gate = hl.select(taken[x, y] < number(0.0), number(1.0), opened)
     signed = hl.Func("sharp_signed")
-    moved = L[x, y] + amount * gate * added[x, y]
+    moved = L[x, y] + taken[x, y] * gate * added[x, y]
     signed[x, y] = hl.clamp(moved, low - halo, high + halo) - L[x, y]
     lighter = hl.clamp(L[x, y] + signed[x, y], 0.0, 200.0)
     cube = (lighter + number(16.0)) / number(116.0)
@@ -97,7 +102,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
         func.compute_at(out, xo).vectorize(x, VECTOR // 2, tail)
     for func in (across, blurred):
         func.update(0).reorder(x, r.x, y).vectorize(x, VECTOR // 2, tail)
-    return [("sharpened", out, [shown, noise, sigma, amount, halo, gated])]
+    return [("sharpened", out, [shown, noise, amount, sigma, halo, gated])]
 
 
 def sharpened(
@@ -105,22 +110,25 @@ def sharpened(
     noise: NDArray[np.float32],
     *,
     sigma: float,
-    amount: float,
+    amount: float | NDArray[np.float32],
     halo: float,
     gated: bool = True,
 ) -> NDArray[np.float32]:
     """Display-linear Rec.2020 (height, width, 3) sharpened; it looks at most MARGIN_PX far.
 
     noise: (BINS,) standard deviation that noise has in what would be added, L*, by lightness 0..100. sigma: px of the
-    blur, LEAST_SIGMA..MOST_SIGMA. amount: 0..4 times what differs from the blur. halo: by how many L* a px may go
+    blur, LEAST_SIGMA..MOST_SIGMA. amount: -1..6 times what differs from
+    the blur, one for all or (height, width); negative softens. halo: by how many L* a px may go
     beyond the darkest and the lightest beside it. gated: whether what does not rise above the noise is left.
     """
     if not LEAST_SIGMA <= sigma <= MOST_SIGMA:
         raise ArgumentError(f"sigma: {LEAST_SIGMA}..{MOST_SIGMA}, got {sigma:g}")
-    if not (0.0 <= amount <= 4.0 and halo >= 0.0):
-        raise ArgumentError(f"amount and halo: 0..4 and at least 0, got {amount:g} and {halo:g}")
     shown = require("shown", shown, np.float32, (None, None, 3))
+    each = np.broadcast_to(np.asarray(amount, np.float32), shown.shape[:2])
+    if not (each.min() >= -1.0 and each.max() <= 6.0 and halo >= 0.0):
+        raise ArgumentError(f"amount and halo: -1..6 and at least 0, got {each.min():g}..{each.max():g} and {halo:g}")
     noise = require("noise", noise, np.float32, (BINS,))
     result = np.empty(shown.shape, np.float32)
-    kernel("sharpened")(shown, noise, float(sigma), float(amount), float(halo), float(gated), result)
+    own = np.ascontiguousarray(each)
+    kernel("sharpened")(shown, noise, own, float(sigma), float(halo), float(gated), result)
     return result

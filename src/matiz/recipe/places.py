@@ -321,6 +321,9 @@ class Place(Section):
     pinned_duv: float = described(Number("", -0.03, 0.03, 0.0, 0.0005, 4, "The Duv of that light."))
     zones_EV: Values = toning.zones()
     contrast: toning.Contrast = field(default_factory=toning.Contrast)
+    sharpen_percent: float = _percent(
+        0.0, -100.0, 200.0, "How much sharper it is than the whole, with Detail's radius; negative softens."
+    )
     haze_percent: float = toning.haze()
     curve: Points = toning.lightness_curve()
     chroma_percent: float = _percent(0.0, -100.0, 200.0, "How much chroma is added, at the same luminance.")
