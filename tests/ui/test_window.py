@@ -705,3 +705,28 @@ def test_one_pictures_light_is_given_to_others(window, shoot):
         assert kept.version.undo().recipe == Recipe()
     window.give_light()
     assert "Select other" in said[-1], "nothing is left to give"
+
+
+def test_sets_are_shown_and_sorted_as_one(window, shoot):
+    from matiz.raw.frame import Exposure, Facts
+
+    session, sort = window.session, window.sort
+    window.go_to(sort)
+    settle(window)
+    for n, path in enumerate(session.pictures[:3]):
+        stamp = f"2026-05-09T06:12:{n:02d}Z"
+        exposure = Exposure(100.0, 2.0 ** (2 * n) / 500, 8.0, stamp, 24.0)
+        session.take_facts(path, Facts("", exposure, (3, 2)))
+    assert session.desk.set_of(session.pictures[0]).kind == "bracket"
+    assert not sort.sheet.grab().isNull()
+    sort.sheet.choose(session.pictures[1])
+    window.actions_by_name["sort_set"].trigger()
+    assert sort.sheet.selected_paths() == session.pictures[:3]
+    sort.sort_as("keep")
+    sort.set_rank(2)
+    told = [session.document_of(path) for path in session.pictures]
+    assert [(each.sorted_as, each.rank) for each in told[:3]] == [("keep", 2)] * 3
+    assert all(each.sorted_as == "" for each in told[3:])
+    sort.sheet.choose(session.pictures[0])
+    sort.sort_as("drop")
+    assert session.document_of(session.pictures[1]).sorted_as == "keep", "what is not selected stays"

@@ -14,13 +14,14 @@ from typing import Any
 
 from ..errors import MatizError
 from ..files import clear_leftovers
-from ..raw.frame import Facts
+from ..raw.frame import Exposure, Facts
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.merge import merged
 from ..recipe.model import RAW, RENDERED, Recipe
 from .folder import gather
 from .log import Event, Log
+from .sets import Proposed, proposed_sets
 from .sidecar import Revision, load_document, revision_of, save_document, sidecar_path
 
 RENDERED_SUFFIXES = (".jpg", ".jpeg", ".png")
@@ -62,6 +63,9 @@ class Desk:
         self.pictures: list[Path] = []
         self.taken_utc: dict[Path, str] = {}
         """When pictures were taken, as far as it was heard."""
+        self.exposures: dict[Path, Exposure] = {}
+        """How they were, likewise."""
+        self._sets: list[Proposed] | None = None
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._held: dict[Path, _Held] = {}
@@ -82,7 +86,7 @@ class Desk:
         pictures = gather(list(paths))
         self.save()
         with self._lock:
-            self.pictures, self.taken_utc = pictures, {}
+            self.pictures, self.taken_utc, self.exposures, self._sets = pictures, {}, {}, None
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
             self._shut.clear()
@@ -141,11 +145,22 @@ class Desk:
         """What a file says of itself: its rating is its rank until the user gives one. True when that is new."""
         if facts.exposure.time_utc:
             self.taken_utc[path] = facts.exposure.time_utc
+        if self.exposures.get(path) != facts.exposure:
+            self.exposures[path], self._sets = facts.exposure, None
         held = self._hold(path)
         if held is None or not facts.rating or held.document.rank or sidecar_path(path).exists():
             return False
         held.document = replace(held.document, rank=facts.rating)
         return True
+
+    def sets(self) -> list[Proposed]:
+        """Pictures that belong together, as far as it was heard how they were taken."""
+        if self._sets is None:
+            self._sets = proposed_sets({path: self.exposures[path] for path in self.pictures if path in self.exposures})
+        return self._sets
+
+    def set_of(self, path: Path) -> Proposed | None:
+        return next((each for each in self.sets() if path in each.pictures), None)
 
     # ---- the recipe of a picture
 

@@ -3,7 +3,19 @@
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QRectF, QSize, Qt, QThreadPool, Signal
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QEvent,
+    QItemSelection,
+    QItemSelectionModel,
+    QModelIndex,
+    QPointF,
+    QRectF,
+    QSize,
+    Qt,
+    QThreadPool,
+    Signal,
+)
 from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -15,7 +27,7 @@ from .jobs import Job
 from .painted import painting_item
 from .session import Session
 
-CELL = QSize(252, 206)
+CELL = QSize(252, 216)
 THUMBNAIL_PX = 480
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
@@ -75,6 +87,10 @@ class SheetModel(QAbstractListModel):
         if facts is not None:
             self.session.take_facts(path, facts)
         self._touch(path)
+        found = self.session.desk.set_of(path)
+        for other in found.pictures if found is not None else ():
+            # the line over them may have grown
+            self._touch(other)
 
     def _on_shoot_changed(self) -> None:
         self.beginResetModel()
@@ -109,7 +125,7 @@ class SheetDelegate(QStyledItemDelegate):
         selected = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
         if selected:
             painter.fillRect(area, theme.colour("line"))
-        frame = area.adjusted(8, 8, -8, -32)
+        frame = area.adjusted(8, 18, -8, -32)
         image = index.data(Qt.ItemDataRole.DecorationRole)
         if isinstance(image, QImage):
             painter.setOpacity(0.35 if document.sorted_as == "drop" else 1.0)
@@ -128,9 +144,27 @@ class SheetDelegate(QStyledItemDelegate):
         words = [document.sorted_as] if document.sorted_as else []
         words += [f"rank {document.rank}"] if document.rank else []
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
+        self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
             painter.setPen(QPen(theme.colour("text"), 1.5))
             painter.drawRect(area)
+
+    def _paint_set(self, painter: QPainter, path: Path, cell: QRectF) -> None:
+        """A line over tiles that belong together, closed at its ends, with its name over the first."""
+        found = self.session.desk.set_of(path)
+        if found is None:
+            return
+        painter.setPen(QPen(theme.colour("quiet"), 1.4))
+        y, first, last = cell.top() + 5.0, path == found.pictures[0], path == found.pictures[-1]
+        left, right = cell.left() + (8.0 if first else 0.0), cell.right() - (8.0 if last else 0.0)
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        for at, is_end in ((left, first), (right, last)):
+            if is_end:
+                painter.drawLine(QPointF(at, y), QPointF(at, y + 7.0))
+        if first:
+            painter.setFont(theme.font(theme.SMALL_PX))
+            name = QRectF(left + 5.0, y + 1.0, cell.width() - 24.0, 15.0)
+            painter.drawText(name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, found.name)
 
 
 class ContactSheet(QListView):
@@ -167,6 +201,19 @@ class ContactSheet(QListView):
     def selected_paths(self) -> list[Path]:
         """The selected pictures, in the order of the shoot."""
         return [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.selectedIndexes())]
+
+    def choose_set(self) -> int:
+        """Select all of the set that the current picture is in; how many that are."""
+        path = self.current_path()
+        found = self.session.desk.set_of(path) if path is not None else None
+        if found is None:
+            return 0
+        chosen = QItemSelection()
+        for each in found.pictures:
+            index = self.sheet.index(self.session.pictures.index(each))
+            chosen.select(index, index)
+        self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        return len(found.pictures)
 
     def choose(self, path: Path) -> None:
         if path in self.session.pictures:

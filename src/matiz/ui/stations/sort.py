@@ -1,8 +1,11 @@
 """Sort: which pictures stay. The contact sheet takes the place of the picture."""
 
+from pathlib import Path
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ...wording import counted, number
+from ..actions import ActionSpec
 from ..contact_sheet import ContactSheet
 from ..controls import Words, caption
 from ..picture_view import PictureView
@@ -46,6 +49,15 @@ class SortStation(Station):
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
 
+    def actions(self) -> tuple[ActionSpec, ...]:
+        tip = "Select all pictures of the burst, bracket or pair that this one is in."
+        return (ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),)
+
+    def choose_set(self) -> None:
+        """Sorting and ranks then go to all of it."""
+        if not self.sheet.choose_set():
+            self.session.said.emit("This picture is in no set.")
+
     def main(self) -> QWidget:
         return self.sheet
 
@@ -54,14 +66,17 @@ class SortStation(Station):
 
     def sort_as(self, decision: str) -> None:
         """keep, hold, drop or "" for the chosen picture."""
-        path = self.sheet.current_path()
-        if path:
+        for path in self._chosen():
             self.session.sort_as(path, sorted_as=decision)
 
     def set_rank(self, rank: int) -> None:
-        path = self.sheet.current_path()
-        if path:
+        for path in self._chosen():
             self.session.sort_as(path, rank=rank)
+
+    def _chosen(self) -> list[Path]:
+        """What is selected, when the current picture is in it; else that alone."""
+        path, selected = self.sheet.current_path(), self.sheet.selected_paths()
+        return selected if path in selected else [path] if path is not None else []
 
     def reading_text(self) -> str:
         count = len(self.session.pictures)
