@@ -10,10 +10,11 @@ from typing import Any
 
 from ..errors import ArgumentError, FileError, RecipeError
 from ..files import write_whole
-from .profiles import INTENTS
 from .spaces import SPACES
 
 CM_PER_INCH = 2.54
+INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
+"""Names, and numbers of ICC.1 7.2.15."""
 KEEPS = ("all", "rights", "none")
 SHARPENINGS = ("none", "screen", "matte", "glossy")
 

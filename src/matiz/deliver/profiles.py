@@ -19,10 +19,9 @@ from ..colour.adaptation import adaptation_matrix
 from ..colour.spaces import D50_XY, xy_to_XYZ
 from ..colour.types import Array, Image
 from ..errors import FileError, FormatError
+from .orders import INTENTS
 from .spaces import SPACES, Space
 
-INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
-"""Names of an order, and numbers of ICC.1 7.2.15."""
 BLACK_POINT, EXACT = 0x2000, 0x0100
 """Flags of littleCMS: black point compensation, and no table in place of what is exact."""
 STRIP_ROWS = 512

@@ -7,7 +7,6 @@ from io import BytesIO
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
 
 from ..colour.spaces import LUMINANCE
 from ..recipe.finish import Signature
@@ -118,6 +117,9 @@ def _font() -> bytes:
 @lru_cache(maxsize=16)
 def _letters(text: str, height_px: int) -> Plane:
     """The text as a mask 0..1, as high as its letters need; height_px is that of a capital."""
+    # few pictures are signed, and every start would wait for it
+    from PIL import Image, ImageDraw, ImageFont
+
     font = ImageFont.truetype(BytesIO(_font()), max(1, round(height_px / 0.73)))
     left, top, right, bottom = font.getbbox(text)
     image = Image.new("L", (max(1, int(right - left)), max(1, int(bottom - top))))
