@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 
 import pytest
 
@@ -36,6 +37,18 @@ def test_what_a_dead_process_left_is_cleared_and_nothing_else(tmp_path):
     assert clear_leftovers(tmp_path) == 1 and clear_shared(tmp_path) == 1
     assert sorted(_names(tmp_path)) == sorted(kept)
     assert clear_leftovers(tmp_path / "nowhere") == 0
+
+
+def test_one_that_died_and_that_nobody_asked_after_is_dead(tmp_path):
+    process = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
+    (tmp_path / f".matiz-{process.pid}-abc.part").write_bytes(b"x")
+    assert clear_leftovers(tmp_path) == 0, "it lives"
+    process.kill()
+    deadline = time.monotonic() + 10.0
+    while not clear_leftovers(tmp_path) and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert _names(tmp_path) == []
+    process.wait()
 
 
 @pytest.mark.parametrize("has_links", [True, False])

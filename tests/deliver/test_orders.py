@@ -213,3 +213,13 @@ def test_slow_gradients_have_no_steps_in_8_bits():
     np.testing.assert_allclose(mean, ramp[0, :, 1].reshape(-1, 50).mean(axis=1) / 257.0, atol=0.06)
     ends = np.array([[[0, 0, 0], [65_535, 65_535, 65_535]]], np.uint16)
     assert dithered(ends).tolist() == [[[0, 0, 0], [255, 255, 255]]]
+
+
+def test_curves_are_those_of_the_standards():
+    """By the equations of IEC 61966-2-1, IEC 61966-2-5, ITU-R BT.2020 and ISO 22028-2."""
+    for name, linear, wanted in (
+        ("sRGB", 0.002, 0.02584), ("sRGB", 0.5, 0.735357), ("opRGB", 0.5, 0.5 ** (256.0 / 563.0)),
+        ("Rec.2020", 0.01, 0.045), ("Rec.2020", 0.5, 1.0993 * 0.5**0.45 - 0.0993),
+        ("ROMM RGB", 0.001, 0.016), ("ROMM RGB", 0.5, 0.5 ** (1.0 / 1.8)),
+    ):  # fmt: skip
+        assert float(SPACES[name].curve.encoded(np.array(linear))) == pytest.approx(wanted, abs=1e-5)

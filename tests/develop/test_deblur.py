@@ -83,5 +83,6 @@ def test_tiles_and_levels_agree_and_none_is_none():
     assert np.abs(whole - plain).max() > 0.02
     sharpened = Recipe().change("detail.sharpen.amount_percent", 9.0)[0]
     assert engine.digest(Recipe(), "camera") == engine.digest(sharpened, "camera"), "made again for nothing"
+    assert engine.digest(recipe, "camera") != engine.digest(Recipe().change(BACK, 1.4)[0], "camera")
     # at a quarter of the size 1.5 px are too few to see
     assert (engine.render(recipe, 3, result="camera") == engine.render(Recipe(), 3, result="camera")).all()

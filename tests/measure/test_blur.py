@@ -51,6 +51,12 @@ def test_edges_that_are_cut_off_or_lie_in_noise_do_not_count():
     assert read_blur(find_edges([np.ones((9, 9), np.float32)], 0.1), (1, 1)).blur_px is None
 
 
+def test_one_sharp_place_is_enough():
+    """Of fourteen patches one is sharp: the rest is out of focus, the lens is not soft."""
+    patches = [edge(1.0), *[edge(3.0)] * 13]
+    assert read_blur(find_edges(patches, 0.01), (14, 1)).blur_px == pytest.approx(1.0, rel=0.1)
+
+
 def test_patches_lie_where_edges_are_one_in_each_part():
     small = np.full((200, 300), 0.2, np.float32)
     small[:, 130:] = 0.5

@@ -285,7 +285,8 @@ def test_what_is_owed_survives_a_restart(window, shoot):
     assert deliver.queue.rows[0].state == "done" and read_queue(shoot) == []
     assert deliver.queue.pace_s() > 0 and not queue_path(shoot).exists()
     # what is damaged or leads elsewhere is left out
-    queue_path(shoot).write_text('{"owed": [{"picture": "../../x.dng", "order": {}, "folder": "/"}, 3]}')
+    (shoot.parent / "x.dng").write_bytes(b"")
+    queue_path(shoot).write_text('{"owed": [{"picture": "../x.dng", "order": {}, "folder": "/"}, 3]}')
     assert read_queue(shoot) == []
 
 
