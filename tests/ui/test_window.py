@@ -731,3 +731,17 @@ def test_sets_are_shown_and_sorted_as_one(window, shoot):
     sort.sheet.choose(session.pictures[0])
     sort.sort_as("drop")
     assert session.document_of(session.pictures[1]).sorted_as == "keep", "what is not selected stays"
+
+
+def test_the_record_is_written_from_the_window(window, shoot):
+    window.session.commit([("tone.exposure_EV", 0.5)], "Exposure")
+    window.go_to(window.deliver)
+    for name in ("deliver_log", "deliver_sheet"):
+        window.actions_by_name[name].trigger()
+        settle(window)
+    deadline = time.monotonic() + 30.0
+    pdf = shoot / "deliveries" / "contact-sheet.pdf"
+    while not pdf.exists() and time.monotonic() < deadline:
+        settle(window)
+    assert pdf.read_bytes().startswith(b"%PDF")
+    assert "| CORVA_0011.dng |" in (shoot / "deliveries" / "log.md").read_text()

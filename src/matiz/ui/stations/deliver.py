@@ -15,10 +15,12 @@ from ...deliver.spaces import SPACES
 from ...develop.border import border_px
 from ...errors import MatizError
 from ...recipe.leaves import Number
-from ...wording import number
+from ...wording import number, percent
+from ..actions import ActionSpec
 from ..controls import caption, push
 from ..delivery_queue import FAILED, STOPPED, Delivery, DeliveryDelegate, DeliveryQueue
 from ..instruments.gauges import Gauges
+from ..jobs import Job
 from ..line import Line
 from ..picture_view import PictureView
 from ..session import Session
@@ -300,6 +302,66 @@ class DeliverStation(Station):
         self.quality.set_value(float(order.quality))
         self.quality.setEnabled(FORMATS[order.format].is_lossy)
 
+    # ---- the record
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec("deliver_sheet", "Contact sheet", ("Ctrl+Shift+C",), "A PDF of all that is kept, or of all.",
+                       "write_contact_sheet", "Deliver"),
+            ActionSpec("deliver_log", "Log of the shoot", ("Ctrl+Shift+O",), "Times, steps and the plan, as a table.",
+                       "write_log", "Deliver"),
+        )  # fmt: skip
+
+    def write_contact_sheet(self) -> None:
+        """Of the pictures that are kept, or of all while none is, among the deliveries."""
+        pictures = self.session.pictures
+        kept = [path for path in pictures if self.session.document_of(path).sorted_as == "keep"] or pictures
+        path = self._beside("contact-sheet.pdf")
+        if not kept or path is None:
+            return
+        title = kept[0].parent.name
+
+        def work(job: Job) -> Path:
+            from ..sheet_pdf import cell_of, write_sheet
+
+            write_sheet(path, map(cell_of, kept), title, lambda done: job.progress(done / len(kept)))
+            return path
+
+        job = self.session.do_aside(work, "contact sheet", self._on_written, of_shoot=True)
+        job.progressed.connect(lambda share, _: self.session.said.emit(f"Contact sheet: {percent(share, 0)}"))
+
+    def write_log(self) -> None:
+        """As Markdown among the deliveries, and said in short."""
+        path, pictures = self._beside("log.md"), self.session.pictures
+        if path is None or not pictures:
+            return
+        folder = pictures[0].parent
+
+        def work(_: Job) -> Path:
+            from ...files import write_whole
+            from ...shoot.record import as_markdown, entries
+
+            text = as_markdown(entries(folder))
+            write_whole(path, lambda part: _put(part, text))
+            return path
+
+        self.session.do_aside(work, "log", self._on_written, of_shoot=True)
+
+    def _beside(self, name: str) -> Path | None:
+        """A path among the deliveries; what Matiz wrote there before is written anew."""
+        folder = self.folder()
+        if folder is None:
+            return None
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            self.session.said.emit(f"{folder}: cannot be made ({error.strerror}); choose another folder")
+            return None
+        return folder / name
+
+    def _on_written(self, path: Path) -> None:
+        self.session.said.emit(f"Written: {path}")
+
     # ---- deliveries
 
     def folder(self) -> Path | None:
@@ -419,6 +481,10 @@ class DeliverStation(Station):
     def _chosen(self) -> list[Delivery]:
         picked = self.list.selectionModel().selectedIndexes()
         return [i.data(Qt.ItemDataRole.UserRole) for i in picked] or list(self.queue.rows)
+
+
+def _put(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
 
 
 def _box(name: str, tip: str, items: Any) -> QComboBox:
