@@ -24,7 +24,7 @@ ALONG = np.arange(-3.0, 3.1, 1.0)
 """Px along the edge over which a profile is averaged."""
 SIGMAS = np.geomspace(0.25, 4.5, 100)
 SHIFTS = np.arange(-1.5, 1.51, 0.125)
-MOST_EDGES = 400
+MOST_EDGES = 160
 """Of a patch that are fitted: the strongest."""
 LEAST_STEP, LEAST_NOISE = 0.15, 12.0
 """A step that counts: share of the lighter side, and times the noise of a px."""

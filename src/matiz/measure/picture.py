@@ -496,7 +496,8 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
 
 
 def _blur_after(sight: Sight) -> BlurReading:
-    return _blur(sight, sight.reading("blur"))
+    before: BlurReading = sight.reading("blur")
+    return _blur(sight, before) if any(sight.recipe.get(path) for path in DEBLURRING) else before
 
 
 def _blur(sight: Sight, like: BlurReading | None = None) -> BlurReading:
