@@ -35,17 +35,19 @@ _NOT_PHOTO = ("MakerNote", "InteroperabilityTag", "PixelXDimension", "PixelYDime
               "ComponentsConfiguration", "CompressedBitsPerPixel", "FileSource", "CFAPattern")  # fmt: skip
 
 
-_PLACES = ("Exif.GPSInfo.", "Xmp.exif.GPS", "Xmp.iptc.Location", "Xmp.iptc.CountryCode", "Xmp.iptcExt.Location",
-           "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country", "Iptc.Application2.City",
-           "Iptc.Application2.SubLocation", "Iptc.Application2.ProvinceState", "Iptc.Application2.Country",
-           "Iptc.Application2.LocationCode", "Iptc.Application2.LocationName")  # fmt: skip
+_PLACES = ("Exif.GPSInfo.", "Xmp.exif.GPS", "Xmp.iptc.CountryCode", "Iptc.Application2.City", "Iptc.Application2.SubLocation",
+           "Iptc.Application2.ProvinceState", "Iptc.Application2.Country", "Iptc.Application2.LocationCode",
+           "Iptc.Application2.LocationName")  # fmt: skip
 """How keys begin that say where a picture was taken."""
+_PLACE_NAMES = ("City", "State", "Country", "Location")
+"""How properties of XMP begin that do, whoever defined them."""
 _RIGHTS = ("Exif.Image.Artist", "Exif.Image.Copyright", "Exif.Image.DateTime", "Exif.Photo.DateTimeOriginal",
            "Exif.Photo.OffsetTime", "Exif.Photo.SubSecTime", "Iptc.Application2.Byline", "Iptc.Application2.Copyright",
            "Iptc.Application2.Credit", "Iptc.Application2.DateCreated", "Iptc.Application2.TimeCreated",
-           "Xmp.dc.rights", "Xmp.dc.creator", "Xmp.xmpRights.", "Xmp.photoshop.Credit", "Xmp.photoshop.DateCreated",
-           "Xmp.plus.")  # fmt: skip
+           "Xmp.dc.rights", "Xmp.dc.creator", "Xmp.xmpRights.", "Xmp.plus.")  # fmt: skip
 """How keys begin that say whose a picture is, and when it was taken."""
+_RIGHTS_NAMES = ("Credit", "DateCreated")
+"""Properties of XMP that do, whoever defined them."""
 
 
 @dataclass(frozen=True)
@@ -61,9 +63,11 @@ class Kept:
     is_sRGB: bool = True
 
     def holds(self, key: str) -> bool:
-        if not self.place and key.startswith(_PLACES):
+        name = key.rpartition(".")[2] if key.startswith("Xmp.") else ""
+        if not self.place and (key.startswith(_PLACES) or name.startswith(_PLACE_NAMES)):
             return False
-        return self.what == "all" or (self.what == "rights" and key.startswith(_RIGHTS))
+        is_right = key.startswith(_RIGHTS) or name in _RIGHTS_NAMES
+        return self.what == "all" or (self.what == "rights" and is_right)
 
 
 ALL = Kept()

@@ -205,6 +205,9 @@ def walk_finish(window: Window, keep: Callable[[str], None], open_at: Callable[[
 
 def main(arguments: list[str]) -> int:
     """Arguments: the demo folder, the folder for the pictures."""
+    if len(arguments) != 2 or any(text.startswith("-") for text in arguments):
+        print("usage: python -m matiz.ui.shots DEMO_FOLDER PICTURES_FOLDER", file=sys.stderr)
+        return 2
     demo, out = Path(arguments[0]), Path(arguments[1])
     if missing_shots(demo):
         for done, count, name in make_demo(demo):
