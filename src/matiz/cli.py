@@ -100,7 +100,8 @@ def _deliver(chosen: argparse.Namespace) -> int:
     pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
     if not pictures:
         raise FileError("nothing to deliver: no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
-    tasks = tasks_for(pictures, orders[chosen.order], Path(chosen.output).absolute())
+    out = Path(chosen.output).absolute()
+    tasks = tasks_for(pictures, orders[chosen.order], out, replaces=chosen.replace)
     jobs = chosen.jobs or min(len(tasks), os.cpu_count() or 1)
     made = run_on_cluster(tasks, chosen.cluster) if chosen.cluster else run_here(tasks, jobs)
     failed = 0
@@ -223,16 +224,12 @@ def _log(chosen: argparse.Namespace) -> int:
     found = entries(folder)
     text = as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(told(found)) + "\n"
     if chosen.output:
-        from .files import write_whole
+        from .files import write_text_whole
 
-        write_whole(Path(chosen.output), lambda part: _put(part, text))
+        write_text_whole(Path(chosen.output), text)
     else:
         print(text, end="")
     return 0
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
 
 
 def _sheet(chosen: argparse.Namespace) -> int:
@@ -466,6 +463,7 @@ def _add_deliver(command: argparse.ArgumentParser) -> None:
     command.add_argument("--orders", metavar="FILE", help="a file of orders instead of your own")
     command.add_argument("-o", "--output", required=True, metavar="DIR")
     command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+    command.add_argument("--replace", action="store_true", help="write over files that are there already")
     command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores when not given")
     command.add_argument("--cluster", metavar="tcp://HOST:PORT", help="a dask scheduler; needs matiz[cluster]")
 

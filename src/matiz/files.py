@@ -49,6 +49,15 @@ def write_whole(path: Path, write: Callable[[Path], None], *, exclusive: bool = 
                 temporary.unlink(missing_ok=True)
 
 
+def write_text_whole(path: Path, text: str) -> None:
+    """The same for a text, in UTF-8."""
+
+    def write(part: Path) -> None:
+        part.write_text(text, encoding="utf-8")
+
+    write_whole(path, write)
+
+
 def _take_name(temporary: Path, path: Path) -> None:
     """Rename, but never over another file, also when two processes try at once."""
     try:

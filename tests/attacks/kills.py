@@ -15,8 +15,8 @@ from pathlib import Path
 from PIL import Image as Pillow
 from PySide6.QtCore import QCoreApplication, QTimer
 
-from matiz.deliver.orders import Order
-from matiz.deliver.write import deliver, free_name
+from matiz.deliver.orders import Order, free_name
+from matiz.deliver.write import deliver
 from matiz.develop.engine import Engine
 from matiz.files import clear_leftovers
 from matiz.raw.decode import read_frame
@@ -69,7 +69,7 @@ def deliver_all(picture: Path) -> None:
         for kind in ("JPEG", "TIFF", "PNG"):
             order = Order(format=kind)
             path = free_name(picture.parent / "delivered", picture.stem, order)
-            deliver(engine, Recipe(), order, path, exclusive=True)
+            deliver(engine, Recipe(), order, path, taken="rename")
             print(path.name, flush=True)
 
 

@@ -84,6 +84,35 @@ def test_what_fails_is_told_and_the_rest_goes_on(folder, tmp_path, capsys):
         list(run_here([], 0))
 
 
+def _dies_of_the_third(task):
+    if task.picture.stem.endswith("3"):
+        os.kill(os.getpid(), signal.SIGKILL)
+    return batch.Done(task, task.picture)
+
+
+def test_a_picture_that_kills_its_process_takes_no_other_with_it(tmp_path):
+    tasks = [batch.Task(tmp_path / f"p{n}.dng", SMALL, tmp_path, f"p{n}") for n in range(6)]
+    done = {each.task.stem: each for each in run_here(tasks, 2, run=_dies_of_the_third)}
+    assert sorted(done) == [f"p{n}" for n in range(6)]
+    assert [name for name, each in done.items() if each.path is None] == ["p3"] and "died" in done["p3"].text
+
+
+def test_files_are_written_over_only_when_told(folder, tmp_path):
+    picture = folder / "CORVA_0001.dng"
+    (tmp_path / "CORVA_0001.jpg").write_bytes(b"mine")
+    (kept,) = run_here(tasks_for([picture], SMALL, tmp_path), 1)
+    assert kept.was_there and (tmp_path / "CORVA_0001.jpg").read_bytes() == b"mine"
+    (made,) = run_here(tasks_for([picture], SMALL, tmp_path, replaces=True), 1)
+    assert not made.was_there and (tmp_path / "CORVA_0001.jpg").read_bytes() != b"mine"
+
+
+def test_names_by_time_are_told_without_decoding(folder, tmp_path):
+    (folder / "CORVA_0009.dng").write_bytes(b"no picture")
+    order = Order(pattern="{date}-{name}")
+    tasks = tasks_for([folder / "CORVA_0001.dng", folder / "CORVA_0009.dng"], order, tmp_path)
+    assert [task.stem for task in tasks] == ["2026-03-14-CORVA_0001", "-CORVA_0009"]
+
+
 def test_a_full_disk_is_known_before_it_starts(tmp_path, monkeypatch):
     monkeypatch.setattr(batch.shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**9, 10**9, 10**7))
     with pytest.raises(FileError, match="free some space"):

@@ -2,6 +2,7 @@
 
 import io
 import json
+from pathlib import Path
 
 import imagecodecs
 import numpy as np
@@ -13,11 +14,11 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from matiz.colour.difference import delta_E_2000
+from matiz.colour.outputs import SPACES
 from matiz.colour.spaces import XYZ_to_Lab
-from matiz.deliver.orders import FORMATS, OWN, Order, named, read_orders, write_orders
+from matiz.deliver.orders import FORMATS, OWN, Order, name_for, named, read_orders, write_orders
 from matiz.deliver.profiles import into_profile, profile_of, read_profile
-from matiz.deliver.spaces import SPACES
-from matiz.deliver.write import deliver, dithered, finished, name_for
+from matiz.deliver.write import deliver, dithered, finished
 from matiz.develop.engine import Engine, full_picture
 from matiz.develop.graph import fit_to
 from matiz.errors import ArgumentError, FormatError, RecipeError
@@ -117,11 +118,16 @@ def test_a_profile_of_a_file_is_followed_as_littlecms_does(tmp_path):
     path = tmp_path / "own.icc"
     path.write_bytes(profile_of("Display P3"))
     pixels = np.random.default_rng(1).uniform(0.05, 0.6, (40, 50, 3)).astype(np.float32)
-    made = into_profile(pixels, read_profile(path), "relative", black_point=True)
+    made = into_profile(pixels, path, "relative", black_point=True) / 65_535.0
     direct = SPACES["Display P3"].encoded(np.clip(pixels @ SPACES["Display P3"].from_rec2020().T, 0, 1))
     inside = ((pixels @ SPACES["Display P3"].from_rec2020().T) > 0).all(axis=2)
     assert inside.mean() > 0.5 and np.abs(made - direct)[inside].max() < 2e-3
     (tmp_path / "no.icc").write_bytes(b"nothing" * 40)
+    broken = bytearray(profile_of("Display P3"))
+    broken[200:] = bytes(len(broken) - 200)
+    (tmp_path / "broken.icc").write_bytes(broken)
+    with pytest.raises(FormatError, match=r"broken\.icc: cannot be used"):
+        into_profile(pixels, tmp_path / "broken.icc", "relative", black_point=False)
     with pytest.raises(FormatError, match="not a colour profile"):
         read_profile(tmp_path / "no.icc")
     with pytest.raises(Exception, match="choose another"):
@@ -157,10 +163,12 @@ def test_the_border_counts_and_sharpening_is_for_the_medium(chart, tmp_path):
     assert steep["none"] < steep["screen"] < steep["matte"] and steep["screen"] < steep["glossy"]
 
 
-def test_names_follow_a_pattern(chart):
-    frame = chart.frame
-    assert name_for(frame, Order(pattern="{name}")) == "picture", "a frame without a file"
-    assert name_for(frame, Order(pattern="corva-{counter:03}-{rank}"), counter=7, rank=4) == "corva-007-4"
+def test_names_follow_a_pattern():
+    path = Path("CORVA_0011.dng")
+    assert name_for(path, Order()) == "CORVA_0011"
+    assert name_for(path, Order(pattern="corva-{counter:03}-{rank}"), counter=7, rank=4) == "corva-007-4"
+    timed = Order(pattern="{date}_{time}")
+    assert name_for(path, timed, "2026-03-14T06:12:20Z") == "2026-03-14_06-12-20" and timed.names_time
     assert named("{date} {time}", {"date": "2026-03-14", "time": "06-12-20"}) == "2026-03-14 06-12-20"
     assert named("{version}", {"version": "a/b:c"}) == "a-b-c"
     for wrong in ("", "..", "{nothing}", "a/b", "{name", "{name}}"):
@@ -223,3 +231,14 @@ def test_curves_are_those_of_the_standards():
         ("ROMM RGB", 0.001, 0.016), ("ROMM RGB", 0.5, 0.5 ** (1.0 / 1.8)),
     ):  # fmt: skip
         assert float(SPACES[name].curve.encoded(np.array(linear))) == pytest.approx(wanted, abs=1e-5)
+
+
+def test_a_delivery_by_a_profile_of_a_file_holds_it(chart, tmp_path):
+    path = tmp_path / "own.icc"
+    path.write_bytes(profile_of("opRGB"))
+    made = deliver(chart, Recipe(), Order("TIFF", space=str(path)), tmp_path / "a.tif")
+    with tifffile.TiffFile(made) as tiff:
+        assert bytes(tiff.pages[0].tags[34675].value) == path.read_bytes()
+    by_name = tifffile.imread(deliver(chart, Recipe(), Order("TIFF", space="opRGB"), tmp_path / "b.tif"))
+    inside = (by_name > 2000).all(axis=2) & (by_name < 63_000).all(axis=2)
+    assert np.abs(tifffile.imread(made).astype(int) - by_name)[inside].max() < 200

@@ -7,9 +7,9 @@ import skimage.data
 from skimage.metrics import peak_signal_noise_ratio
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
-from matiz.develop.deblur import added_noise, sharper, wiener
+from matiz.develop.deblur import sharper, wiener
 from matiz.develop.engine import Engine
-from matiz.develop.noise import RENDERED
+from matiz.develop.noise import RENDERED, added_noise
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
 from matiz.simcam import targets

@@ -9,7 +9,7 @@ import skimage.data
 
 from matiz.develop.engine import Engine
 from matiz.develop.noise import OPPONENT, REACH_PX, Scale, estimated
-from matiz.develop.sharpen import added_noise
+from matiz.develop.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
 from matiz.recipe.model import Recipe
@@ -250,7 +250,7 @@ def test_the_noise_of_what_is_added_is_foreseen(exposure_EV, sigma):
 
     from matiz.develop.graph import BALANCE
 
-    told = added_noise(Asked, engine.product(own, BALANCE), sigma)  # type: ignore[arg-type]
+    told = foreseen_noise(Asked, engine.product(own, BALANCE), sigma)  # type: ignore[arg-type]
     expected = told[round(float(np.median(L)) * 63 / 100)]
     assert added[5:-5, 5:-5].std() == pytest.approx(expected, rel=0.3)
     assert noise_of(engine.frame).shot > 0.0

@@ -12,7 +12,7 @@ from .types import Array
 D50_XY = np.array([0.34567, 0.35850])
 D65_XY = np.array([0.3127, 0.3290])
 
-_PRIMARIES = {
+PRIMARIES = {
     "sRGB": [[0.64, 0.33], [0.30, 0.60], [0.15, 0.06]],
     "opRGB": [[0.64, 0.33], [0.21, 0.71], [0.15, 0.06]],
     "Rec.2020": [[0.708, 0.292], [0.170, 0.797], [0.131, 0.046]],
@@ -46,7 +46,7 @@ def uv_to_xy(uv: ArrayLike) -> Array:
 
 def RGB_to_XYZ_matrix(space: str) -> Array:
     """(3, 3) from linear RGB to XYZ relative to the space's own D65 white."""
-    primaries = xy_to_XYZ(_PRIMARIES[space]).T
+    primaries = xy_to_XYZ(PRIMARIES[space]).T
     return np.asarray(primaries * np.linalg.solve(primaries, xy_to_XYZ(D65_XY)))
 
 
@@ -144,14 +144,14 @@ def Lab_to_Oklab(Lab: ArrayLike) -> Array:
 
 def primaries_uv(space: str) -> Array:
     """u', v' of red, green and blue of a space, (3, 2)."""
-    return xy_to_uv(_PRIMARIES[space])
+    return xy_to_uv(PRIMARIES[space])
 
 
 def moved_primaries(space: str, turns_deg: ArrayLike, factors: ArrayLike) -> Array:
     """(3, 3) from linear RGB whose primaries were moved to XYZ: red, green and blue each turned about white in u'v' by
     degrees, and as many times as far from it; white stays."""
     white = xy_to_uv(D65_XY)
-    off = xy_to_uv(_PRIMARIES[space]) - white
+    off = xy_to_uv(PRIMARIES[space]) - white
     turn = np.radians(np.asarray(turns_deg, np.float64))
     u, v = off.T
     turned = np.stack([u * np.cos(turn) - v * np.sin(turn), u * np.sin(turn) + v * np.cos(turn)], axis=1)

@@ -1,19 +1,22 @@
 """Many deliveries without a window: on this machine in several processes, or on a cluster's."""
 
+import contextlib
 import multiprocessing
 import os
 import shutil
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..errors import ArgumentError, FileError, MatizError
-from ..files import clear_leftovers
+from ..files import TakenError, clear_leftovers
 from ..shoot.sidecar import load_document
-from .orders import FORMATS, Order
+from .orders import FORMATS, Order, name_for
 
+LISTED_PX = 16
 LEAST_FREE = 1.5
 """Times what the deliveries may need that must be free on the disk."""
 PX_OF_PICTURE = 24e6
@@ -32,6 +35,8 @@ class Task:
     folder: Path
     stem: str
     """Of the name that it shall have."""
+    replaces: bool = False
+    """Whether a file of that name is written over; else it is left and counts as done."""
 
 
 @dataclass(frozen=True)
@@ -46,10 +51,11 @@ class Done:
     was_there: bool = False
 
 
-def tasks_for(pictures: Iterable[Path], order: Order, folder: Path) -> list[Task]:
+Run = Callable[[Task], Done]
+
+
+def tasks_for(pictures: Iterable[Path], order: Order, folder: Path, *, replaces: bool = False) -> list[Task]:
     """Every picture once, with its name by the order's pattern; FileError when the folder or its disk has no room."""
-    from ..raw.decode import shared_decoder
-    from .write import name_for
 
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -60,17 +66,28 @@ def tasks_for(pictures: Iterable[Path], order: Order, folder: Path) -> list[Task
     check_room(folder, order, len(pictures))
     out, taken = [], set()
     for n, picture in enumerate(pictures, 1):
-        stem = picture.stem
-        if order.pattern != "{name}":
-            document = load_document(picture)
-            frame = shared_decoder().frame(picture)
-            stem = name_for(frame, order, counter=n, rank=document.rank, version=document.current)
+        document = load_document(picture)
+        stem = name_for(
+            picture, order, _taken_utc(picture, order), counter=n, rank=document.rank, version=document.current
+        )
         made, again = stem, 2
         while made in taken:
             made, again = f"{stem}-{again}", again + 1
         taken.add(made)
-        out.append(Task(picture, order, folder, made))
+        out.append(Task(picture, order, folder, made, replaces))
     return out
+
+
+def _taken_utc(picture: Path, order: Order) -> str:
+    """When it was taken, where its name wants to say so; what cannot be read says nothing until it is its turn."""
+    if not order.names_time:
+        return ""
+    from ..raw.decode import shared_decoder
+
+    try:
+        return shared_decoder().listing(picture, LISTED_PX)[1].exposure.time_utc or ""
+    except MatizError:
+        return ""
 
 
 def check_room(folder: Path, order: Order, count: int) -> None:
@@ -86,42 +103,65 @@ def check_room(folder: Path, order: Order, count: int) -> None:
 
 
 def run_task(task: Task) -> Done:
-    """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned; a file that is there
-    already is left as it is and counts as done."""
+    """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned."""
     from ..develop.engine import LITTLE_CACHE, Engine
     from ..raw.decode import read_frame
     from .write import deliver
 
     path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
-    if path.exists():
+    if path.exists() and not task.replaces:
         return Done(task, path, was_there=True)
     try:
         document = load_document(task.picture)
         frame = read_frame(task.picture)
         document = document.begun(frame.start)
         engine = Engine(frame, cache_bytes=LITTLE_CACHE)
-        made = deliver(engine, document.recipe, task.order, path, rank=document.rank, exclusive=True)
+        exclusive = "" if task.replaces else "leave"
+        made = deliver(engine, document.recipe, task.order, path, rank=document.rank, taken=exclusive)
+    except TakenError:
+        # another worker that was taken for dead
+        return Done(task, path, was_there=True)
     except (MatizError, OSError, MemoryError) as error:
         return Done(task, None, str(error))
     return Done(task, made)
 
 
-def run_here(tasks: list[Task], jobs: int) -> Iterator[Done]:
-    """In so many processes, each as it is done; a process that dies costs one picture its turn, not the others."""
+def run_here(tasks: list[Task], jobs: int, run: Run = run_task) -> Iterator[Done]:
+    """In so many processes, each as it is done. When one dies, what was not done by then is tried again, one by one in
+    processes of their own, so that no picture takes others with it."""
     if jobs < 1:
         raise ArgumentError(f"jobs: at least 1, got {jobs}")
     if jobs == 1:
-        yield from map(run_task, tasks)
+        yield from map(run, tasks)
         return
-    threads = str(max(1, (os.cpu_count() or 1) // jobs))
-    own = os.environ.get("HL_NUM_THREADS")
-    os.environ["HL_NUM_THREADS"] = threads
-    try:
-        with ProcessPoolExecutor(jobs, mp_context=multiprocessing.get_context("spawn")) as pool:
-            waiting = {pool.submit(run_task, task): task for task in tasks}
+    with _threads(max(1, (os.cpu_count() or 1) // jobs)):
+        left = []
+        with _pool(jobs) as pool:
+            waiting = {pool.submit(run, task): task for task in tasks}
             for future in as_completed(waiting):
-                error = future.exception()
-                yield future.result() if error is None else Done(waiting[future], None, f"its process died ({error})")
+                if isinstance(future.exception(), BrokenProcessPool):
+                    left.append(waiting[future])
+                else:
+                    yield future.result()
+        for task in left:
+            with _pool(1) as pool:
+                try:
+                    yield pool.submit(run, task).result()
+                except BrokenProcessPool:
+                    yield Done(task, None, "its process died, for want of memory perhaps")
+
+
+def _pool(jobs: int) -> ProcessPoolExecutor:
+    return ProcessPoolExecutor(jobs, mp_context=multiprocessing.get_context("spawn"))
+
+
+@contextlib.contextmanager
+def _threads(count: int) -> Iterator[None]:
+    """Processes that are begun within use so many threads each."""
+    own = os.environ.get("HL_NUM_THREADS")
+    os.environ["HL_NUM_THREADS"] = str(count)
+    try:
+        yield
     finally:
         if own is None:
             del os.environ["HL_NUM_THREADS"]

@@ -13,10 +13,10 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
+from ..colour.outputs import SPACES
 from ..errors import FileError
 from ..raw.metadata import SOFTWARE
 from .orders import Order
-from .spaces import SPACES
 
 Codes = NDArray[Any]
 """(height, width, 3): 8 or 16 bit encoded, or float32 linear."""
@@ -111,7 +111,7 @@ def _exr(path: Path, codes: Codes, order: Order, _: About) -> None:
     header: dict[str, Any] = {
         "compression": OpenEXR.ZIP_COMPRESSION,
         "type": OpenEXR.scanlineimage,
-        "chromaticities": tuple(float(v) for pair in (*space.primaries, space.white) for v in pair),
+        "chromaticities": tuple(np.ravel([*space.primaries, space.white]).tolist()),
         "software": SOFTWARE,
     }
     OpenEXR.File(header, {"RGB": np.ascontiguousarray(codes, np.float32)}).write(str(path))

@@ -8,9 +8,9 @@ from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any
 
+from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, RecipeError
-from ..files import write_whole
-from .spaces import SPACES
+from ..files import write_text_whole
 
 CM_PER_INCH = 2.54
 INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
@@ -101,6 +101,11 @@ class Order:
             raise ArgumentError(f"space: {self.format} is linear and takes one of {', '.join(SPACES)}")
         named(self.pattern, dict.fromkeys(PARTS, "") | {"counter": 1})
 
+    @property
+    def names_time(self) -> bool:
+        """Whether names say when a picture was taken."""
+        return any(found[1] in ("date", "time") for found in _PART.finditer(self.pattern))
+
     def size_of(self, size: tuple[int, int]) -> tuple[int, int]:
         """(width, height) of the delivery of a picture of `size`."""
         scales = [1.0]
@@ -131,6 +136,15 @@ def named(pattern: str, parts: Mapping[str, Any]) -> str:
     # what comes from the picture may hold anything
     safe = "".join("-" if c in '/\\:*?"<>|' or not c.isprintable() else c for c in made).strip(". ")
     return safe[:MOST_NAME] or "picture"
+
+
+def name_for(
+    picture: Path, order: Order, taken_utc: str = "", *, counter: int = 1, rank: int = 0, version: str = ""
+) -> str:
+    """The name without suffix that an order gives a picture. taken_utc: like 2026-05-09T06:12:40Z, or nothing."""
+    parts = {"name": picture.stem, "counter": counter, "date": taken_utc[:10],
+             "time": taken_utc[11:19].replace(":", "-"), "rank": rank, "version": version}  # fmt: skip
+    return named(order.pattern, parts)
 
 
 OWN: Mapping[str, Order] = {
@@ -194,8 +208,4 @@ def write_orders(path: Path, orders: Mapping[str, Order]) -> None:
     own = {name: asdict(order) for name, order in orders.items() if OWN.get(name) != order}
     text = json.dumps({"matiz": "orders 1", "orders": own}, indent=2, ensure_ascii=False)
     path.parent.mkdir(parents=True, exist_ok=True)
-    write_whole(path, lambda part: _put(part, text))
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text + "\n", encoding="utf-8")
+    write_text_whole(path, text + "\n")

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 
 from ..errors import ArgumentError, FileError
-from ..files import write_whole
+from ..files import write_text_whole
 from .orders import Order
 
 NAME = "deliveries.json"
@@ -58,11 +58,8 @@ def write_queue(shoot: Path, owed: Iterable[Owed]) -> None:
         return
     text = json.dumps({"matiz": "deliveries 1", "owed": rows}, indent=1, ensure_ascii=False)
 
-    def write(part: Path) -> None:
-        part.write_text(text, encoding="utf-8")
-
     try:
         path.parent.mkdir(exist_ok=True)
     except OSError as error:
         raise FileError(f"{path.parent}: cannot be made ({error.strerror})") from None
-    write_whole(path, write)
+    write_text_whole(path, text)

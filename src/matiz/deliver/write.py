@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..colour.outputs import SPACES
 from ..colour.types import Display
 from ..develop.border import border_px, bordered
 from ..develop.engine import Engine, full_picture
@@ -17,13 +18,11 @@ from ..errors import ArgumentError, Cancelled, FileError
 from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
-from ..raw.frame import Frame
 from ..raw.metadata import Kept, told_in, write_metadata
 from ..recipe.model import Recipe
 from .encode import TOLD_LATER, About, write_pixels
-from .orders import FORMATS, Order, free_name, named
+from .orders import FORMATS, Order, free_name
 from .profiles import into_profile, profile_of, read_profile
-from .spaces import SPACES
 
 Progress = Callable[[float], bool]
 
@@ -50,13 +49,13 @@ def deliver(
     rank: int = 0,
     region: Region | None = None,
     progress: Progress | None = None,
-    exclusive: bool = False,
+    taken: str = "",
 ) -> Path:
     """Write one delivery of the picture, or of a region of it (px of the upright full size).
 
     `progress` hears the share done, 0..1, and returns False to stop: then nothing is written and
-    Cancelled is raised. exclusive: a file that is there is never written over; the next free name is taken. Returns
-    where the delivery lies.
+    Cancelled is raised. taken: what becomes of a file that is there already: "" writes over it, "rename" takes the next
+    free name, "leave" raises TakenError. Returns where the delivery lies.
     """
     if path.resolve() == engine.frame.path.resolve():
         raise FileError(f"{path}: that is the picture itself, which Matiz never writes; choose another name")
@@ -64,7 +63,7 @@ def deliver(
     recipe = recipe.in_force()
     profile = profile_of(order.space) if order.space in SPACES else read_profile(Path(order.space))
     picture = _developed(engine, recipe, region, "rendered", lambda share: heard(share * 0.8))
-    codes = encoded(finished(picture, recipe, order), recipe, order, profile)
+    codes = encoded(finished(picture, recipe, order), recipe, order)
     if not heard(0.9):
         raise Cancelled("stopped by the user")
     size = codes.shape[1], codes.shape[0]
@@ -79,21 +78,15 @@ def deliver(
 
     while True:
         try:
-            write_whole(path, write, exclusive=exclusive)
+            write_whole(path, write, exclusive=bool(taken))
             break
         except TakenError:
+            if taken == "leave":
+                raise
             stem = engine.frame.path.stem if order.pattern == "{name}" else path.stem
             path = free_name(path.parent, stem, order)
     heard(1.0)
     return path
-
-
-def name_for(frame: Frame, order: Order, *, counter: int = 1, rank: int = 0, version: str = "") -> str:
-    """The name without suffix that an order gives a picture."""
-    taken = frame.exposure.time_utc or ""
-    parts = {"name": frame.path.stem, "counter": counter, "date": taken[:10], "time": taken[11:19].replace(":", "-"),
-             "rank": rank, "version": version}  # fmt: skip
-    return named(order.pattern, parts)
 
 
 def finished(picture: Display, recipe: Recipe, order: Order) -> Display:
@@ -112,12 +105,12 @@ def finished(picture: Display, recipe: Recipe, order: Order) -> Display:
     return bordered(out, border)
 
 
-def encoded(picture: Display, recipe: Recipe, order: Order, profile: bytes) -> NDArray[Any]:
+def encoded(picture: Display, recipe: Recipe, order: Order) -> NDArray[Any]:
     """The codes of display-linear Rec.2020 in an order's space and bits; float32 and linear for 0 bits."""
     bits = FORMATS[order.format].bits
     if order.space not in SPACES:
         within = np.clip(picture, 0.0, 1.0)
-        codes = _codes(into_profile(within, profile, order.intent, black_point=order.black_point))
+        codes = into_profile(within, Path(order.space), order.intent, black_point=order.black_point)
         return dithered(codes) if bits == 8 else codes
     space = SPACES[order.space]
     fitted = fit_to(picture, recipe, space.from_rec2020())

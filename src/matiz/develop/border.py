@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from ..colour.spaces import luminance
 from ..colour.types import Display
 from ..recipe.finish import Border
 
@@ -13,8 +14,7 @@ def border_px(own: Border, size: tuple[int, int]) -> int:
 
 def border_grey(own: Border) -> float:
     """Its display luminance, 0..1."""
-    L = own.tone_L
-    return float(((L + 16.0) / 116.0) ** 3 if L > 8.0 else L * 27.0 / 24389.0)
+    return float(luminance(own.tone_L))
 
 
 def bordered(picture: Display, own: Border) -> Display:

@@ -13,10 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.types import Array
-from ..kernels.denoise import SIDE
 from .node import Node, Patch, Pixels, Work
-from .noise import Scale
+from .noise import Scale, added_noise, share_left
 from .tiles import Region, grown, level_size
 
 Plane = NDArray[np.float32]
@@ -35,8 +33,6 @@ WIDER_FROM_PX = 1.6
 """Blur from which on surroundings are two px to each side, not one."""
 DARKER = 0.05
 """Share of the darkest beside it by which a px may go under that."""
-LEFT = 0.2
-"""Share of the noise that is left where all of it is taken out."""
 NOISE, CLEAR = 1.2, 2.6
 """Times the noise at which what is changed counts, and counts in full."""
 ACTIVE_PX = 5
@@ -82,8 +78,7 @@ def _run(work: Work, camera: Patch) -> Pixels:
     kernel = wiener(round(sigma, 3))
     balance = (1.0 / work.sensor.frame.colour.as_shot_neutral).astype(np.float32)
     light = cv2.transform(pixels, (WEIGHTS * balance)[None])
-    taken = max(1.0 - work.recipe.detail.noise.strength_percent / 100.0, LEFT)
-    spread = taken * added_noise(noise.at(work.level)[0], kernel)
+    spread = share_left(work.recipe) * added_noise(noise.at(work.level)[0], kernel)
     new = sharper(light, kernel, sigma, spread, noise.scale, balance)
     factor = np.clip(new / np.maximum(light, 1e-6), 1.0 / MOST, MOST)
     # what the sensor cut off is not known
@@ -132,12 +127,3 @@ def wiener(sigma: float) -> Plane:
     fade = np.sqrt(np.hanning(2 * reach + 3)[1:-1])
     kernel = whole[middle, middle] * fade[:, None] * fade[None]
     return np.asarray(kernel / kernel.sum(), np.float32)
-
-
-def added_noise(spread: Array, kernel: Plane) -> float:
-    """Standard deviation of noise in what a filter adds to it. spread: (8, 8) of the noise's own, by frequency."""
-    reach = kernel.shape[0] // 2
-    frequency = np.pi * np.arange(SIDE) / SIDE
-    wave = np.cos(frequency[:, None] * np.arange(-reach, reach + 1))
-    passed = wave @ kernel.astype(np.float64) @ wave.T - 1.0
-    return float(np.sqrt(((spread * passed) ** 2).mean()))

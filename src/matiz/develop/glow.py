@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from ..colour.spaces import LUMINANCE
+from ..colour.spaces import LUMINANCE, luminance
 from .node import Node, Patch, Pixels, Work, product
 from .places import warmer_stops
 from .sensor import HIGHLIGHTS_LEVEL
@@ -41,7 +41,7 @@ def glow_product(small_scene: Node) -> Node:
             level += 1
         seen = work.ask.whole(small_scene, level) * np.float32(2.0**work.recipe.tone.exposure_EV)
         Y = np.maximum(cv2.transform(seen, LUMINANCE[None].astype(np.float32)), 1e-6)
-        least = ((own.from_L + 16.0) / 116.0) ** 3
+        least = np.float32(luminance(own.from_L))
         share = np.clip(np.minimum(Y, MOST_LIGHT) - least, 0.0, None) / Y
         bright = seen * share[..., None]
         sigma = max(own.radius_px / 2.0**level, 0.5)

@@ -19,6 +19,7 @@ from ..image.reduce import halved
 from ..kernels.denoise import BASIS, MARGIN_PX, SIDE, dct_kept, dct_weighed
 from ..raw.frame import Frame
 from ..raw.noise import Noise, noise_of
+from ..recipe.model import Recipe
 
 Planes = NDArray[np.float32]
 
@@ -34,6 +35,8 @@ PATCH_PX, PATCHES, STEP = 48, 14, 5
 DARKEST, LIGHTEST = 0.0005, 0.95
 """Between these values are neither cut off nor full."""
 FLATTEST, LEAST_BLOCKS, LEAST_SPREAD = 0.05, 200, 1e-3
+LEFT = 0.2
+"""Share of the noise that is left where all of it is taken out, in deviation. Measured on the demo's burst."""
 STRAIGHT_BELOW = 0.25
 """Of the variance without light: below it the transform goes on as a straight line, so that values under black stay."""
 
@@ -186,3 +189,18 @@ def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Plan
         first = dct_kept(plane, spread[n], LEAST)
         out.append(dct_weighed(np.ascontiguousarray(plane[inner]), first, spread[n]))
     return np.ascontiguousarray(np.stack(out, axis=-1))
+
+
+def share_left(recipe: Recipe) -> float:
+    """Of the noise in lightness, in deviation, once as much is taken out as a recipe says."""
+    return max(1.0 - recipe.detail.noise.strength_percent / 100.0, LEFT)
+
+
+def added_noise(spread: Array, kernel: Planes) -> float:
+    """Standard deviation of noise in what an even filter (2 r + 1, 2 r + 1) adds to it. spread: (8, 8) of the noise's
+    own, by frequency."""
+    reach = kernel.shape[0] // 2
+    frequency = np.pi * np.arange(SIDE) / SIDE
+    wave = np.cos(frequency[:, None] * np.arange(-reach, reach + 1))
+    passed = wave @ kernel.astype(np.float64) @ wave.T - 1.0
+    return float(np.sqrt(((spread * passed) ** 2).mean()))

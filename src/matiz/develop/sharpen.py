@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.spaces import LUMINANCE, lightness
-from ..colour.types import Array
 from ..kernels.denoise import SIDE
 from ..kernels.rendition import rendered
 from ..kernels.sharpen import ACTIVE, BINS, LEAST_SIGMA, MOST_SIGMA, REACH, sharpened
@@ -14,12 +13,11 @@ from ..recipe.model import Recipe
 from .camera_colour import Balance
 from .denoise import DEEPEST
 from .node import Node, Patch, Pixels, Work
+from .noise import added_noise, share_left
 from .places import at_work
 from .rendition import channel_curves, display_table
 from .tiles import Region, grown
 
-LEFT = 0.2
-"""Share of the noise that is left where all of it is taken out, in deviation. Measured on the demo's burst."""
 UNKNOWN_L = 0.35
 """L* that noise is taken to have in a picture whose sensor is not known: that of eight bits and a little more."""
 LEAST_L = 0.02
@@ -43,7 +41,7 @@ def sharpening(name: str, rendition: Node, balance: Node, masks: Node) -> Node:
             each = np.clip(amount + work.take(masks) @ own, -1.0, MOST_AMOUNT).astype(np.float32)
             amount = np.pad(each, sides, mode="edge")
         made = sharpened(
-            np.ascontiguousarray(shown.pixels), added_noise(work, work.ask.product(balance), sigma), sigma=sigma,
+            np.ascontiguousarray(shown.pixels), foreseen_noise(work, work.ask.product(balance), sigma), sigma=sigma,
             amount=np.asarray(weaker * amount, np.float32), halo=sharpen.halo_L, gated=sharpen.gate == "on",
         )  # fmt: skip
         return np.ascontiguousarray(made[top : top + work.region[3], left : left + work.region[2]])
@@ -72,7 +70,7 @@ def _around(work: Work) -> Region:
     return grown(work.region, work.mapping.size_at(work.level), reach)
 
 
-def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float32]:
+def foreseen_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float32]:
     """(BINS,) standard deviation, L*, that the noise of a grey has in what differs from its blur by `sigma` px of the
     level, by the lightness at which it is shown. Places and zones are not looked at."""
     noise, tone = work.sensor.noise, work.recipe.tone
@@ -81,9 +79,8 @@ def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float3
     level = min(work.level, DEEPEST)
     beyond = 2.0 ** (level - work.level)
     if work.sensor.frame.mosaic is None:
-        return np.full(
-            BINS, max(UNKNOWN_L * beyond * math.sqrt(_passed(np.ones((SIDE, SIDE)), sigma)), LEAST_L), np.float32
-        )
+        passed = added_noise(np.ones((SIDE, SIDE)), _bell(sigma))
+        return np.full(BINS, max(UNKNOWN_L * beyond * passed, LEAST_L), np.float32)
     greys = np.repeat(SCENE.astype(np.float32)[None, :, None], 3, axis=2)
     shown = rendered(greys, display_table(tone), channel_curves(tone.curve), float(2.0**tone.exposure_EV))
     L = lightness(np.maximum(shown[0] @ LUMINANCE, 0.0))
@@ -97,17 +94,13 @@ def added_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.float3
     own = slope * np.sqrt((shares**2 * variance).sum(axis=1))
     # what the demosaic and the level have left of noise that was independent from px to px
     white = math.sqrt(float((scale.balance**2).mean()))
-    passed = math.sqrt(_passed(noise.at(level)[0] / white, sigma))
-    taken = max(1.0 - work.recipe.detail.noise.strength_percent / 100.0, LEFT)
+    passed = added_noise(noise.at(level)[0] / white, _bell(sigma))
+    taken = share_left(work.recipe)
     fine = max(10.0 ** (tone.contrast.fine_dB / 20.0), 1.0)
     return np.maximum(own * passed * beyond * taken * fine, LEAST_L).astype(np.float32)
 
 
-def _passed(spread: Array, sigma: float) -> float:
-    """Variance of noise with that spread, by frequency, once its blur is taken from it."""
-    frequency, reach = np.pi * np.arange(SIDE) / SIDE, math.ceil(REACH * sigma)
-    at = np.arange(-reach, reach + 1)
-    bell = np.exp(-0.5 * (at / sigma) ** 2)
-    blur = np.cos(frequency[:, None] * at) @ bell / bell.sum()
-    kept = 1.0 - blur[:, None] * blur[None]
-    return float(((spread * kept) ** 2).mean())
+def _bell(sigma: float) -> NDArray[np.float32]:
+    reach = math.ceil(REACH * sigma)
+    bell = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
+    return np.asarray(np.outer(bell, bell) / bell.sum() ** 2, np.float32)

@@ -1,10 +1,12 @@
 """Readings of the Deliver station: what the written values will be."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from ..colour.spaces import REC2020_TO_SRGB, decode_sRGB
+from ..colour.outputs import SPACES
+from ..colour.spaces import decode_sRGB
 from ..colour.types import Display
 
 PAPER_LIGHT, PAPER_DARK = 245.0, 8.0
@@ -14,7 +16,7 @@ PAPER_LIGHT, PAPER_DARK = 245.0, 8.0
 MARGIN = 0.002
 """Beyond the output space by which a colour is outside it: less is rounding."""
 _LIGHT, _DARK = (float(decode_sRGB(code / 255.0)) for code in (PAPER_LIGHT, PAPER_DARK))
-_TO_SRGB = REC2020_TO_SRGB.astype(np.float32)
+_TO = {name: space.from_rec2020().astype(np.float32) for name, space in SPACES.items()}
 
 
 @dataclass(frozen=True)
@@ -25,17 +27,22 @@ class DeliveryReading:
     """Lightest channel above 245 of 255."""
     no_shadow: float
     """Lightest channel below 8 of 255."""
-    out_of_gamut: float
-    """Colours that sRGB cannot hold and that are drawn in."""
+    out_of_gamut: Mapping[str, float]
+    """Colours that a space cannot hold and that are drawn in, by its name in SPACES."""
 
 
 def read_delivery(display: Display, shown: Display) -> DeliveryReading:
     """display: the picture in display-linear sRGB; shown: the same in Rec.2020 before it was fitted; any level."""
     # the encoding rises: what is compared can be decoded once
     lightest = np.maximum(np.maximum(display[..., 0], display[..., 1]), display[..., 2])
-    wanted = shown.reshape(-1, 3) @ _TO_SRGB.T
+    outside = {name: _outside(shown, matrix) for name, matrix in _TO.items()}
+    return DeliveryReading(float((lightest > _LIGHT).mean()), float((lightest < _DARK).mean()), outside)
+
+
+def _outside(shown: Display, matrix: Display) -> float:
+    wanted = shown.reshape(-1, 3) @ matrix.T
     # NumPy is many times slower along an axis of three
     outside = np.zeros(len(wanted), bool)
     for channel in wanted.T:
         outside |= (channel < -MARGIN) | (channel > 1.0 + MARGIN)
-    return DeliveryReading(float((lightest > _LIGHT).mean()), float((lightest < _DARK).mean()), float(outside.mean()))
+    return float(outside.mean())

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import sRGB_to_Lab
+from ..colour.spaces import RGB_to_XYZ_matrix, lightness
 from ..colour.types import Image
 from ..develop.grain import DARK, LIGHT, signature_box
 from ..recipe.finish import CORNERS, Finish, Signature
@@ -27,7 +27,7 @@ SHARE = 0.25
 """Of the even area that falls off: so much of it may be noticed."""
 FALLS = 0.3
 """Of the steepest gradient that the fall-off has anywhere: where it has as much it falls off."""
-LEAST_Y, SRGB_LUMINANCE = 1e-4, np.array([0.2126, 0.7152, 0.0722], np.float32)
+LEAST_Y, SRGB_LUMINANCE = 1e-4, RGB_to_XYZ_matrix("sRGB")[1].astype(np.float32)
 MOST_TIMES, STEPS = 4.0, 7
 LEAST_EVEN = 0.02
 """Of the picture that must be even and fall off to say anything."""
@@ -57,7 +57,7 @@ class FinishReading:
 def read_finish(shown: Image, without_fall_off: Image, without_glow: Image, own: Finish) -> FinishReading:
     """Small display-linear sRGB pictures of the same size: as decided, and without one of it. None holds grain or the
     signature."""
-    L, dark_L = (np.ascontiguousarray(sRGB_to_Lab(each)[..., 0], np.float32) for each in (shown, without_glow))
+    L, dark_L = (np.asarray(lightness(each @ SRGB_LUMINANCE), np.float32) for each in (shown, without_glow))
     noticed, most = _noticed(without_fall_off, shown) if own.fall_off.depth_EV or own.fall_off.lift_EV else (None, 1.0)
     blacks = dark_L < BLACK_L
     lifted = float((L - dark_L)[blacks].mean()) if own.glow.amount_percent and blacks.any() else 0.0
@@ -90,7 +90,7 @@ def _noticed(before: Image, after: Image) -> tuple[float | None, float]:
 
 def _share(Y: Plane, stops: Plane) -> float | None:
     """Of the even areas across which luminance changes by so many stops, that in which it is noticed."""
-    before, after = _lightness(Y), _lightness(Y * np.exp2(stops))
+    before, after = (np.asarray(lightness(each), np.float32) for each in (Y, Y * np.exp2(stops)))
     long_side = max(before.shape)
     sigma = SOFT * long_side
     own, made = (_slope(cv2.GaussianBlur(each, (0, 0), sigma)) * long_side / 100.0 for each in
@@ -101,10 +101,6 @@ def _share(Y: Plane, stops: Plane) -> float | None:
     if counts.mean() < LEAST_EVEN:
         return None
     return float((made[counts] > np.maximum(NOTICED, OWN * own[counts])).mean())
-
-
-def _lightness(Y: Plane) -> Plane:
-    return np.asarray(np.where(Y > 216.0 / 24389.0, 116.0 * np.cbrt(Y) - 16.0, Y * (24389.0 / 27.0)), np.float32)
 
 
 def _slope(plane: Plane) -> Plane:
@@ -124,4 +120,4 @@ def _under(L: Plane, own: Signature) -> tuple[float, float] | None:
 
 
 def _tone_L(tone: str) -> float:
-    return float(116.0 * np.cbrt(LIGHT if tone == "light" else DARK) - 16.0)
+    return float(lightness(LIGHT if tone == "light" else DARK))

@@ -66,7 +66,7 @@ class Decoder:
 
         wanted: asked once it is its turn; when False nothing is decoded and Cancelled is raised.
         """
-        with _exchange_file() as out:
+        with exchange_file() as out:
             answer = self._ask("decode", path, out, wanted)
             try:
                 return _frame(path, answer, out)
@@ -76,7 +76,7 @@ class Decoder:
     def listing(self, path: Path, size_px: int = PREVIEW_PX) -> tuple[NDArray[np.uint8], Facts]:
         """A preview, uint8 (height, width, 4), blue first, upright, at most `size_px` on the long side, and what the
         file says of itself; raw data are not decoded. All of it is done in the decoder's process, under its limits."""
-        with _exchange_file() as out:
+        with exchange_file() as out:
             answer = self._ask("listing", path, out, size_px=size_px, limit_s=min(LISTING_LIMIT_S, self._time_limit_s))
             width, height = answer["size"]
             shot = Exposure(**answer["exposure"])
@@ -169,7 +169,7 @@ def read_frame(path: Path | str) -> Frame:
 
 
 @contextlib.contextmanager
-def _exchange_file() -> Iterator[Path]:
+def exchange_file() -> Iterator[Path]:
     """A file for pixels, in memory where the system offers room there."""
     memory = SHARED_MEMORY
     roomy = memory.is_dir() and os.statvfs(memory).f_bavail * os.statvfs(memory).f_frsize > 2**31

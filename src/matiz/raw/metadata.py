@@ -35,9 +35,9 @@ _NOT_PHOTO = ("MakerNote", "InteroperabilityTag", "PixelXDimension", "PixelYDime
               "ComponentsConfiguration", "CompressedBitsPerPixel", "FileSource", "CFAPattern")  # fmt: skip
 
 
-_PLACES = ("Exif.GPSInfo.", "Xmp.exif.GPS", "Xmp.iptc.CountryCode", "Iptc.Application2.City", "Iptc.Application2.SubLocation",
-           "Iptc.Application2.ProvinceState", "Iptc.Application2.Country", "Iptc.Application2.LocationCode",
-           "Iptc.Application2.LocationName")  # fmt: skip
+_PLACES = ("Exif.GPSInfo.", "Xmp.exif.GPS", "Xmp.iptc.CountryCode", "Iptc.Application2.City",
+           "Iptc.Application2.SubLocation", "Iptc.Application2.ProvinceState", "Iptc.Application2.Country",
+           "Iptc.Application2.LocationCode", "Iptc.Application2.LocationName")  # fmt: skip
 """How keys begin that say where a picture was taken."""
 _PLACE_NAMES = ("City", "State", "Country", "Location")
 """How properties of XMP begin that do, whoever defined them."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..assets import FOLDER
 from ..errors import RecipeError
-from ..files import write_whole
+from ..files import write_text_whole
 from .change import Settings
 from .leaves import Number, Numbers
 from .model import RAW, Recipe, plain_recipe, specs
@@ -57,12 +57,7 @@ class Look:
 
     def write(self, path: Path) -> None:
         """As a file, whole or not at all. Raises OSError."""
-        data = (json.dumps(self.to_json(), indent=2, ensure_ascii=False) + "\n").encode()
-
-        def write(at: Path) -> None:
-            at.write_bytes(data)
-
-        write_whole(path, write)
+        write_text_whole(path, json.dumps(self.to_json(), indent=2, ensure_ascii=False) + "\n")
 
     def to_json(self) -> dict[str, Any]:
         return {"look": LAYOUT, "name": self.name, "why": self.why, "recipe": dict(self.recipe)}

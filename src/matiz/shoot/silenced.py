@@ -4,7 +4,7 @@ import json
 import os
 from pathlib import Path
 
-from ..files import write_whole
+from ..files import write_text_whole
 
 
 class Silenced:
@@ -31,11 +31,7 @@ class Silenced:
     def _write(self, ids: frozenset[str]) -> None:
         self._ids = set(ids)
         self._file().parent.mkdir(parents=True, exist_ok=True)
-
-        def write(path: Path) -> None:
-            path.write_text(json.dumps(sorted(ids)), encoding="utf-8")
-
-        write_whole(self._file(), write)
+        write_text_whole(self._file(), json.dumps(sorted(ids)))
 
     def _file(self) -> Path:
         config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config")

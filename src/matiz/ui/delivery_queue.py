@@ -9,7 +9,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, S
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from ..deliver.orders import Order, free_name
+from ..deliver.orders import Order, free_name, name_for
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..files import clear_leftovers
 from ..raw.decode import Decoder
@@ -143,16 +143,17 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # the libraries that write files take a tenth of the start, and many a session delivers nothing
-        from ..deliver.write import deliver, name_for
+        from ..deliver.write import deliver
 
         # an engine of its own: the window's stays free for the hand
         frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)
         engine, document = Engine(frame, cache_bytes=LITTLE_CACHE), row.document.begun(frame.start)
         clear_leftovers(row.folder)
         rank, recipe = document.rank, document.recipe
-        stem = name_for(frame, row.order, counter=row.counter, rank=rank, version=document.current)
+        taken_utc = frame.exposure.time_utc or ""
+        stem = name_for(row.picture, row.order, taken_utc, counter=row.counter, rank=rank, version=document.current)
         path = free_name(row.folder, stem, row.order)
-        return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), exclusive=True)
+        return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), taken="rename")
 
     def _on_returned(self, row: Delivery, path: Path) -> None:
         self._took_s = [*self._took_s[1 - PACE_OF :], time.monotonic() - self._began_s]

@@ -25,10 +25,11 @@ class Gauges(Instrument):
         super().__init__("Size, range and gamut of the delivery")
         self._size = (0, 0)
         self._reading: DeliveryReading | None = None
+        self._space = "sRGB"
         self.setMinimumWidth(280)
         self.setToolTip(
             "What will be written: px, megapixels, cm on paper; the shares of the picture, in %, that paper shows bare "
-            "or without shadow detail, and that sRGB cannot hold."
+            "or without shadow detail, and that the colour space cannot hold."
         )
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
@@ -38,8 +39,9 @@ class Gauges(Instrument):
     def show_size(self, size: tuple[int, int]) -> None:
         self.put(_size=size)
 
-    def show_reading(self, reading: DeliveryReading | None) -> None:
-        self.put(_reading=reading)
+    def show_reading(self, reading: DeliveryReading | None, space: str) -> None:
+        """space: of the delivery; what lies outside a profile of a file is not told."""
+        self.put(_reading=reading, _space=space)
 
     def paint(self, painter: QPainter, area: QRectF) -> None:
         painter.fillRect(area, theme.colour("window"))
@@ -57,11 +59,13 @@ class Gauges(Instrument):
         painter.drawText(inner.adjusted(0, 28, 0, 0), top, printed)
         if self._reading is None:
             return
-        rows = (
+        rows = [
             ("bare paper, over 245 of 255", self._reading.bare_paper, Qt.BrushStyle.BDiagPattern),
             ("no shadow detail, under 8 of 255", self._reading.no_shadow, Qt.BrushStyle.Dense5Pattern),
-            ("outside sRGB, drawn in", self._reading.out_of_gamut, Qt.BrushStyle.SolidPattern),
-        )
+        ]
+        outside = self._reading.out_of_gamut.get(self._space)
+        if outside is not None:
+            rows.append((f"outside {self._space}, drawn in", outside, Qt.BrushStyle.SolidPattern))
         for n, (name, share, pattern) in enumerate(rows):
             y = inner.top() + 54 + 42 * n
             painter.setPen(theme.colour("quiet"))

@@ -9,11 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QListView, QVBoxLayout
 
+from ...colour.outputs import SPACES
 from ...deliver.orders import FORMATS, OWN, Order, orders_file, read_orders, write_orders
 from ...deliver.queue_file import Owed, read_queue, write_queue
-from ...deliver.spaces import SPACES
 from ...develop.border import border_px
 from ...errors import MatizError
+from ...files import write_text_whole
 from ...recipe.leaves import Number
 from ...wording import number, percent
 from ..actions import ActionSpec
@@ -338,11 +339,9 @@ class DeliverStation(Station):
         folder = pictures[0].parent
 
         def work(_: Job) -> Path:
-            from ...files import write_whole
             from ...shoot.record import as_markdown, entries
 
-            text = as_markdown(entries(folder))
-            write_whole(path, lambda part: _put(part, text))
+            write_text_whole(path, as_markdown(entries(folder)))
             return path
 
         self.session.do_aside(work, "log", self._on_written, of_shoot=True)
@@ -481,10 +480,6 @@ class DeliverStation(Station):
     def _chosen(self) -> list[Delivery]:
         picked = self.list.selectionModel().selectedIndexes()
         return [i.data(Qt.ItemDataRole.UserRole) for i in picked] or list(self.queue.rows)
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
 
 
 def _box(name: str, tip: str, items: Any) -> QComboBox:

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.adaptation import adaptation_matrix
-from ..colour.spaces import D50_XY, D65_XY, REC2020_TO_XYZ, encode_sRGB, xy_to_XYZ
-from ..colour.types import Array
+from .adaptation import adaptation_matrix
+from .spaces import D50_XY, D65_XY, PRIMARIES, REC2020_TO_XYZ, encode_sRGB, xy_to_XYZ
+from .types import Array
 
 Curve = Callable[[Array], Array]
 
@@ -36,27 +36,27 @@ class Parametric:
         return np.asarray(np.where(linear < start, linear / self.c, power))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Space:
     """One space; `primaries` are x, y of red, green and blue."""
 
     name: str
-    primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
-    white: tuple[float, float]
+    primaries: list[list[float]]
+    white: Array
     curve: Parametric
 
     def to_XYZ(self) -> Array:
         """(3, 3) from linear RGB to XYZ relative to its own white."""
-        columns = xy_to_XYZ(np.array(self.primaries)).T
-        return np.asarray(columns * np.linalg.solve(columns, xy_to_XYZ(np.array(self.white))))
+        columns = xy_to_XYZ(self.primaries).T
+        return np.asarray(columns * np.linalg.solve(columns, xy_to_XYZ(self.white)))
 
     def to_XYZ_D50(self) -> Array:
         """The same seen under D50, as profiles have it."""
-        return np.asarray(adaptation_matrix(xy_to_XYZ(np.array(self.white)), xy_to_XYZ(D50_XY)) @ self.to_XYZ())
+        return np.asarray(adaptation_matrix(xy_to_XYZ(self.white), xy_to_XYZ(D50_XY)) @ self.to_XYZ())
 
     def from_rec2020(self) -> Array:
         """(3, 3) from linear Rec.2020."""
-        adapted = adaptation_matrix(xy_to_XYZ(D65_XY), xy_to_XYZ(np.array(self.white))) @ REC2020_TO_XYZ
+        adapted = adaptation_matrix(xy_to_XYZ(D65_XY), xy_to_XYZ(self.white)) @ REC2020_TO_XYZ
         return np.asarray(np.linalg.solve(self.to_XYZ(), adapted))
 
     def encoded(self, linear: NDArray[np.floating]) -> Array:
@@ -65,18 +65,17 @@ class Space:
         return self.curve.encoded(np.asarray(linear))
 
 
-_D65, _D50 = (0.3127, 0.3290), (0.34567, 0.35850)
 _SRGB_CURVE = Parametric(2.4, 1.0 / 1.055, 0.055 / 1.055, 1.0 / 12.92, 0.04045)
 _SPACES = (
-    Space("sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), _D65, _SRGB_CURVE),
-    Space("Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), _D65, _SRGB_CURVE),
-    Space("opRGB", ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), _D65, Parametric(563.0 / 256.0)),
+    Space("sRGB", PRIMARIES["sRGB"], D65_XY, _SRGB_CURVE),
+    Space("Display P3", [[0.680, 0.320], [0.265, 0.690], [0.150, 0.060]], D65_XY, _SRGB_CURVE),
+    Space("opRGB", PRIMARIES["opRGB"], D65_XY, Parametric(563.0 / 256.0)),
     Space(
-        "Rec.2020", ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)), _D65,
+        "Rec.2020", PRIMARIES["Rec.2020"], D65_XY,
         Parametric(1.0 / 0.45, 1.0 / 1.0993, 0.0993 / 1.0993, 1.0 / 4.5, 4.5 * 0.0181),
     ),
     Space(
-        "ROMM RGB", ((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001)), _D50,
+        "ROMM RGB", [[0.7347, 0.2653], [0.1596, 0.8404], [0.0366, 0.0001]], D50_XY,
         Parametric(1.8, 1.0, 0.0, 1.0 / 16.0, 16.0 / 512.0),
     ),
 )  # fmt: skip
