@@ -289,7 +289,7 @@ def _recipe_command(chosen: argparse.Namespace) -> int:
         "look-schema": look_schema,
     }
     if chosen.action == "tell":
-        from .shoot.record import recipe_text
+        from .recipe.words import recipe_text
 
         if not chosen.recipe_file:
             raise ArgumentError("recipe tell: name the recipe's file, or a sidecar")

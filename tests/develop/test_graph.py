@@ -327,8 +327,8 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     assert set(meter.runs.values()) == {1}
     meter.picture(PLAIN.change("tone.exposure_EV", 0.5)[0])
     again = {name for name, count in meter.runs.items() if count == 2}
-    colour = {"colour", "colour_before", "skin", "mismatch", "cast"}
-    people = {"edges", "faces", "attention", "attention_before", "attention_unfinished", "finish"}
+    colour = {"colour", "skin", "mismatch", "cast"}
+    people = {"edges", "faces", "attention", "finish"}
     assert again == colour | people | {
         "detail",
         "loupes",

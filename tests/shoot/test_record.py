@@ -11,6 +11,7 @@ from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Place
 from matiz.recipe.tree import Rows
+from matiz.recipe.words import recipe_text
 from matiz.shoot.log import Event
 from matiz.shoot.record import (
     Plan,
@@ -19,7 +20,6 @@ from matiz.shoot.record import (
     by_station,
     entries_of,
     plan_of,
-    recipe_text,
     told,
 )
 from matiz.shoot.sidecar import load_document, save_document

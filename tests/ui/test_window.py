@@ -275,14 +275,23 @@ def test_what_is_owed_survives_a_restart(window, shoot):
     settle(window)
     assert [row.state for row in deliver.queue.rows] == ["waiting"]
     assert [each.picture for each in read_queue(shoot)] == [window.session.path]
-    deliver.queue.rows.clear()
-    deliver._shoot = None
+    deliver._seen = None
     deliver._on_shoot()
-    assert [row.state for row in deliver.queue.rows] == ["stopped"]
+    settle(window)
+    assert [row.state for row in deliver.queue.rows] == ["left over"]
     deliver.pausing.setChecked(False)
     deliver._on_retry()
     settle(window)
     assert deliver.queue.rows[0].state == "done" and read_queue(shoot) == []
+    # what the user stops is owed no more
+    deliver.pausing.setChecked(True)
+    deliver.deliver_this()
+    settle(window)
+    assert len(read_queue(shoot)) == 1
+    deliver._on_stop()
+    settle(window)
+    assert deliver.queue.rows[1].state == "stopped" and read_queue(shoot) == []
+    deliver.pausing.setChecked(False)
     assert deliver.queue.pace_s() > 0 and not queue_path(shoot).exists()
     # what is damaged or leads elsewhere is left out
     (shoot.parent / "x.dng").write_bytes(b"")
@@ -718,6 +727,7 @@ def test_sets_are_shown_and_sorted_as_one(window, shoot):
         stamp = f"2026-05-09T06:12:{n:02d}Z"
         exposure = Exposure(100.0, 2.0 ** (2 * n) / 500, 8.0, stamp, 24.0)
         session.take_facts(path, Facts("", exposure, (3, 2)))
+    sort.sheet.sheet.regroup()
     assert session.desk.set_of(session.pictures[0]).kind == "bracket"
     assert not sort.sheet.grab().isNull()
     sort.sheet.choose(session.pictures[1])

@@ -36,8 +36,9 @@ def glow_product(small_scene: Node) -> Node:
         own = work.recipe.finish.glow
         if not own.amount_percent:
             return None
-        level = HIGHLIGHTS_LEVEL
-        while own.radius_px / 2.0 ** (level + 1) >= LEAST_PX and level < deepest(work.mapping.size):
+        most = deepest(work.mapping.size)
+        level = min(HIGHLIGHTS_LEVEL, most)
+        while own.radius_px / 2.0 ** (level + 1) >= LEAST_PX and level < most:
             level += 1
         seen = work.ask.whole(small_scene, level) * np.float32(2.0**work.recipe.tone.exposure_EV)
         Y = np.maximum(cv2.transform(seen, LUMINANCE[None].astype(np.float32)), 1e-6)

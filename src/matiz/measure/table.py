@@ -85,7 +85,13 @@ class Meter:
     def __init__(self, engine: Engine, table: Iterable[Reading]) -> None:
         self.engine = engine
         self._table = {reading.name: reading for reading in table}
-        self._kept: dict[str, OrderedDict[Hashable, Any]] = {name: OrderedDict() for name in self._table}
+        # readings that are made alike share what they are: under recipes that come to the same they are the same
+        self._kept: dict[Callable[[Sight], Any], OrderedDict[Hashable, Any]] = {
+            reading.make: OrderedDict() for reading in self._table.values()
+        }
+        self._room = {
+            make: VARIANTS * sum(reading.make is make for reading in self._table.values()) for make in self._kept
+        }
         self._lock = threading.RLock()
         self.runs: dict[str, int] = {}
         """How often each reading was made: what a change did not touch must not be read again."""
@@ -111,7 +117,8 @@ class Meter:
     def take(self, recipe: Recipe, name: str) -> Any:
         """One reading, made when it is not kept."""
         with self._lock:
-            reading, kept, key = self._table[name], self._kept[name], self.key(recipe, name)
+            reading, key = self._table[name], self.key(recipe, name)
+            kept = self._kept[reading.make]
             if key in kept:
                 kept.move_to_end(key)
                 return kept[key]
@@ -119,6 +126,6 @@ class Meter:
             value = reading.make(Sight(self.engine, seen, lambda other: self.take(recipe, other), reading))
             self.runs[name] = self.runs.get(name, 0) + 1
             kept[key] = value
-            while len(kept) > VARIANTS:
+            while len(kept) > self._room[reading.make]:
                 kept.popitem(last=False)
             return value

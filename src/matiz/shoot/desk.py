@@ -65,7 +65,7 @@ class Desk:
         """When pictures were taken, as far as it was heard."""
         self.exposures: dict[Path, Exposure] = {}
         """How they were, likewise."""
-        self._sets: list[Proposed] | None = None
+        self._set_of: dict[Path, Proposed] = {}
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._held: dict[Path, _Held] = {}
@@ -86,7 +86,7 @@ class Desk:
         pictures = gather(list(paths))
         self.save()
         with self._lock:
-            self.pictures, self.taken_utc, self.exposures, self._sets = pictures, {}, {}, None
+            self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
             self._shut.clear()
@@ -145,22 +145,21 @@ class Desk:
         """What a file says of itself: its rating is its rank until the user gives one. True when that is new."""
         if facts.exposure.time_utc:
             self.taken_utc[path] = facts.exposure.time_utc
-        if self.exposures.get(path) != facts.exposure:
-            self.exposures[path], self._sets = facts.exposure, None
+        self.exposures[path] = facts.exposure
         held = self._hold(path)
         if held is None or not facts.rating or held.document.rank or sidecar_path(path).exists():
             return False
         held.document = replace(held.document, rank=facts.rating)
         return True
 
-    def sets(self) -> list[Proposed]:
-        """Pictures that belong together, as far as it was heard how they were taken."""
-        if self._sets is None:
-            self._sets = proposed_sets({path: self.exposures[path] for path in self.pictures if path in self.exposures})
-        return self._sets
+    def regroup(self) -> None:
+        """Propose the sets anew, of what was heard by now."""
+        heard = {path: self.exposures[path] for path in self.pictures if path in self.exposures}
+        self._set_of = {path: found for found in proposed_sets(heard) for path in found.pictures}
 
     def set_of(self, path: Path) -> Proposed | None:
-        return next((each for each in self.sets() if path in each.pictures), None)
+        """The set that a picture is in, as of the last `regroup`."""
+        return self._set_of.get(path)
 
     # ---- the recipe of a picture
 

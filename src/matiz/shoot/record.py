@@ -15,9 +15,6 @@ from statistics import median
 
 from ..errors import MatizError
 from ..recipe.document import Document
-from ..recipe.leaves import Number
-from ..recipe.model import Recipe, plain_recipe, specs
-from ..recipe.tree import leaves, plain
 from ..wording import counted, number
 from .folder import pictures_in
 from .log import Event, Log
@@ -166,31 +163,6 @@ def told(found: Iterable[Entry]) -> list[str]:
     if spent:
         said.append("Time by station: " + ", ".join(f"{name} {number(s, 0, 's')}" for name, s in spent.items()) + ".")
     return said
-
-
-def recipe_text(recipe: Recipe) -> str:
-    """What was decided about a picture, line by line: what differs from what it starts with."""
-    base = {path: value for path, _, value in leaves(plain_recipe(recipe.start))}
-    lines: list[str] = []
-    section = ""
-    for path, leaf, value in leaves(recipe):
-        start = base[path] if path in base else getattr(leaf, "default", None)
-        if plain(start) == plain(value):
-            continue
-        station = path.partition(".")[0]
-        if station != section:
-            lines += ["", station.capitalize()] if lines else [station.capitalize()]
-            section = station
-        what = leaf.help.rstrip(".") if path in specs() else path.partition(".")[2]
-        lines.append(f"  {what}: {_shown(leaf, value)}")
-    return "\n".join(lines) + "\n" if lines else "Nothing is decided yet.\n"
-
-
-def _shown(leaf: object, value: object) -> str:
-    if isinstance(leaf, Number) and isinstance(value, int | float):
-        return number(value, leaf.decimals, leaf.unit, signed=leaf.low < 0)
-    text = json.dumps(plain(value), ensure_ascii=False) if not isinstance(value, str) else value
-    return text if len(text) <= 80 else f"{text[:77]}\u2026"
 
 
 def _stations(event: Event) -> set[str]:

@@ -47,6 +47,8 @@ BRACKET_GAP_S, PAIR_GAP_S = 5.0, 30.0
 LEAST_STEP_EV, SAME_EV = 0.3, 0.1
 LEAST_BURST, LEAST_BRACKET = 3, 3
 SAME_FOCAL = 0.02
+MOST = 500
+"""Pictures of a set."""
 
 
 @dataclass(frozen=True)
@@ -76,7 +78,7 @@ def proposed_sets(exposures: Mapping[Path, Exposure]) -> list[Proposed]:
     out: list[Proposed] = []
     first = 0
     while first < len(known):
-        found, count = _from(known[first:])
+        found, count = _from(known[first : first + MOST])
         if found is not None:
             out.append(found)
         first += max(count, 1)

@@ -14,6 +14,7 @@ from PySide6.QtCore import (
     QSize,
     Qt,
     QThreadPool,
+    QTimer,
     Signal,
 )
 from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen
@@ -29,6 +30,7 @@ from .session import Session
 
 CELL = QSize(252, 216)
 THUMBNAIL_PX = 480
+REGROUP_MS = 400
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
 
@@ -43,6 +45,9 @@ class SheetModel(QAbstractListModel):
         # one reader: previews are small, and the open picture must not wait for them
         self._pool = QThreadPool()
         self._pool.setMaxThreadCount(1)
+        # a thousand pictures are heard of one by one: they are grouped now and then
+        self._regroup = QTimer(self, singleShot=True, interval=REGROUP_MS)
+        self._regroup.timeout.connect(self.regroup)
         session.shootChanged.connect(self._on_shoot_changed)
         session.sortingChanged.connect(self._on_sorting_changed)
 
@@ -63,7 +68,7 @@ class SheetModel(QAbstractListModel):
         self._pool.waitForDone()
 
     def is_idle(self) -> bool:
-        return None not in self._images.values()
+        return None not in self._images.values() and not self._regroup.isActive()
 
     def _image(self, path: Path) -> QImage | str | None:
         if path not in self._images:
@@ -86,11 +91,15 @@ class SheetModel(QAbstractListModel):
         self._images[path] = image
         if facts is not None:
             self.session.take_facts(path, facts)
+            if not self._regroup.isActive():
+                self._regroup.start()
         self._touch(path)
-        found = self.session.desk.set_of(path)
-        for other in found.pictures if found is not None else ():
-            # the line over them may have grown
-            self._touch(other)
+
+    def regroup(self) -> None:
+        """Propose sets of what was heard by now."""
+        self.session.desk.regroup()
+        if self.session.pictures:
+            self.dataChanged.emit(self.index(0), self.index(len(self.session.pictures) - 1))
 
     def _on_shoot_changed(self) -> None:
         self.beginResetModel()

@@ -19,7 +19,7 @@ from . import theme
 from .jobs import Job
 from .painted import painting_item
 
-WAITING, WORKING, DONE, FAILED, STOPPED = "waiting", "working", "done", "failed", "stopped"
+WAITING, WORKING, DONE, FAILED, STOPPED, LEFT = "waiting", "working", "done", "failed", "stopped", "left over"
 ROW_PX = 30
 PACE_OF = 8
 """Deliveries whose seconds make the pace."""
@@ -70,16 +70,18 @@ class DeliveryQueue(QAbstractListModel):
             return row.text or str(row.path or row.picture)
         return row if role == Qt.ItemDataRole.UserRole else None
 
-    def add(self, delivery: Delivery) -> None:
-        self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
-        self.rows.append(delivery)
+    def add(self, *deliveries: Delivery) -> None:
+        if not deliveries:
+            return
+        self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows) + len(deliveries) - 1)
+        self.rows.extend(deliveries)
         self.endInsertRows()
         self.moved.emit()
         self._next()
 
     def owed(self) -> list[Delivery]:
-        """What is not written yet."""
-        return [row for row in self.rows if row.state != DONE]
+        """What is still to be written: neither done nor stopped."""
+        return [row for row in self.rows if row.state not in (DONE, STOPPED)]
 
     def pause(self, is_paused: bool) -> None:
         """Begin nothing more until it goes on; what is being written is finished."""
@@ -97,22 +99,23 @@ class DeliveryQueue(QAbstractListModel):
         return pace * waiting if pace is not None and waiting else None
 
     def forget_owed(self) -> None:
-        """Another shoot is open: what waits is let go, and told again when its folder is."""
-        self.end()
+        """Another shoot is open: what waits is let go, and told again when its folder is; what is being written is
+        finished."""
         self.beginResetModel()
         self.rows = [row for row in self.rows if row is self._current]
         self.endResetModel()
 
     def stop(self, row: Delivery) -> None:
         """Stop a row that waits or works; nothing of it is written."""
-        if row.state == WAITING:
+        if row.state in (WAITING, LEFT):
             row.state = STOPPED
             self._touch(row)
+            self.moved.emit()
         elif row is self._current and self._job:
             self._job.stop()
 
     def retry(self, row: Delivery) -> None:
-        if row.state in (FAILED, STOPPED):
+        if row.state in (FAILED, STOPPED, LEFT):
             row.state, row.share, row.text = WAITING, 0.0, ""
             self._touch(row)
             self._next()
@@ -121,8 +124,10 @@ class DeliveryQueue(QAbstractListModel):
         return self._job is None
 
     def end(self) -> None:
-        for row in self.rows:
-            self.stop(row)
+        """Begin nothing more and stop what is being written; it is owed all the same."""
+        self.is_paused = True
+        if self._job is not None:
+            self._job.stop()
 
     def _next(self) -> None:
         if self._job is not None or self.is_paused:

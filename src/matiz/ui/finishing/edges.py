@@ -82,7 +82,8 @@ class EdgesPage(Page):
     """Fall-off."""
 
     title, tip = "Edges", "The picture darkened towards its edges, so that the eye stays inside"
-    shows = ("finish", "attention", "attention_unfinished")
+    # attention waits until the hand rests
+    shows = ("finish",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)

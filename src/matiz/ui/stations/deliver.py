@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QThreadPool, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QListView, QVBoxLayout
 
@@ -19,7 +19,8 @@ from ...recipe.leaves import Number
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import caption, push
-from ..delivery_queue import FAILED, STOPPED, Delivery, DeliveryDelegate, DeliveryQueue
+from ..delivery_queue import LEFT, Delivery, DeliveryDelegate, DeliveryQueue
+from ..finishing.border import paint_border
 from ..instruments.gauges import Gauges
 from ..jobs import Job
 from ..line import Line
@@ -27,7 +28,6 @@ from ..picture_view import PictureView
 from ..session import Session
 from ..tape import Ruling, Tape
 from .base import ALL, Station
-from .finish import paint_border
 
 QUALITY = Number("", 50.0, 100.0, 95.0, 1.0, 0, "Quality of lossy formats: 95 is fit for handing on, 80 for mail.")
 SIDE = Number("px", 200.0, 12_000.0, 1920.0, 20.0, 0, "That side of the delivery; a picture is never enlarged.")
@@ -47,6 +47,8 @@ SHARPENINGS = {
     "matte": "for matte paper",
 }
 KEEPS = {"all": "all metadata", "rights": "rights and time", "none": "no metadata"}
+KEEP_MS = 300
+"""After the last change of the queue until what it owes is kept."""
 PROFILE = "profile\u2026"
 FOLDER_NAME = "deliveries"
 
@@ -64,8 +66,13 @@ class DeliverStation(Station):
         self.queue.failed.connect(session.said.emit)
         self.queue.moved.connect(self._on_queue)
         session.shootChanged.connect(self._on_shoot)
+        self._keeper = QThreadPool()
+        self._keeper.setMaxThreadCount(1)
+        self._keeping = QTimer(self, singleShot=True, interval=KEEP_MS)
+        self._keeping.timeout.connect(self._keep_queue)
         self._folder: Path | None = None
         self._shoot: Path | None = None
+        self._seen: Path | None = None
         self._order = Order(short_side=1920)
         self._orders = self._read_orders()
         self.gauges = Gauges()
@@ -87,10 +94,10 @@ class DeliverStation(Station):
                       for name, (text, spec) in SIZES.items() if spec is not None}  # fmt: skip
         self.quality = Tape("Quality", QUALITY)
         for name, tape in self.sizes.items():
-            tape.valueChanging.connect(lambda value, n=name: self._set(**{n: self._sized(n, value)}))
+            tape.valueChanging.connect(lambda value, n=name: self._take(**{n: self._sized(n, value)}))
             tape.valueChanged.connect(lambda value, n=name: self._set(**{n: self._sized(n, value)}))
             tapes.addWidget(tape, 0, 0)
-        self.quality.valueChanging.connect(lambda value: self._set(quality=round(value)))
+        self.quality.valueChanging.connect(lambda value: self._take(quality=round(value)))
         self.quality.valueChanged.connect(lambda value: self._set(quality=round(value)))
         tapes.addWidget(self.quality, 0, 1)
         for tape in (*self.sizes.values(), self.quality):
@@ -244,11 +251,15 @@ class DeliverStation(Station):
             return dict(OWN)
 
     def _set(self, **changes: Any) -> None:
+        self._take(**changes)
+        self._show_order()
+
+    def _take(self, **changes: Any) -> None:
+        """Without showing it in the controls: a tape that moves shows itself."""
         try:
             self._order = replace(self._order, **changes)
         except MatizError as error:
             self.session.said.emit(str(error))
-        self._show_order()
         self._show()
 
     def _on_size(self) -> None:
@@ -411,17 +422,19 @@ class DeliverStation(Station):
             else:
                 self.session.said.emit(f"{folder}: cannot be made ({error.strerror}); choose another folder")
             return
-        for n, path in enumerate(paths, 1):
-            self.queue.add(Delivery(path, self.session.document_of(path), self.order(), folder, counter=n))
+        self.queue.add(
+            *(Delivery(path, self.session.document_of(path), self.order(), folder, counter=n)
+              for n, path in enumerate(paths, 1))
+        )  # fmt: skip
 
     def refresh(self) -> None:
         self._show()
 
     def refresh_readings(self) -> None:
-        self.gauges.show_reading(self.reading("delivery"))
         self._show()
 
     def _show(self) -> None:
+        self.gauges.show_reading(self.reading("delivery"), self._order.space)
         engine = self.session.engine
         if engine is not None:
             width, height = engine.size(self.session.recipe)
@@ -443,25 +456,48 @@ class DeliverStation(Station):
             self.pace.setText(f"{number(left, 0, 's')} left, {number(pace, 1, 's')} each")
         else:
             self.pace.setText("Deliveries")
-        if self._shoot is None:
+        self._keeping.start()
+
+    def _keep_queue(self) -> None:
+        """On a thread of its own, one after the other: the disk may be slow."""
+        shoot = self._shoot
+        if shoot is None:
             return
-        try:
-            write_queue(self._shoot, [Owed(row.picture, row.order, row.folder) for row in self.queue.owed()])
-        except MatizError as error:
-            self.session.said.emit(str(error))
+        owed = [Owed(row.picture, row.order, row.folder) for row in self.queue.owed()]
+        job = Job(lambda _: write_queue(shoot, owed), "queue")
+        job.failed.connect(self.session.said.emit)
+        job.start(self._keeper)
+
+    def end(self) -> None:
+        self._keeping.stop()
+        self._keep_queue()
+        self._keeper.waitForDone()
+
+    def is_idle(self) -> bool:
+        return not self._keeping.isActive() and not self._keeper.activeThreadCount()
 
     def _on_shoot(self) -> None:
         """What an earlier session owed waits to be tried again."""
         pictures = self.session.pictures
         shoot = pictures[0].parent if pictures else None
-        if shoot == self._shoot:
+        if shoot == self._seen:
             return
-        self._shoot = None
+        self._keeping.stop()
+        self._keep_queue()
+        # nothing is kept of this one before what it owes is known
+        self._seen, self._shoot = shoot, None
         self.queue.forget_owed()
-        for owed in read_queue(shoot) if shoot is not None else []:
-            document = self.session.document_of(owed.picture)
-            self.queue.add(Delivery(owed.picture, document, owed.order, owed.folder, state=STOPPED))
-        self._shoot = shoot
+        if shoot is None:
+            return
+
+        def show(left: list[Owed]) -> None:
+            self._shoot = shoot
+            self.queue.add(
+                *(Delivery(owed.picture, self.session.document_of(owed.picture), owed.order, owed.folder, state=LEFT)
+                  for owed in left)
+            )  # fmt: skip
+
+        self.session.do_aside(lambda _: read_queue(shoot), "queue", show, of_shoot=True)
 
     def _on_choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self.deck, "Folder for deliveries", str(self.folder() or Path.home()))
@@ -474,8 +510,7 @@ class DeliverStation(Station):
 
     def _on_retry(self) -> None:
         for row in self._chosen():
-            if row.state in (FAILED, STOPPED):
-                self.queue.retry(row)
+            self.queue.retry(row)
 
     def _chosen(self) -> list[Delivery]:
         picked = self.list.selectionModel().selectedIndexes()

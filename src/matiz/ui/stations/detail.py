@@ -29,7 +29,7 @@ class DetailStation(Station):
 
     number, title, key = 7, "Detail", "detail"
     # what is measured in numbers waits until the hand rests: the picture comes first
-    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "blur", "blur_after", "loupes")
+    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "loupes")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
