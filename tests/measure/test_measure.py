@@ -247,7 +247,8 @@ def test_the_report_has_its_stable_keys(scene_engine):
 def test_delivery_gauges(hall_engine):
     reading = Meter(hall_engine).picture(RECIPE).delivery
     assert 0.01 < reading.bare_paper < 0.2, "the window and the lanterns"
-    assert 0 <= reading.no_shadow < 0.5 and 0 < reading.out_of_gamut < 0.5
+    assert 0 <= reading.no_shadow < 0.5 and 0 < reading.out_of_gamut["sRGB"] < 0.5
+    assert reading.out_of_gamut["Rec.2020"] <= reading.out_of_gamut["Display P3"] <= reading.out_of_gamut["sRGB"]
     darker = Meter(hall_engine).picture(RECIPE.change("tone.exposure_EV", -3.0)[0]).delivery
     assert darker.bare_paper == 0.0 and darker.no_shadow > reading.no_shadow
 
@@ -279,7 +280,7 @@ def test_black_patches_are_listed_with_their_share():
 
 @pytest.mark.parametrize("beyond, counted", [(0.0, 0.0), (0.001, 0.0), (0.01, 0.5), (0.2, 0.5)])
 def test_colours_outside_srgb_are_counted_but_for_rounding(beyond, counted):
-    """Half of the picture lies so far beyond the output space, on the red side."""
+    """Half of the picture lies so far beyond sRGB, on the red side; the widest space holds all of it."""
     from matiz.colour.spaces import SRGB_TO_REC2020
     from matiz.measure.deliver import read_delivery
 
@@ -287,7 +288,7 @@ def test_colours_outside_srgb_are_counted_but_for_rounding(beyond, counted):
     inside[:, :10, 0] = 1.0 + beyond
     shown = (inside @ SRGB_TO_REC2020.T).astype(np.float32)
     reading = read_delivery(np.clip(inside, 0, 1).astype(np.float32), shown)
-    assert reading.out_of_gamut == counted
+    assert reading.out_of_gamut["sRGB"] == counted and reading.out_of_gamut["ROMM RGB"] == 0.0
     assert reading.bare_paper == 0.5 and reading.no_shadow == 0.0
 
 

@@ -21,7 +21,7 @@ COLOUR_MORE = 25.0
 LEAST_KEPT = 0.75
 MOST_HALO_L = 3.0
 GENTLER = 0.75
-SOFT_PX, MOST_RESCUED_PX = 1.15, 2.5
+SOFT_PX, MOST_RESCUED_PX = 1.25, 2.5
 """Spread of the sharpest edges from which on a picture is soft, and to which it can be made sharper."""
 LEAST_EDGES = 60
 """That have told it."""
@@ -151,5 +151,5 @@ def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             evidence=evidence,
             fix=(("detail.deblur.blur_px", back),),
             fix_label=f"Take a blur of {number(back, 1, 'px')} back",
-            certainty=0.6,
+            certainty=0.4,
         )

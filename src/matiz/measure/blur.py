@@ -1,7 +1,8 @@
 """How far a picture is blurred as it was taken: the spread of its sharpest edges, and where.
 
 A profile is taken across each strong, lone edge and compared with steps seen through Gaussians. Nature's own edges are
-soft too, so the sharpest of them tell of the lens and the focus.
+soft too, so the sharpest of them tell of the lens and the focus; and where all lone edges are soft, as of clouds, texture
+may still say that little can have been blurred.
 """
 
 from dataclasses import dataclass
@@ -37,6 +38,12 @@ FEW_SHARPEST = 0.08
 there is draws outlines."""
 ALIKE = 1.3
 """Times the spread of the sharpest patch up to which another is as sharp: chance makes some sharper."""
+MID_GREY = 0.18
+BLOCK_PX, LEAST_BLOCKS = 32, 8
+"""Blocks that texture is looked for in, and how many must have some."""
+CLEAR, LEAST_SLOPE, FINEST = 4.0, 1e-5, 0.97
+"""Texture counts from so many times the noise, and from that mean square of slopes on; the quantile of the blocks that is
+the finest."""
 LEAST_EDGES = 24
 
 
@@ -106,8 +113,46 @@ def find_edges(patches: list[NDArray[np.float32]], noise: float, full: list[NDAr
     return Edges(np.concatenate(spreads), np.concatenate(which))
 
 
-def read_blur(edges: Edges, grid: tuple[int, int], like: BlurReading | None = None) -> BlurReading:
-    """grid: patches across and down. like: a reading whose sharpest places are looked at again."""
+def most_blur(patches: list[NDArray[np.float32]], noise: float) -> float:
+    """The blur that the finest texture of patches (height, width) of linear luminance still allows, px; infinite
+    without any.
+
+    Whatever was there before it, a Gaussian of s px leaves slopes that one more of 1 px takes no more than ((s^2 + 1) /
+    s^2)^2 of: as much as of white noise. noise: as for `find_edges`; 0 where it is not known, which allows less.
+    """
+    left = []
+    # on a scale on which noise is even, and the shares that it has in the slopes
+    own = (0.5 * noise) ** 2 * MID_GREY
+    again = own / (4.0 * np.pi)
+    for patch in patches:
+        rows, columns = (length // BLOCK_PX for length in patch.shape)
+        if not rows or not columns:
+            continue
+        root = np.sqrt(np.maximum(patch, 0.0) + np.float32(1e-5))
+        fine, coarse = (
+            cv2.resize(_slopes(each)[: rows * BLOCK_PX, : columns * BLOCK_PX], (columns, rows),
+                       interpolation=cv2.INTER_AREA)
+            for each in (root, cv2.GaussianBlur(root, (0, 0), 1.0))
+        )  # fmt: skip
+        clear = (fine - own > CLEAR * own) & (fine > LEAST_SLOPE) & (coarse - again > 0.1 * coarse)
+        left.append(((fine - own) / np.maximum(coarse - again, 1e-12))[clear])
+    ratios = np.concatenate(left) if left else np.zeros(0)
+    if len(ratios) < LEAST_BLOCKS:
+        return np.inf
+    ratio = max(float(np.quantile(ratios, FINEST)), 1.0 + 1e-6)
+    return float(1.0 / np.sqrt(np.sqrt(ratio) - 1.0))
+
+
+def _slopes(plane: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Their squares, by central differences."""
+    kernel = np.array([[-0.5, 0.0, 0.5]], np.float32)
+    across, down = (cv2.filter2D(plane, cv2.CV_32F, each, borderType=cv2.BORDER_REFLECT) for each in (kernel, kernel.T))
+    return np.asarray(across * across + down * down)
+
+
+def read_blur(edges: Edges, grid: tuple[int, int], most: float, like: BlurReading | None = None) -> BlurReading:
+    """grid: patches across and down. most: what the finest texture allows. like: a reading whose sharpest places are
+    looked at again."""
     across, down = grid
     every = [_quantile(edges.spread_px[edges.patch == n], SHARPEST) for n in range(across * down)]
     places = tuple(tuple(every[row * across : (row + 1) * across]) for row in range(down))
@@ -119,6 +164,7 @@ def read_blur(edges: Edges, grid: tuple[int, int], like: BlurReading | None = No
     counted = np.isin(edges.patch, np.flatnonzero(sharpest)) if like is not None and any(sharpest) else edges.patch >= 0
     few = _quantile(edges.spread_px[counted], FEW_SHARPEST)
     whole = min(few, float(np.median(alike))) if alike and few is not None else few
+    whole = None if whole is None else min(whole, most)
     return BlurReading(whole, len(edges.spread_px), places, tuple(sharpest))
 
 

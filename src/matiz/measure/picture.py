@@ -26,7 +26,7 @@ from ..recipe.tree import Rows, Section
 from . import detail as at_spots
 from . import table
 from .attention import AttentionReading, Pull, read_attention
-from .blur import BlurReading, choose_patches, find_edges, read_blur
+from .blur import MID_GREY, BlurReading, choose_patches, find_edges, most_blur, read_blur
 from .border import Blob, find_blobs
 from .cast import Cast, find_cast
 from .colour import ColourReading, SkinReading, read_colour, read_skin
@@ -57,7 +57,7 @@ MOST_RETOUCHED = 40
 SURE_SUBJECT = 0.4
 """Certainty of a subject from which a cast on it is looked for."""
 MOST_PLACES = 24
-MID_GREY, NEARLY_FULL = 0.18, 0.97
+NEARLY_FULL = 0.97
 LIGHT_WEIGHTS = np.array([0.25, 0.5, 0.25])
 """Of balanced channels, for edges."""
 DEBLURRING = ("detail.deblur.blur_px", "detail.noise.strength_percent", "detail.noise.colour_percent")
@@ -511,7 +511,10 @@ def _blur(sight: Sight, like: BlurReading | None = None) -> BlurReading:
     seen = [_at(sight, sight.recipe, region, "camera") for region in regions]
     full = [pixels.max(axis=2) >= NEARLY_FULL for pixels in seen]
     grain = float(np.sqrt(noise_of(sight.frame).variance(np.array(MID_GREY)))) / MID_GREY
-    return read_blur(find_edges([light(pixels) for pixels in seen], grain, full), grid, like)
+    patches = [light(pixels) for pixels in seen]
+    # of a rendered picture the noise is not known
+    most = most_blur(patches, grain if sight.frame.mosaic is not None else 0.0)
+    return read_blur(find_edges(patches, grain, full), grid, most, like)
 
 
 def _detail_alone(recipe: Recipe) -> Recipe:
