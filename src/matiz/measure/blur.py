@@ -1,8 +1,8 @@
 """How far a picture is blurred as it was taken: the spread of its sharpest edges, and where.
 
-A profile is taken across each strong, lone edge and compared with steps seen through Gaussians. Nature's own edges are
-soft too, so the sharpest of them tell of the lens and the focus; and where all lone edges are soft, as of clouds, texture
-may still say that little can have been blurred.
+A profile is taken across each strong, lone edge and compared with steps seen through Gaussians. Nature's own edges
+are soft too, so the sharpest of them tell of the lens and the focus; and where all lone edges are soft, as of clouds,
+texture may still say that little can have been blurred.
 """
 
 from dataclasses import dataclass
@@ -42,8 +42,8 @@ MID_GREY = 0.18
 BLOCK_PX, LEAST_BLOCKS = 32, 8
 """Blocks that texture is looked for in, and how many must have some."""
 CLEAR, LEAST_SLOPE, FINEST = 4.0, 1e-5, 0.97
-"""Texture counts from so many times the noise, and from that mean square of slopes on; the quantile of the blocks that is
-the finest."""
+"""Texture counts from so many times the noise, and from that mean square of slopes on; the quantile of the blocks that
+is the finest."""
 LEAST_EDGES = 24
 
 
