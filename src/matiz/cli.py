@@ -92,16 +92,13 @@ def _develop(chosen: argparse.Namespace) -> int:
 
 def _deliver(chosen: argparse.Namespace) -> int:
     from .deliver.batch import chosen_pictures, run_here, run_on_cluster, tasks_for
-    from .deliver.orders import orders_file, read_orders
 
-    orders = read_orders(Path(chosen.orders) if chosen.orders else orders_file())
-    if chosen.order not in orders:
-        raise ArgumentError(f"--order: one of {', '.join(map(repr, orders))}; got {chosen.order!r}")
+    order = _order(chosen)
     pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
     if not pictures:
         raise FileError("nothing to deliver: no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
     out = Path(chosen.output).absolute()
-    tasks = tasks_for(pictures, orders[chosen.order], out, replaces=chosen.replace)
+    tasks = tasks_for(pictures, order, out, replaces=chosen.replace)
     jobs = chosen.jobs or min(len(tasks), os.cpu_count() or 1)
     made = run_on_cluster(tasks, chosen.cluster) if chosen.cluster else run_here(tasks, jobs)
     failed = 0
@@ -112,6 +109,43 @@ def _deliver(chosen: argparse.Namespace) -> int:
     if failed:
         raise FileError(f"{failed} of {len(tasks)} failed; the same command again delivers what is missing")
     return 0
+
+
+def _check(chosen: argparse.Namespace) -> int:
+    from .deliver.batch import chosen_pictures
+    from .deliver.checks import checks
+    from .develop.engine import LITTLE_CACHE, Engine
+    from .findings.find import judged
+    from .measure.picture import Meter
+    from .raw.decode import read_frame
+    from .shoot.sidecar import load_document
+
+    order = _order(chosen)
+    for path in chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept):
+        frame = read_frame(path)
+        document = load_document(path).begun(frame.start)
+        engine = Engine(frame, cache_bytes=LITTLE_CACHE)
+        reading = Meter(engine).picture(document.recipe)
+        found = [*checks(reading, document.recipe, order, engine.size(document.recipe)),
+                 *judged(reading, document.recipe)]  # fmt: skip
+        found = [each for each in found if not {each.id, each.key} & set(document.silenced)]
+        if chosen.json:
+            print(json.dumps({"picture": str(path), "found": [each.to_json() for each in found]}), flush=True)
+            continue
+        print(path.name, "" if found else "  nothing to say", flush=True)
+        for each in found:
+            fix = f"  ({each.fix_label})" if each.has_fix else ""
+            print(f"  {each.station.capitalize()}: {each.claim}{fix}", flush=True)
+    return 0
+
+
+def _order(chosen: argparse.Namespace) -> Any:
+    from .deliver.orders import orders_file, read_orders
+
+    orders = read_orders(Path(chosen.orders) if chosen.orders else orders_file())
+    if chosen.order not in orders:
+        raise ArgumentError(f"--order: one of {', '.join(map(repr, orders))}; got {chosen.order!r}")
+    return orders[chosen.order]
 
 
 def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, out: Path) -> None:
@@ -455,14 +489,23 @@ def _add_develop(command: argparse.ArgumentParser) -> None:
     command.add_argument("--long-side", type=int, metavar="N", help="px; never enlarges")
 
 
-def _add_deliver(command: argparse.ArgumentParser) -> None:
+def _add_order(command: argparse.ArgumentParser) -> None:
     command.add_argument("paths", nargs="+", metavar="FOLDER|FILE")
     command.add_argument(
         "--order", required=True, metavar="NAME", help="screen, print, 'hand on', archive, or your own"
     )
     command.add_argument("--orders", metavar="FILE", help="a file of orders instead of your own")
-    command.add_argument("-o", "--output", required=True, metavar="DIR")
     command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+
+
+def _add_check(command: argparse.ArgumentParser) -> None:
+    _add_order(command)
+    command.add_argument("--json", action="store_true", help="a line of JSON for each picture")
+
+
+def _add_deliver(command: argparse.ArgumentParser) -> None:
+    _add_order(command)
+    command.add_argument("-o", "--output", required=True, metavar="DIR")
     command.add_argument("--replace", action="store_true", help="write over files that are there already")
     command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores when not given")
     command.add_argument("--cluster", metavar="tcp://HOST:PORT", help="a dask scheduler; needs matiz[cluster]")
@@ -550,6 +593,7 @@ _Add = Callable[[argparse.ArgumentParser], None]
 _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "demo": (_demo, _add_demo, "Make the demo shoot if it is missing, and open it."),
     "develop": (_develop, _add_develop, "Develop one picture into a file."),
+    "check": (_check, _add_check, "Say what to look at before pictures are written by an order."),
     "deliver": (_deliver, _add_deliver, "Write pictures as their sidecars decide, by an order."),
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),

@@ -51,8 +51,13 @@ class Finding:
         return f"{self.id}:{self.subject}" if self.subject else self.id
 
     @property
-    def has_fix(self) -> bool:
+    def changes_picture(self) -> bool:
+        """Whether its fix is one of the recipe."""
         return bool(self.fix or self.adds)
+
+    @property
+    def has_fix(self) -> bool:
+        return self.changes_picture
 
     @property
     def area(self) -> Region | None:

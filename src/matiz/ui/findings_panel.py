@@ -74,7 +74,7 @@ class Card(QFrame):
         row.setSpacing(0)
         if finding.outlines:
             row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
-        if finding.has_fix:
+        if finding.changes_picture:
             tip = "Now and with the fix, side by side, before it is done; again to end it"
             row.addWidget(self._small("compare", tip, lambda: self.compared.emit(finding)))
         row.addStretch(1)

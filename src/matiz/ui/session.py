@@ -492,9 +492,13 @@ class Session(QObject):
             self._sift()
 
     def _sift(self) -> None:
-        quiet = {*self.silenced.ids(), *self.document.silenced}
-        self.findings = [f for f in self._all_findings if not {f.id, f.key} & quiet]
+        self.findings = self.unsilenced(self._all_findings)
         self.findingsChanged.emit()
+
+    def unsilenced(self, findings: Iterable[Finding]) -> list[Finding]:
+        """Without those that are not to be mentioned."""
+        quiet = {*self.silenced.ids(), *self.document.silenced}
+        return [finding for finding in findings if not {finding.id, finding.key} & quiet]
 
 
 class Grip:

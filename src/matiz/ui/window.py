@@ -225,7 +225,7 @@ class Window(QMainWindow):
 
     def do_finding(self, finding: Finding) -> None:
         self._highlight.outlines = ()
-        self.session.do_finding(finding)
+        self.station.do_finding(finding)
 
     def leave_out(self) -> None:
         self.session.toggle_station(self.station.key, self.station.title)
@@ -283,7 +283,7 @@ class Window(QMainWindow):
         self.commands.open()
 
     def station_findings(self) -> list[Finding]:
-        return [f for f in self.session.findings if f.station == self.station.key]
+        return self.station.findings()
 
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
@@ -417,6 +417,7 @@ class Window(QMainWindow):
         session.shootChanged.connect(self.route.refresh)
         for station in self.stations:
             station.toldAnew.connect(self.route.refresh)
+            station.foundAnew.connect(self._show_findings)
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_closed)
         self.deliver.queue.dataChanged.connect(lambda *_: self.route.refresh())

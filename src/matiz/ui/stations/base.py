@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from ...findings.model import Finding
 from ...recipe.model import plain_recipe
 from ..actions import ActionSpec
 from ..picture_view import PictureView
@@ -35,6 +36,8 @@ class Station(QObject):
 
     toldAnew = Signal()
     """What it says on the route is something else now."""
+    foundAnew = Signal()
+    """The column of findings beside it shows something else now."""
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__()
@@ -67,6 +70,14 @@ class Station(QObject):
     def actions(self) -> tuple[ActionSpec, ...]:
         """Commands of its own; their slots are methods of the station."""
         return ()
+
+    def findings(self) -> list[Finding]:
+        """What the column beside it shows."""
+        return [finding for finding in self.session.findings if finding.station == self.key]
+
+    def do_finding(self, finding: Finding) -> None:
+        """Do what one of them proposes."""
+        self.session.do_finding(finding)
 
     def reading_text(self) -> str:
         """Its main reading, for the route."""

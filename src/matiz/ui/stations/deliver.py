@@ -10,11 +10,13 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QListView, QVBoxLayout
 
 from ...colour.outputs import SPACES
+from ...deliver.checks import Check, checks
 from ...deliver.orders import FORMATS, OWN, Order, orders_file, read_orders, write_orders
 from ...deliver.queue_file import Owed, read_queue, write_queue
 from ...develop.border import border_px
 from ...errors import MatizError
 from ...files import write_text_whole
+from ...findings.model import Finding
 from ...recipe.leaves import Number
 from ...wording import number, percent
 from ..actions import ActionSpec
@@ -57,7 +59,7 @@ class DeliverStation(Station):
     """Orders by name and by hand; one picture or all kept ones."""
 
     number, title, key = 9, "Deliver", "deliver"
-    reads, shows = ALL, ("delivery",)
+    reads, shows = ALL, ("delivery", "blur_after")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -73,7 +75,7 @@ class DeliverStation(Station):
         self._folder: Path | None = None
         self._shoot: Path | None = None
         self._seen: Path | None = None
-        self._order = Order(short_side=1920)
+        self._order = Order(short_side=1920, sharpening="screen")
         self._orders = self._read_orders()
         self.gauges = Gauges()
         self.row.addWidget(self.gauges, 3)
@@ -215,6 +217,7 @@ class DeliverStation(Station):
         self._order = order
         self._show_order()
         self._show()
+        self.foundAnew.emit()
 
     def take_order(self, name: str) -> None:
         """A named one."""
@@ -253,6 +256,7 @@ class DeliverStation(Station):
     def _set(self, **changes: Any) -> None:
         self._take(**changes)
         self._show_order()
+        self.foundAnew.emit()
 
     def _take(self, **changes: Any) -> None:
         """Without showing it in the controls: a tape that moves shows itself."""
@@ -313,6 +317,31 @@ class DeliverStation(Station):
                 tape.set_value(float(value))
         self.quality.set_value(float(order.quality))
         self.quality.setEnabled(FORMATS[order.format].is_lossy)
+
+    # ---- checks
+
+    def checks(self) -> list[Finding]:
+        """What is to be said of the open picture and this order."""
+        engine = self.session.engine
+        if engine is None:
+            return []
+        recipe = self.session.recipe
+        return self.session.unsilenced(checks(self.session.reading, recipe, self._order, engine.size(recipe)))
+
+    def findings(self) -> list[Finding]:
+        """The checks, and what the other stations have found and nobody has decided."""
+        elsewhere = (replace(found, claim=f"{found.station.capitalize()}: {found.claim}")
+                     for found in self.session.findings)  # fmt: skip
+        return [*self.checks(), *elsewhere]
+
+    def open_findings(self) -> int:
+        return len(self.checks())
+
+    def do_finding(self, finding: Finding) -> None:
+        if isinstance(finding, Check) and finding.order is not None:
+            self.set_order(finding.order)
+        else:
+            super().do_finding(finding)
 
     # ---- the record
 
