@@ -59,7 +59,7 @@ def test_what_is_wrong_with_an_order_is_named_and_the_order_it_proposes_is_silen
 
 
 def test_a_space_that_is_offered_holds_the_colours_and_is_not_too_wide_for_its_bits():
-    told = reading(outside={"sRGB": 0.2, "Display P3": 0.05, "opRGB": 0.04})
+    told = reading(outside={"sRGB": 0.2, "Display P3": 0.08, "opRGB": 0.06})
     assert said(Order("TIFF"), told)["deliver.gamut"].order.space == "Rec.2020"
     assert said(Order("JPEG"), told)["deliver.gamut"].order is None, "a JPEG has 8 bits"
     assert said(Order("JPEG", space="paper.icc"), told) == {}

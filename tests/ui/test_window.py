@@ -209,12 +209,12 @@ def test_everything_is_delivered_and_the_file_is_right(window, shoot):
     window.session.commit([("tone.exposure_EV", 1.2)], "Exposure")
     window.session.sort_as(window.session.path, rank=3)
     window.go_to(window.deliver)
-    window.deliver.set_order(Order())
+    window.deliver.ordering.set_order(Order())
     window.deliver.deliver_this()
-    for box, value in ((window.deliver.format, "TIFF"), (window.deliver.size, "short_side")):
+    for box, value in ((window.deliver.ordering.format, "TIFF"), (window.deliver.ordering.size, "short_side")):
         box.setCurrentIndex(box.findData(value))
         box.activated.emit(box.currentIndex())
-    tape = window.deliver.sizes["short_side"]
+    tape = window.deliver.ordering.sizes["short_side"]
     tape.valueChanged.emit(200.0)
     assert window.deliver.order() == Order("TIFF", short_side=200)
     window.deliver.deliver_this()
@@ -238,28 +238,29 @@ def test_orders_are_kept_by_name_taken_and_dropped(window, tmp_path, monkeypatch
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     deliver = window.deliver
     window.go_to(deliver)
-    deliver.take_order("print")
-    assert deliver.order() == OWN["print"] and deliver.named.currentText() == "print"
-    assert deliver.sizes["print_cm"].isVisible() and not deliver.quality.isEnabled()
-    deliver.format.setCurrentIndex(deliver.format.findData("WebP"))
-    deliver.format.activated.emit(0)
-    assert deliver.order().format == "WebP" and deliver.named.currentIndex() == -1
-    deliver.name.setText("walls")
-    deliver.keep.click()
-    assert deliver.named.currentText() == "walls"
+    deliver.ordering.take_order("print")
+    assert deliver.order() == OWN["print"] and deliver.ordering.named.currentText() == "print"
+    assert deliver.ordering.sizes["print_cm"].isVisible() and not deliver.ordering.quality.isEnabled()
+    deliver.ordering.format.setCurrentIndex(deliver.ordering.format.findData("WebP"))
+    deliver.ordering.format.activated.emit(0)
+    assert deliver.order().format == "WebP" and deliver.ordering.named.currentIndex() == -1
+    deliver.ordering.name.setText("walls")
+    deliver.ordering.keep.click()
+    assert deliver.ordering.named.currentText() == "walls"
     assert read_orders(tmp_path / "config" / "matiz" / "orders.json")["walls"].format == "WebP"
-    deliver.take_order("screen")
-    deliver.take_order("walls")
+    deliver.ordering.take_order("screen")
+    deliver.ordering.take_order("walls")
     assert deliver.order().format == "WebP"
-    deliver.drop.click()
+    deliver.ordering.drop.click()
     assert "walls" not in read_orders(tmp_path / "config" / "matiz" / "orders.json")
-    deliver.name.setText("")
-    deliver.keep.click()
-    deliver.pattern.setText("{nothing}")
-    deliver.pattern.editingFinished.emit()
-    assert "pattern" in window.header.word.whole() and deliver.pattern.text() == "{name}"
-    for box, value in ((deliver.keeps, "none"), (deliver.place, "yes"), (deliver.sharpening, "matte"),
-                       (deliver.space, "opRGB"), (deliver.size, "full")):  # fmt: skip
+    deliver.ordering.name.setText("")
+    deliver.ordering.keep.click()
+    deliver.ordering.pattern.setText("{nothing}")
+    deliver.ordering.pattern.editingFinished.emit()
+    assert "pattern" in window.header.word.whole() and deliver.ordering.pattern.text() == "{name}"
+    page = deliver.ordering
+    for box, value in ((page.keeps, "none"), (page.place, "yes"), (page.sharpening, "matte"), (page.space, "opRGB"),
+                       (page.size, "full")):  # fmt: skip
         box.setCurrentIndex(box.findData(value))
         box.activated.emit(box.currentIndex())
     order = deliver.order()

@@ -35,6 +35,11 @@ class Parametric:
         start = (self.a * self.d + self.b) ** self.g
         return np.asarray(np.where(linear < start, linear / self.c, power))
 
+    def decoded(self, encoded: Array) -> Array:
+        """Linear 0..1 of encoded 0..1."""
+        power = np.maximum(self.a * encoded + self.b, 0.0) ** self.g
+        return np.asarray(np.where(encoded < self.d, self.c * encoded, power))
+
 
 @dataclass(frozen=True, eq=False)
 class Space:
@@ -63,6 +68,9 @@ class Space:
         if self.name == "sRGB":
             return np.asarray(encode_sRGB(linear))
         return self.curve.encoded(np.asarray(linear))
+
+    def decoded(self, encoded: NDArray[np.floating]) -> Array:
+        return self.curve.decoded(np.asarray(encoded))
 
 
 _SRGB_CURVE = Parametric(2.4, 1.0 / 1.055, 0.055 / 1.055, 1.0 / 12.92, 0.04045)

@@ -22,8 +22,8 @@ from .orders import CM_PER_INCH, FORMATS, Order
 STATION = "deliver"
 LEAST_LIGHT, LEAST_DARK = 0.005, 0.02
 """Of the picture, from which on detail that a paper cannot hold is spoken of: what is lost in lights is seen sooner."""
-LEAST_OUTSIDE, HELD = 0.01, 0.002
-"""Of the picture outside a colour space: spoken of, and as good as none."""
+LEAST_OUTSIDE, HELD, MUCH_LESS = 0.01, 0.002, 0.25
+"""Of the picture outside a colour space: spoken of, as good as none, and what another space must bring it down to."""
 WIDE = ("Rec.2020", "ROMM RGB")
 """Too wide for 8 bits: smooth areas show steps. Common practice, no source."""
 DEEPER = {"PNG 8": "PNG", "TIFF 8": "TIFF"}
@@ -129,12 +129,14 @@ def _gamut(look: Look) -> Iterator[Finding]:
     share = outside.get(look.order.space, 0.0)
     if share < LEAST_OUTSIDE:
         return
-    wider = next((name for name in SPACES if outside[name] <= HELD and not _is_coarse(look.order, name)), None)
+    better = max(HELD, MUCH_LESS * share)
+    wider = next((name for name in SPACES if outside[name] <= better and not _is_coarse(look.order, name)), None)
     yield Check(
         id="deliver.gamut",
         station=STATION,
         claim=f"{percent(share)} of the picture has colours that {look.order.space} cannot hold: they are drawn in",
-        evidence={"outside_%": round(100.0 * share, 2)},
+        evidence={"outside_%": round(100.0 * share, 2)}
+        | ({f"in {wider}_%": round(100.0 * outside[wider], 2)} if wider else {}),
         order=replace(look.order, space=wider) if wider else None,
         fix_label=f"Write it in {wider}, for who can show it" if wider else "",
         certainty=0.7,

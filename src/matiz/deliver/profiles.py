@@ -54,6 +54,19 @@ def read_profile(path: Path) -> bytes:
 def into_profile(rec2020: Image, profile: Path, intent: str, *, black_point: bool) -> NDArray[np.uint16]:
     """Codes (height, width, 3) of linear Rec.2020, by littleCMS, in a process of their own: what comes from a file is
     not read in this one. FormatError when the profile cannot be used."""
+    return _through(rec2020, profile, [INTENTS[intent], EXACT | (BLACK_POINT if black_point else 0)])
+
+
+def through_paper(rec2020: Image, profile: Path, intent: str, *, black_point: bool, with_white: bool) -> Image:
+    """How linear Rec.2020 (height, width, 3) looks once a paper has it, likewise. with_white: the paper's own white is
+    left in it; without, the eye has taken it for white."""
+    back = INTENTS["absolute" if with_white else "relative"]
+    codes = _through(rec2020, profile, [INTENTS[intent], EXACT | (BLACK_POINT if black_point else 0), back])
+    way = SPACES["ROMM RGB"]
+    return np.asarray(way.decoded(codes / 65_535.0) @ np.linalg.inv(way.from_rec2020()).T, np.float32)
+
+
+def _through(rec2020: Image, profile: Path, numbers: list[int]) -> NDArray[np.uint16]:
     # a linear space in 16 bit would be coarse in darks: by way of ROMM RGB, which is wide and encoded
     way = SPACES["ROMM RGB"]
     matrix = way.from_rec2020().T.astype(np.float32)
@@ -62,10 +75,9 @@ def into_profile(rec2020: Image, profile: Path, intent: str, *, black_point: boo
         for first in range(0, len(rec2020), STRIP_ROWS):
             linear = np.clip(rec2020[first : first + STRIP_ROWS] @ matrix, 0.0, 1.0)
             codes[first : first + STRIP_ROWS] = np.rint(way.encoded(linear) * 65_535.0)
-        flags = EXACT | (BLACK_POINT if black_point else 0)
-        numbers = [*rec2020.shape[:2], INTENTS[intent], flags]
+        asked = map(str, (*rec2020.shape[:2], *numbers))
         done = subprocess.run(
-            [sys.executable, "-m", "matiz.deliver.through_profile", str(exchange), str(profile), *map(str, numbers)],
+            [sys.executable, "-m", "matiz.deliver.through_profile", str(exchange), str(profile), *asked],
             capture_output=True, check=False,
         )  # fmt: skip
         if done.returncode:

@@ -5,15 +5,14 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPen
 
 from ..develop.engine import Engine
 from ..measure.change import change_map, contours
 from ..recipe.model import Recipe
-from ..wording import number
 from . import theme
-from .over_picture import label
-from .render import Rendered, Renderer, RenderRequest
+from .over_picture import label, paint_contours
+from .render import Rendered, Renderer, RenderRequest, pixels_of
 from .viewport import Viewport
 from .worker import LatestWorker
 
@@ -126,21 +125,7 @@ class Comparison(QObject):
         label(painter, right, QPointF(x + 8, place.top() + 8), Qt.AlignmentFlag.AlignLeft)
 
     def _paint_change(self, painter: QPainter, place: QRectF) -> None:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for n, (level, lines) in enumerate(self._lines.items()):
-            for line in lines:
-                points = QPolygonF(
-                    [QPointF(place.left() + u * place.width(), place.top() + v * place.height()) for u, v in line]
-                )
-                painter.setPen(QPen(theme.grey(5), 2.4 + 0.5 * n))
-                painter.drawPolygon(points)
-                painter.setPen(QPen(theme.grey(97), 0.9 + 0.5 * n))
-                painter.drawPolygon(points)
-            if lines:
-                top = max(lines, key=len)
-                u, v = top[int(np.argmin(top[:, 1]))]
-                at = QPointF(place.left() + u * place.width(), place.top() + v * place.height() + 4)
-                label(painter, f"ΔE {number(level, 0)}", at, Qt.AlignmentFlag.AlignLeft)
+        paint_contours(painter, place, self._lines)
         if not any(self._lines.values()) and self._lines:
             label(
                 painter, "nothing differs by ΔE 2 or more", place.topLeft() + QPointF(8, 8), Qt.AlignmentFlag.AlignLeft
@@ -166,11 +151,4 @@ class Comparison(QObject):
 
 
 def _mapped(request: Any, emit: Any) -> None:
-    emit(contours(change_map(*(_pixels(image) for image in request))))
-
-
-def _pixels(image: QImage) -> np.ndarray:
-    flat = np.frombuffer(image.constBits(), np.uint8)
-    return flat.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 4].reshape(
-        image.height(), image.width(), 4
-    )
+    emit(contours(change_map(*(pixels_of(image) for image in request))))

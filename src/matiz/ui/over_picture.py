@@ -1,10 +1,12 @@
 """Lines, frames and labels over the picture: dark below light, so that they are seen on any ground."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 
+from ..wording import number
 from . import theme
 
 LABEL_PX = 18
@@ -46,3 +48,22 @@ def framed(painter: QPainter, area: QRectF, text: str) -> None:
     """A dashed frame with a label on its upper edge."""
     stroked(painter, lambda: painter.drawRect(area), dashed=True)
     label(painter, text, QPointF(area.left(), area.top() - LABEL_PX))
+
+
+def paint_contours(painter: QPainter, place: QRectF, lines: Mapping[float, Sequence[np.ndarray]]) -> None:
+    """Closed lines (n, 2), in 0..1 of `place`, by their ΔE, the stronger the thicker; the largest of each is named."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for n, (level, each) in enumerate(lines.items()):
+        for line in each:
+            points = QPolygonF(
+                [QPointF(place.left() + u * place.width(), place.top() + v * place.height()) for u, v in line]
+            )
+            painter.setPen(QPen(theme.grey(5), 2.4 + 0.5 * n))
+            painter.drawPolygon(points)
+            painter.setPen(QPen(theme.grey(97), 0.9 + 0.5 * n))
+            painter.drawPolygon(points)
+        if each:
+            top = max(each, key=len)
+            u, v = top[int(np.argmin(top[:, 1]))]
+            at = QPointF(place.left() + u * place.width(), place.top() + v * place.height() + 4)
+            label(painter, f"ΔE {number(level, 0)}", at, Qt.AlignmentFlag.AlignLeft)

@@ -84,3 +84,11 @@ def to_image(pixels: np.ndarray) -> QImage:
     image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32)
     image._pixels = pixels  # type: ignore[attr-defined]
     return image
+
+
+def pixels_of(image: QImage) -> np.ndarray:
+    """The screen pixels (height, width, 4), blue first, of an image of 32 bits; they are its own."""
+    flat = np.frombuffer(image.constBits(), np.uint8)
+    return flat.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 4].reshape(
+        image.height(), image.width(), 4
+    )

@@ -12,7 +12,7 @@ from ...develop.engine import Engine
 from ...develop.graph import place_mask
 from ...recipe.model import Recipe
 from ..picture_view import PictureView
-from ..render import to_image
+from ..render import pixels_of, to_image
 from ..viewport import Viewport
 from ..worker import LatestWorker
 
@@ -95,9 +95,7 @@ def _made(wanted: Wanted, emit: Callable[[QImage], None]) -> None:
         codes = (own * 255.0 + 0.5).astype(np.uint8)
         emit(to_image(cv2.cvtColor(codes, cv2.COLOR_GRAY2BGRA)))
         return
-    flat = np.frombuffer(wanted.image.constBits(), np.uint8)
-    shown = flat.reshape(size[1], wanted.image.bytesPerLine())[:, : size[0] * 4].reshape(size[1], size[0], 4)
-    emit(to_image(over(shown, own)))
+    emit(to_image(over(pixels_of(wanted.image), own)))
 
 
 def over(shown: np.ndarray, own: np.ndarray) -> np.ndarray:

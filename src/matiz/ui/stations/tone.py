@@ -25,6 +25,7 @@ from ..instruments.ladder import Ladder
 from ..over_picture import framed
 from ..picture_view import PictureView
 from ..read_drag import ReadDrag
+from ..render import pixels_of
 from ..session import Session
 from .base import Station
 
@@ -182,8 +183,7 @@ class ToneStation(Station):
         """Transparent but for the marks; kept until the picture changes."""
         key = image.cacheKey()
         if self._clip_of is None or self._clip_of[0] != key:
-            pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
-            self._clip_of = (key, _marks(pixels[..., 2::-1]))
+            self._clip_of = (key, _marks(pixels_of(image)[..., 2::-1]))
         return self._clip_of[1]
 
     def refresh(self) -> None:

@@ -1,0 +1,108 @@
+"""Deliver's pages in the real window."""
+
+import pytest
+
+from matiz.deliver.orders import Order
+from matiz.ui.shots import settle
+
+
+@pytest.fixture
+def deliver(window):
+    window.session.open_picture(window.session.pictures[-1])
+    window.go_to(window.deliver)
+    settle(window)
+    return window.deliver
+
+
+def claims(window) -> list[str]:
+    return [card.finding.claim for card in window.findings.cards()]
+
+
+def test_checks_stand_before_what_is_open_elsewhere_and_their_fix_changes_the_order(window, deliver):
+    deliver.ordering.set_order(Order(space="ROMM RGB"))
+    settle(window)
+    first = window.findings.cards()[0]
+    assert "too wide for 8 bits" in first.finding.claim and deliver.open_findings() >= 1
+    assert not first.findChild(type(first.do), "compare"), "there is nothing to compare in the picture"
+    assert any(claim.split(":")[0] in ("Mend", "Tone", "Light", "Detail") for claim in claims(window))
+    first.do.click()
+    settle(window)
+    assert deliver.order().space == "Display P3" and not window.session.document.version.history.changes
+    assert not any("too wide" in claim for claim in claims(window))
+
+
+def test_a_finding_of_another_station_is_done_from_here(window, deliver):
+    card = next(card for card in window.findings.cards() if card.finding.fix and ": " in card.finding.claim)
+    station = card.finding.station
+    assert station != "deliver"
+    before = getattr(window.session.recipe, station)
+    card.do.click()
+    settle(window)
+    assert getattr(window.session.recipe, station) != before
+
+
+def test_a_check_that_is_silenced_here_is_quiet(window, deliver):
+    deliver.ordering.set_order(Order(pattern="dawn"))
+    settle(window)
+    found = next(each for each in deliver.findings() if each.id == "deliver.same_names")
+    window.session.silence(found, for_good=False)
+    settle(window)
+    assert not any("same name" in claim for claim in claims(window))
+
+
+def test_the_paper_view_shows_what_paper_makes_of_the_picture(window, deliver):
+    before = window.view.grab().toImage()
+    deliver.turn_to("Paper")
+    page = deliver.on_paper
+    settle(window)
+    assert window.view.grab().toImage() == before
+    page.see("inks")
+    settle(window)
+    inks = window.view.grab().toImage()
+    assert inks != before and "black is L* 19" in page.told.text()
+    page.see("paper")
+    settle(window)
+    assert window.view.grab().toImage() != inks
+    window.view.show_before(True)
+    settle(window)
+    window.view.show_before(False)
+    page.paper.setCurrentIndex(page.paper.findText("glossy paper"))
+    page.paper.activated.emit(0)
+    settle(window)
+    assert "black is L* 5" in page.told.text()
+    page.differences.setChecked(True)
+    settle(window)
+    assert any(page.paper_view._made.lines.values())
+    page.see("off")
+    settle(window)
+    assert window.view.grab().toImage() == before
+    page.see("inks")
+    deliver.turn_to("Order")
+    settle(window)
+    assert window.view.grab().toImage() == before, "what another page shows is put away"
+
+
+def test_the_intent_is_a_part_of_the_order_and_a_broken_profile_is_told(window, deliver, tmp_path):
+    deliver.turn_to("Paper")
+    page = deliver.on_paper
+    page.intent.setCurrentIndex(page.intent.findData("perceptual"))
+    page.intent.activated.emit(0)
+    page.black.click()
+    assert (deliver.order().intent, deliver.order().black_point) == ("perceptual", False)
+    assert page.paper_view.paper.intent == "perceptual" and not page.paper_view.paper.black_point
+    broken = tmp_path / "broken.icc"
+    broken.write_bytes(b"x" * 300)
+    page.see("inks")
+    deliver.ordering.set_order(Order(space=str(broken)))
+    settle(window)
+    assert page.paper_view.mode == "off" and "choose another" in window.header.word.whole()
+
+
+def test_the_picture_is_shown_as_large_as_its_print(window, deliver):
+    deliver.turn_to("Paper")
+    assert not deliver.on_paper.as_large.isEnabled()
+    deliver.ordering.set_order(Order(print_cm=20.0))
+    deliver.on_paper.as_large.click()
+    settle(window)
+    across_in = max(window.session.engine.size(window.session.recipe)) * window.view.viewport.scale
+    assert across_in / window.view.screen().physicalDotsPerInch() == pytest.approx(20.0 / 2.54, rel=0.01)
