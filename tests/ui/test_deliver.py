@@ -1,8 +1,12 @@
 """Deliver's pages in the real window."""
 
 import pytest
+from PIL import Image as Pillow
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 
 from matiz.deliver.orders import Order
+from matiz.shoot.sidecar import load_document
 from matiz.ui.shots import settle
 
 
@@ -106,3 +110,35 @@ def test_the_picture_is_shown_as_large_as_its_print(window, deliver):
     settle(window)
     across_in = max(window.session.engine.size(window.session.recipe)) * window.view.viewport.scale
     assert across_in / window.view.screen().physicalDotsPerInch() == pytest.approx(20.0 / 2.54, rel=0.01)
+
+
+def test_captions_are_kept_in_the_sidecar_given_to_the_kept_and_written(window, deliver, shoot):
+    session = window.session
+    for path in session.pictures[:2]:
+        session.sort_as(path, sorted_as="keep")
+    deliver.turn_to("Caption")
+    page = deliver.captions
+    page.caption.setFocus()
+    QTest.keyClicks(page.caption, "The long table")
+    QTest.keyClick(page.caption, Qt.Key.Key_Return)
+    page.keywords.setFocus()
+    QTest.keyClicks(page.keywords, "supper, hall,, supper ")
+    page.give.click()
+    settle(window)
+    assert "Given to 2" in window.header.word.whole()
+    for path in (session.picture.path, *session.pictures[:2]):
+        kept = load_document(path)
+        assert (kept.caption, kept.keywords) == ("The long table", ("supper", "hall"))
+    session.open_picture(session.pictures[0])
+    settle(window)
+    assert page.caption.text() == "The long table" and page.keywords.text() == "supper, hall"
+    page.keywords.clear()
+    page.keywords.setModified(True)
+    page.keywords.editingFinished.emit()
+    session.open_picture(session.pictures[1])
+    settle(window)
+    assert page.keywords.text() == "supper, hall" and load_document(session.pictures[0]).keywords == ()
+    deliver.deliver_this()
+    settle(window)
+    with Pillow.open(deliver.queue.rows[0].path) as picture:
+        assert picture.getexif()[270] == "The long table"

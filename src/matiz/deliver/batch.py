@@ -106,7 +106,7 @@ def run_task(task: Task) -> Done:
     """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned."""
     from ..develop.engine import LITTLE_CACHE, Engine
     from ..raw.decode import read_frame
-    from .write import deliver
+    from .write import deliver, said_of
 
     path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
     if path.exists() and not task.replaces:
@@ -117,7 +117,7 @@ def run_task(task: Task) -> Done:
         document = document.begun(frame.start)
         engine = Engine(frame, cache_bytes=LITTLE_CACHE)
         exclusive = "" if task.replaces else "leave"
-        made = deliver(engine, document.recipe, task.order, path, rank=document.rank, taken=exclusive)
+        made = deliver(engine, document.recipe, task.order, path, said=said_of(document), taken=exclusive)
     except TakenError:
         # another worker that was taken for dead
         return Done(task, path, was_there=True)

@@ -131,12 +131,14 @@ def _gamut(look: Look) -> Iterator[Finding]:
         return
     better = max(HELD, MUCH_LESS * share)
     wider = next((name for name in SPACES if outside[name] <= better and not _is_coarse(look.order, name)), None)
+    evidence: dict[str, float | str] = {"outside_%": round(100.0 * share, 2)}
+    if wider:
+        evidence[f"in {wider}_%"] = round(100.0 * outside[wider], 2)
     yield Check(
         id="deliver.gamut",
         station=STATION,
         claim=f"{percent(share)} of the picture has colours that {look.order.space} cannot hold: they are drawn in",
-        evidence={"outside_%": round(100.0 * share, 2)}
-        | ({f"in {wider}_%": round(100.0 * outside[wider], 2)} if wider else {}),
+        evidence=evidence,
         order=replace(look.order, space=wider) if wider else None,
         fix_label=f"Write it in {wider}, for who can show it" if wider else "",
         certainty=0.7,

@@ -18,7 +18,8 @@ from ..errors import ArgumentError, Cancelled, FileError
 from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
-from ..raw.metadata import Kept, told_in, write_metadata
+from ..raw.metadata import NOTHING, Kept, Said, told_in, write_metadata
+from ..recipe.document import Document
 from ..recipe.model import Recipe
 from .encode import TOLD_LATER, About, write_pixels
 from .orders import FORMATS, Order, free_name
@@ -46,7 +47,7 @@ def deliver(
     order: Order,
     path: Path,
     *,
-    rank: int = 0,
+    said: Said = NOTHING,
     region: Region | None = None,
     progress: Progress | None = None,
     taken: str = "",
@@ -71,10 +72,10 @@ def deliver(
 
     def write(temporary: Path) -> None:
         later = order.format in TOLD_LATER
-        about = About(profile) if later else About(profile, *told_in(engine.frame, size, rank, kept))
+        about = About(profile) if later else About(profile, *told_in(engine.frame, size, said, kept))
         write_pixels(temporary, codes, order, about)
         if later:
-            write_metadata(temporary, engine.frame, size, rank=rank, kept=kept)
+            write_metadata(temporary, engine.frame, size, said=said, kept=kept)
 
     while True:
         try:
@@ -87,6 +88,11 @@ def deliver(
             path = free_name(path.parent, stem, order)
     heard(1.0)
     return path
+
+
+def said_of(document: Document) -> Said:
+    """What its document says of a picture."""
+    return Said(document.rank, document.caption, document.keywords)
 
 
 def finished(picture: Display, recipe: Recipe, order: Order) -> Display:

@@ -23,6 +23,9 @@ from .frame import Exposure, Frame, Metadata
 
 MOST_TEXT, MOST_PACKET = 16_384, 2**20
 SOFTWARE = "Matiz"
+UTF_8 = "\x1b%G"
+CAPTION_BYTES, KEYWORD_BYTES = 2000, 64
+"""Of IPTC-IIM 4.2, 2:120 and 2:25; 1:90 says that they are in UTF-8."""
 _IMAGE = ("Make", "Model", "ImageDescription", "Artist", "Copyright", "DateTime", "HostComputer", "Rating",
           "RatingPercent", "XPTitle", "XPComment", "XPAuthor", "XPKeywords", "XPSubject")  # fmt: skip
 """Of the first IFD: what is about the picture, and not about how its pixels lie in the file."""
@@ -71,6 +74,19 @@ class Kept:
 
 
 ALL = Kept()
+
+
+@dataclass(frozen=True)
+class Said:
+    """What the user says of a picture; what is empty leaves what came with its file."""
+
+    rank: int = 0
+    """1..5."""
+    caption: str = ""
+    keywords: tuple[str, ...] = ()
+
+
+NOTHING = Said()
 
 
 @dataclass(frozen=True)
@@ -127,10 +143,10 @@ def read_metadata(path: Path) -> Told:
     )
 
 
-def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int = 0, kept: Kept = ALL) -> None:
+def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, said: Said = NOTHING, kept: Kept = ALL) -> None:
     """Write what came with a frame's file, and what is known of it, into a finished picture of `size`.
 
-    rank: its rating, 1..5; 0 leaves the one that came with it. FileError when the file cannot be written.
+    FileError when the file cannot be written.
     """
     try:
         if frame.metadata.xmp and kept.what != "none":
@@ -156,8 +172,8 @@ def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int
             _put(xmp, "Xmp.dc.rights", kept.author)
         if kept.what != "none":
             xmp["Xmp.xmp.CreatorTool"] = SOFTWARE
-        if kept.what == "all" and (rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]):
-            xmp["Xmp.xmp.Rating"] = str(rank)
+        if kept.what == "all":
+            _say(said, exif, iptc, xmp)
         image.setExifData(exif)
         image.setIptcData(iptc)
         image.setXmpData(xmp)
@@ -166,12 +182,42 @@ def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, rank: int
         raise FileError(f"{path.name}: its metadata cannot be written ({error})") from None
 
 
-def told_in(frame: Frame, size: tuple[int, int], rank: int, kept: Kept) -> tuple[bytes, bytes]:
+def _say(said: Said, exif: Any, iptc: Any, xmp: Any) -> None:
+    """Rank, caption and keywords, under every name by which readers look for them."""
+    if said.rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
+        xmp["Xmp.xmp.Rating"] = str(said.rank)
+    if said.caption or said.keywords:
+        _put(iptc, "Iptc.Envelope.CharacterSet", UTF_8)
+    if said.caption:
+        _put(exif, "Exif.Image.ImageDescription", said.caption)
+        _put(iptc, "Iptc.Application2.Caption", _shortened(said.caption, CAPTION_BYTES))
+        _put(xmp, "Xmp.dc.description", said.caption)
+    if said.keywords:
+        _drop(iptc, "Iptc.Application2.Keywords")
+        _drop(xmp, "Xmp.dc.subject")
+        for word in said.keywords:
+            _add(iptc, "Iptc.Application2.Keywords", _shortened(word, KEYWORD_BYTES))
+        words = exiv2.XmpArrayValue(exiv2.TypeId.xmpBag)
+        for word in said.keywords:
+            words.append(word)
+        xmp.add(exiv2.XmpKey("Xmp.dc.subject"), words)
+
+
+def _drop(data: Any, key: str) -> None:
+    while key in [datum.key() for datum in data]:
+        del data[key]
+
+
+def _shortened(text: str, most_bytes: int) -> str:
+    return text.encode("utf-8")[:most_bytes].decode("utf-8", "ignore")
+
+
+def told_in(frame: Frame, size: tuple[int, int], said: Said, kept: Kept) -> tuple[bytes, bytes]:
     """The same as Exif and XMP for a writer that embeds them itself."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "told.jpg"
         Pillow.new("RGB", (8, 8)).save(path, "JPEG")
-        write_metadata(path, frame, size, rank=rank, kept=kept)
+        write_metadata(path, frame, size, said=said, kept=kept)
         with Pillow.open(path) as picture:
             return picture.info.get("exif", b""), picture.info.get("xmp", b"")
 

@@ -13,7 +13,9 @@ FIRST_VERSION = "Version 1"
 LAYOUT = 1
 """Version of what the sidecar holds round the recipes."""
 SORTED_AS = ("", "keep", "hold", "drop")
-_OWN = ("matiz", "current", "sorted_as", "rank", "silenced", "versions")
+MOST_CAPTION, MOST_KEYWORD, MOST_KEYWORDS = 4000, 64, 200
+"""Characters of a caption and of a keyword, and how many of these."""
+_OWN = ("matiz", "current", "sorted_as", "rank", "caption", "keywords", "silenced", "versions")
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,9 @@ class Document:
     current: str = FIRST_VERSION
     sorted_as: str = ""
     rank: int = 0
+    caption: str = ""
+    """What is to be read under the picture."""
+    keywords: tuple[str, ...] = ()
     silenced: tuple[str, ...] = ()
     """Keys of findings that are not to be mentioned for this picture."""
     unknown: Mapping[str, Any] = field(default_factory=dict)
@@ -65,6 +70,10 @@ class Document:
             raise RecipeError(f"sorted_as: one of keep, hold, drop or empty; got {self.sorted_as!r:.80}")
         if not isinstance(self.rank, int) or isinstance(self.rank, bool) or self.rank not in range(6):
             raise RecipeError(f"rank: 0..5, got {self.rank!r:.80}")
+        if not isinstance(self.caption, str) or len(self.caption) > MOST_CAPTION:
+            raise RecipeError(f"caption: a text of {MOST_CAPTION} characters at most, got {self.caption!r:.80}")
+        if len(self.keywords) > MOST_KEYWORDS or not all(0 < len(word) <= MOST_KEYWORD for word in self.keywords):
+            raise RecipeError(f"keywords: {MOST_KEYWORDS} at most, of 1 to {MOST_KEYWORD} characters each")
 
     @property
     def version(self) -> Version:
@@ -106,6 +115,8 @@ class Document:
             "current": self.current,
             "sorted_as": self.sorted_as,
             "rank": self.rank,
+            **({"caption": self.caption} if self.caption else {}),
+            **({"keywords": list(self.keywords)} if self.keywords else {}),
             "silenced": list(self.silenced),
             "versions": {name: version.to_json() for name, version in self.versions.items()},
         }
@@ -116,8 +127,9 @@ class Document:
         """Read what `to_json` wrote; RecipeError says which field is wrong."""
         if not isinstance(data, dict) or not isinstance(data.get("versions"), dict):
             raise RecipeError("sidecar: expected a JSON object with versions")
-        if not isinstance(data.get("silenced", []), list):
-            raise RecipeError("silenced: expected a JSON list")
+        for name in ("silenced", "keywords"):
+            if not isinstance(data.get(name, []), list):
+                raise RecipeError(f"{name}: expected a JSON list")
         layout = data.get("matiz", LAYOUT)
         if not isinstance(layout, int) or isinstance(layout, bool) or layout < 1:
             raise RecipeError(f"matiz: expected a version number, got {layout!r:.40}")
@@ -127,6 +139,8 @@ class Document:
             data.get("current", next(iter(versions), FIRST_VERSION)),
             data.get("sorted_as", ""),
             data.get("rank", 0),
+            data.get("caption", ""),
+            tuple(str(word) for word in data.get("keywords", [])),
             tuple(str(i) for i in data.get("silenced", [])),
             {name: value for name, value in data.items() if name not in _OWN},
             layout,

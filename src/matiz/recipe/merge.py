@@ -15,6 +15,8 @@ def merged(base: Document, ours: Document, theirs: Document) -> tuple[Document, 
         theirs,
         sorted_as=theirs.sorted_as if ours.sorted_as == base.sorted_as else ours.sorted_as,
         rank=theirs.rank if ours.rank == base.rank else ours.rank,
+        caption=theirs.caption if ours.caption == base.caption else ours.caption,
+        keywords=_joined(base.keywords, ours.keywords, theirs.keywords),
         silenced=_joined(base.silenced, ours.silenced, theirs.silenced),
     )
     apart: list[str] = []

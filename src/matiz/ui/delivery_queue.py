@@ -148,17 +148,19 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # the libraries that write files take a tenth of the start, and many a session delivers nothing
-        from ..deliver.write import deliver
+        from ..deliver.write import deliver, said_of
 
         # an engine of its own: the window's stays free for the hand
         frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)
         engine, document = Engine(frame, cache_bytes=LITTLE_CACHE), row.document.begun(frame.start)
         clear_leftovers(row.folder)
-        rank, recipe = document.rank, document.recipe
         taken_utc = frame.exposure.time_utc or ""
-        stem = name_for(row.picture, row.order, taken_utc, counter=row.counter, rank=rank, version=document.current)
+        stem = name_for(
+            row.picture, row.order, taken_utc, counter=row.counter, rank=document.rank, version=document.current
+        )
         path = free_name(row.folder, stem, row.order)
-        return deliver(engine, recipe, row.order, path, rank=rank, progress=lambda s: job.progress(s), taken="rename")
+        said = said_of(document)
+        return deliver(engine, document.recipe, row.order, path, said=said, progress=job.progress, taken="rename")
 
     def _on_returned(self, row: Delivery, path: Path) -> None:
         self._took_s = [*self._took_s[1 - PACE_OF :], time.monotonic() - self._began_s]

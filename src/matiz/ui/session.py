@@ -157,7 +157,7 @@ class Session(QObject):
                 self.open_picture(self.pictures[index])
 
     def sort_as(self, path: Path, **decision: Any) -> None:
-        """Set `sorted_as` or `rank` of a picture."""
+        """Set `sorted_as`, `rank`, `caption` or `keywords` of a picture."""
         if self.desk.change(path, **decision):
             self.saver.soon()
             self.sortingChanged.emit(path)

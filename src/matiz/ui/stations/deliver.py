@@ -17,6 +17,7 @@ from ...findings.model import Finding
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import caption, push
+from ..delivering.captions import CaptionsPage
 from ..delivering.order import OrderPage
 from ..delivering.paper import PaperPage
 from ..delivery_queue import LEFT, Delivery, DeliveryDelegate, DeliveryQueue
@@ -54,6 +55,7 @@ class DeliverStation(PagedStation):
         self._shoot: Path | None = None
         self._seen: Path | None = None
         self.ordering, self.on_paper = OrderPage(session, view), PaperPage(session, view)
+        self.captions = CaptionsPage(session, view)
         self.ordering.moving.connect(self._show)
         self.ordering.moved.connect(self.foundAnew)
         self.ordering.moved.connect(lambda: self.on_paper.show_order(self.order()))
@@ -61,7 +63,7 @@ class DeliverStation(PagedStation):
         self.on_paper.show_order(self.order())
         self.gauges = Gauges()
         self.row.addWidget(self.gauges, 3)
-        self.paged((self.ordering, self.on_paper), "What is settled about deliveries.")
+        self.paged((self.ordering, self.on_paper, self.captions), "What is settled about deliveries.")
         self.row.addLayout(self._queue_column(), 3)
         self.row.setStretch(1, 5)
 
