@@ -1,8 +1,10 @@
 """Deliver's pages in the real window."""
 
+import shutil
+
 import pytest
 from PIL import Image as Pillow
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from matiz.deliver.orders import Order
@@ -142,3 +144,52 @@ def test_captions_are_kept_in_the_sidecar_given_to_the_kept_and_written(window, 
     settle(window)
     with Pillow.open(deliver.queue.rows[0].path) as picture:
         assert picture.getexif()[270] == "The long table"
+
+
+def test_one_thing_is_followed_through_the_set_and_levelled(window, shoot):
+    """The same frame three times, one of them darker and bluer; two others do not show it."""
+    source = window.session.pictures[0]
+    for n in (1, 2):
+        shutil.copy(source, source.with_name(f"{source.stem}-{n}{source.suffix}"))
+    window.open_paths([shoot])
+    settle(window)
+    session = window.session
+    first, dim, same = (
+        next(p for p in session.pictures if p.stem == f"{source.stem}{end}") for end in ("", "-1", "-2")
+    )
+    session.record_for(dim, [("tone.exposure_EV", -0.5), ("light.cct_K", 4600.0)], "moved")
+    session.open_picture(first)
+    window.go_to(window.deliver)
+    window.deliver.turn_to("Same")
+    settle(window)
+    page = window.deliver.same
+    assert not page.follow_set.isEnabled()
+    view = window.view
+    place = view.image_place()
+    at = place.center().toPoint()
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, at + QPoint(20, 20))
+    QTest.mouseMove(view, at + QPoint(60, 50))
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(60, 50))
+    settle(window)
+    assert page.anchor is not None and page.follow_set.isEnabled()
+    page.follow_set.click()
+    settle(window)
+    assert page.found[dim].drift.dE00 > 3.0 and page.found[same].drift.dE00 < 0.2
+    lost = [path for path, found in page.found.items() if found is None]
+    assert lost and dim.name in page.note.text() and "Lost" in page.note.text()
+    assert page.level_all.text() == "Level 1 picture"
+    page.level_all.click()
+    settle(window)
+    kept = load_document(dim)
+    assert kept.version.history.changes[-1].label == f"As in {first.name}"
+    assert kept.recipe.tone.exposure_EV == pytest.approx(session.recipe.tone.exposure_EV, abs=0.1)
+    assert not page.level_all.isEnabled() and page.found[dim].drift.dE00 < 1.0
+    page.plot.changed.emit(page._in_order().index(lost[0]))
+    settle(window)
+    assert session.picture.path == lost[0]
+    page.put((20, 20, 60, 60))
+    settle(window)
+    assert page.found[lost[0]] is not None
+    page.other.click()
+    assert page.anchor is None and "Drag over" in page.note.text()

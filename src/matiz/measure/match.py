@@ -1,7 +1,7 @@
 """Two areas made alike: a place found from the first, and the light, chroma and lightness that bring it to the
 second."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,45 +17,30 @@ from ..recipe.model import Recipe
 from ..recipe.places import Place, Reach
 from ..recipe.tree import Rows, Section, added, replaced
 from .pairs import PairReading, compare, middle_of, shown_lab
+from .solve import Way, brought
 
-ROUNDS = 7
-DONE_dE = 0.1
 REACH_SHARE, LEAST_REACH, MOST_REACH = 0.45, 0.06, 0.5
 """Of the distance to what it must not reach: how far a mask does; and its limits, of the long side."""
 SPREADS, LEAST_OFF, MOST_OFF = 4.0, 10.0, 40.0
 """How far a colour of the mask may be off, in spreads of the area, and its limits, L*a*b*."""
 
 
-@dataclass(frozen=True)
-class _Way:
-    """What a correction is made of, number by number: where it does nothing, how far it is moved to see what it does,
-    its limits, its decimals."""
-
-    start: tuple[float, ...]
-    steps: tuple[float, ...]
-    low: tuple[float, ...]
-    high: tuple[float, ...]
-    digits: tuple[int, ...]
-    made: Callable[[Sequence[float]], dict[str, Any]]
-    """The values of a place."""
-
-
 def _lit(values: Sequence[float]) -> dict[str, Any]:
     return dict(zip(("exposure_EV", "warmer_mired", "greener_duv"), values, strict=True))
 
 
-BY_LIGHT = _Way((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-3.0, -150.0, -0.028), (3.0, 150.0, 0.028), (3, 2, 5), _lit)
+BY_LIGHT = Way((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-3.0, -150.0, -0.028), (3.0, 150.0, 0.028), (3, 2, 5), _lit)
 """Stops, mired and Duv: texture stays, as under another light."""
 
 
-def _by_hue(at_deg: float) -> _Way:
+def _by_hue(at_deg: float) -> Way:
     """A peg: a turn of hue, and a factor of chroma."""
 
     def made(values: Sequence[float]) -> dict[str, Any]:
         turn, chroma = values
         return {"pegs": Rows([("p1", Peg(at_deg=at_deg, reach_deg=180.0, hue_deg=turn, chroma=chroma))])}
 
-    return _Way((0.0, 1.0), (2.0, 0.05), (-80.0, 0.2), (80.0, 3.0), (2, 3), made)
+    return Way((0.0, 1.0), (2.0, 0.05), (-80.0, 0.2), (80.0, 3.0), (2, 3), made)
 
 
 @dataclass(frozen=True)
@@ -130,9 +115,8 @@ def _mask(engine: Engine, recipe: Recipe, area: Region, other: Region) -> Rows[S
     return Rows([("m1", reach)])
 
 
-def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array, way: _Way) -> Place:
-    """A place with the correction that brings the middle of an area nearest to a colour L*, a*, b*: Gauss and Newton's
-    way."""
+def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array, way: Way) -> Place:
+    """A place with the correction that brings the middle of an area nearest to a colour L*, a*, b*."""
     base, ident = Place(name="Matched", mask=mask, hold_chroma="off"), recipe.places.fresh_id()
 
     def place(at: Array) -> Place:
@@ -142,23 +126,4 @@ def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, 
         under = recipe.change_all([(f"places.{ident}", replaced(base, **way.made(at.tolist())))], label="x")[0]
         return middle_of(shown_lab(engine, under, area))[0]
 
-    steps = np.array(way.steps)
-    low, high = np.array(way.low), np.array(way.high)
-    values = np.array(way.start)
-    now = seen(values)
-    for _ in range(ROUNDS):
-        if np.linalg.norm(target - now) < DONE_dE:
-            break
-        # in units of the steps, and held a little: where an area is white or black nothing moves it
-        slopes = np.stack([seen(values + one) - now for one in np.diag(steps)], axis=1)
-        held = slopes.T @ slopes + 1e-3 * np.eye(len(steps))
-        move = np.linalg.solve(held, slopes.T @ (target - now)) * steps
-        for share in (1.0, 0.3):
-            tried = np.clip(values + share * move, low, high)
-            reached = seen(tried)
-            if np.linalg.norm(target - reached) < np.linalg.norm(target - now):
-                break
-        else:
-            break
-        values, now = tried, reached
-    return place(values)
+    return place(brought(seen, target, way))

@@ -1,6 +1,5 @@
 """Two areas compared and made alike: a place is made from the first that has the correction."""
 
-from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
@@ -13,15 +12,12 @@ from ...wording import number
 from .. import theme
 from ..controls import caption, push
 from ..deck_page import Page
+from ..drag_area import DragArea
 from ..instruments.pair_plot import PairPlot
 from ..over_picture import framed
 from ..picture_view import PictureView
 from ..session import Session
-from ..tools import Pointer, Tool
 
-CLICK_SHARE = 0.02
-"""Of the long side: the area of a click that is no drag."""
-LEAST_PX = 6.0
 READINGS = (("dE00", "ΔE00", 1, ""), ("dh", "Δh", 1, "°"), ("dC", "ΔC*", 1, ""), ("dL", "ΔL*", 1, ""))
 
 
@@ -36,7 +32,7 @@ class MatchPage(Page):
         self.pair: PairReading | None = None
         self.was: PairReading | None = None
         """As they were before the last match."""
-        self.tool = DragAreas(self)
+        self.tool = DragArea(session, self.put)
         self.plot = PairPlot()
         self.row.addWidget(self.plot, 5)
         column = QVBoxLayout()
@@ -171,45 +167,3 @@ class MatchPage(Page):
             framed(painter, view.rect_on_widget(area), name)
         if self.tool.rubber is not None:
             framed(painter, self.tool.rubber, "AB"[len(self.areas) % 2])
-
-
-class DragAreas(Tool):
-    """A drag is an area; a click is a small one."""
-
-    cursor = Qt.CursorShape.CrossCursor
-
-    def __init__(self, page: MatchPage) -> None:
-        self._page = page
-        self._from: Pointer | None = None
-        self.rubber: QRectF | None = None
-        """What is being dragged, in the window."""
-
-    def begin(self, pointer: Pointer) -> bool:
-        if pointer.button != Qt.MouseButton.LeftButton or not pointer.inside:
-            return False
-        self._from = pointer
-        return True
-
-    def move(self, pointer: Pointer) -> None:
-        if self._from is not None:
-            self.rubber = QRectF(QPointF(self._from.widget), QPointF(pointer.widget)).normalized()
-            self.view.update()
-
-    def cancel(self) -> None:
-        self._from, self.rubber = None, None
-
-    def end(self, pointer: Pointer) -> None:
-        start, self._from, self.rubber = self._from, None, None
-        engine = self._page.session.engine
-        if start is None or engine is None:
-            return
-        width, height = engine.size(self.view.recipe)
-        (x0, y0), (x1, y1) = start.picture, pointer.picture
-        half = CLICK_SHARE * max(width, height) / 2.0
-        if abs(x1 - x0) < LEAST_PX or abs(y1 - y0) < LEAST_PX:
-            x0, y0, x1, y1 = x1 - half, y1 - half, x1 + half, y1 + half
-        left, right = (round(min(max(v, 0.0), width)) for v in sorted((x0, x1)))
-        top, bottom = (round(min(max(v, 0.0), height)) for v in sorted((y0, y1)))
-        if right - left > 1 and bottom - top > 1:
-            self._page.put((left, top, right - left, bottom - top))
-        self.view.update()

@@ -20,6 +20,7 @@ from ..controls import caption, push
 from ..delivering.captions import CaptionsPage
 from ..delivering.order import OrderPage
 from ..delivering.paper import PaperPage
+from ..delivering.same import SamePage
 from ..delivery_queue import LEFT, Delivery, DeliveryDelegate, DeliveryQueue
 from ..finishing.border import paint_border
 from ..instruments.gauges import Gauges
@@ -55,7 +56,7 @@ class DeliverStation(PagedStation):
         self._shoot: Path | None = None
         self._seen: Path | None = None
         self.ordering, self.on_paper = OrderPage(session, view), PaperPage(session, view)
-        self.captions = CaptionsPage(session, view)
+        self.captions, self.same = CaptionsPage(session, view), SamePage(session, view)
         self.ordering.moving.connect(self._show)
         self.ordering.moved.connect(self.foundAnew)
         self.ordering.moved.connect(lambda: self.on_paper.show_order(self.order()))
@@ -63,7 +64,7 @@ class DeliverStation(PagedStation):
         self.on_paper.show_order(self.order())
         self.gauges = Gauges()
         self.row.addWidget(self.gauges, 3)
-        self.paged((self.ordering, self.on_paper, self.captions), "What is settled about deliveries.")
+        self.paged((self.ordering, self.on_paper, self.same, self.captions), "What is settled about deliveries.")
         self.row.addLayout(self._queue_column(), 3)
         self.row.setStretch(1, 5)
 
