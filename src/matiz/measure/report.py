@@ -17,6 +17,7 @@ from .colour import SkinReading
 from .dust import Speck
 from .faces import FaceReading
 from .mend import MendReading
+from .next_frame import next_frame
 from .noise import NoiseReading
 from .pairs import PairReading, shown_pair
 from .patches import Patch
@@ -88,6 +89,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "black_lift_L": round(reading.finish.black_lift_L, 2),
             "signature_busy_L": _two(reading.finish.signature_busy_L),
         },
+        "next_frame": asdict(next_frame(shot, reading.range, reading.full, reading.noise, reading.blur)),
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
         "mend": {

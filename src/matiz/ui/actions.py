@@ -49,6 +49,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("split", "Split", ("F9",), "Before at the left, after at the right of a line that can be dragged.", "toggle_comparison", "View", "split"),
     ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
     ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a place: which decision made it what it is, in ΔE.", "ask_pixel", "View"),
+    ActionSpec("next_frame", "Next frame", ("Shift+F5",), "What the readings mean for the next exposure in the field.", "say_next_frame", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("alone", "The picture alone", ("F11",), "Nothing but the picture; again, or Escape, to go back.", "toggle_alone", "View"),
     ActionSpec("help", "Commands", ("F1",), "Find a command by typing, see its key, run it.", "show_commands", "View"),

@@ -16,6 +16,7 @@ from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..masks.subject import SubjectMap
 from ..measure.ask import ask_pixel
+from ..measure.next_frame import next_frame
 from ..measure.picture import PictureReading
 from ..measure.values import LightValue, value_of
 from ..proposals.camera_start import camera_start
@@ -321,6 +322,17 @@ class Session(QObject):
             engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
 
         return self.do_aside(fill, "fill", lambda _: then())
+
+    def say_next_frame(self) -> None:
+        """What the readings mean for the next exposure in the field."""
+        reading = self.reading
+        if self.picture is None or not reading.has(("range", "full", "noise", "blur")):
+            self.said.emit("Not measured yet." if self.picture else "Open a picture first.")
+            return
+        shot = self.picture.frame.exposure
+        self.said.emit(
+            f"Next frame: {next_frame(shot, reading.range, reading.full, reading.noise, reading.blur).words()}"
+        )
 
     def do_aside(self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False) -> Job:
         """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where

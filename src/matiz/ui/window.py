@@ -259,6 +259,9 @@ class Window(QMainWindow):
         """The next click in the picture says which decision made the place what it is."""
         self.view.take(self._ask)
 
+    def say_next_frame(self) -> None:
+        self.session.say_next_frame()
+
     @property
     def is_asking(self) -> bool:
         return self._ask in self.view.tools
