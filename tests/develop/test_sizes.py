@@ -13,7 +13,7 @@ from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
 from matiz.recipe.detail import Deblur, Detail, NoiseOut, Sharpen
-from matiz.recipe.finish import FallOff, Finish, Glow, Grain, Signature
+from matiz.recipe.finish import Behind, FallOff, Finish, Glow, Grain, Signature
 from matiz.recipe.model import Mend, Recipe, Tone
 from matiz.recipe.toning import Contrast
 
@@ -22,7 +22,11 @@ EVERYTHING = Recipe(
     tone=Tone(zones_EV=(0.5,) * 11, haze_percent=40.0, contrast=Contrast(3.0, 3.0, 3.0)),
     detail=Detail(NoiseOut(60.0, 80.0), Deblur(1.2), Sharpen(150.0, 3.0)),
     finish=Finish(
-        FallOff(depth_EV=1.0), Glow(amount_percent=50.0, radius_px=20.0), Grain(2.0), signature=Signature("Ana", 12.0)
+        FallOff(depth_EV=1.0),
+        Behind(disc_px=40.0, sharp_y=0.9, far_y=0.3),
+        Glow(amount_percent=50.0, radius_px=20.0),
+        Grain(2.0),
+        signature=Signature("Ana", 12.0),
     ),
 )
 

@@ -128,3 +128,54 @@ def test_the_plot_is_dragged_by_its_marks():
     assert values["lift_EV"] > 0.4 and values["start_percent"] > 45
     assert plot.hit(200, 5) is None
     plot.grab()
+
+
+def test_what_lies_behind_is_blurred_and_the_subject_kept(window, finish):
+    finish.turn_to("Behind")
+    page, session = finish.behind, window.session
+    before = window.view.grab().toImage()
+    tape = page.tapes["finish.behind.disc_px"]
+    tape.setFocus()
+    for _ in range(20):
+        QTest.keyClick(tape, Qt.Key.Key_Right)
+    settle(window)
+    assert session.recipe.finish.behind.disc_px == 20.0 and window.view.grab().toImage() != before
+    assert "disc of 20" in page.note.text() and "as at f/" in page.note.text()
+    page.keep_subject.click()
+    settle(window)
+    (ident,) = session.recipe.places.order
+    assert session.recipe.finish.behind.keeps == ident and page.keeps.currentText() == "Subject"
+    page.keep_subject.click()
+    settle(window)
+    assert session.recipe.places.order == (ident,), "one is enough"
+    page.keeps.setCurrentIndex(0)
+    page.keeps.activated.emit(0)
+    assert session.recipe.finish.behind.keeps == ""
+    session.undo()
+    assert session.recipe.finish.behind.keeps == ident
+
+
+def test_the_line_where_the_ground_is_sharp_is_dragged(window, finish):
+    finish.turn_to("Behind")
+    page, session, view = finish.behind, window.session, window.view
+    assert page.lines_on(view) == {}
+    session.commit([("finish.behind.disc_px", 20.0), ("finish.behind.far_y", 0.3)], "x")
+    settle(window)
+    y = round(page.lines_on(view)["finish.behind.far_y"])
+    at = QPoint(view.width() // 2, y)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, at + QPoint(0, 20))
+    QTest.mouseMove(view, at + QPoint(0, 60))
+    assert session.recipe.finish.behind.far_y > 0.3
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(0, 60))
+    settle(window)
+    moved = page.lines_on(view)["finish.behind.far_y"]
+    assert moved == pytest.approx(y + 60, abs=3)
+    session.undo()
+    settle(window)
+    assert session.recipe.finish.behind.far_y == 0.3
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view, at + QPoint(0, 40))
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    settle(window)
+    assert session.recipe.finish.behind.far_y == 0.3, "Escape takes a drag back"

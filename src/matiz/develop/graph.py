@@ -1,6 +1,6 @@
 """The graph of the picture: which node comes after which, and the ends that a picture can be taken from.
 
-    sensor -> noise -> blur -> geometry -> light -> lens's fall-off -> scene -> glow -> edges
+    sensor -> noise -> blur -> geometry -> light -> lens's fall-off -> scene -> behind -> glow -> edges
         -> rendition -> sharpening -> grain, signature -> fit -> (encoding)
         \\-> screen (rendition, fit and encoding in one pass)
 
@@ -22,6 +22,7 @@ from ..kernels.working import to_working
 from ..masks.view import TO_WHITE
 from ..recipe.model import Recipe
 from . import mapping
+from .behind import Blurring
 from .camera_colour import Balance, balance, light_xy, partly
 from .colour import is_plain, moves_of
 from .deblur import deblurred
@@ -278,11 +279,13 @@ def _on_screen(name: str, scene: Node, masks: Node, shown: Node) -> Node:
 
 SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
 GLOW = glow_product(SMALL_SCENE)
+BLURRING = Blurring.of(SMALL_SCENE, SMALL_TONED, SMALL_REFERENCE)
 
 
 def _finished(name: str, scene: Node, toned: Toning, reference: Node) -> Node:
     """The node of a scene with what Finish does to its light."""
-    return fallen_off(name, glowing(name, scene, GLOW), toned, reference, SMALL_REFERENCE)
+    behind = BLURRING.node(name, scene, toned, reference, SMALL_REFERENCE)
+    return fallen_off(name, glowing(name, behind, GLOW), toned, reference, SMALL_REFERENCE)
 
 
 TONED = toning("scene", WORKING, SMALL, HAZE)

@@ -280,11 +280,11 @@ def masks_node(
         (scene, reference, picks),
         ("tone.exposure_EV",),
         grow=lambda work: with_margin(work, which(work)),
-        key=lambda work: tuple((mask.digest, _is_waiting(work, mask)) for mask in which(work)),
+        key=lambda work: tuple((mask.digest, mask_waits(work, mask)) for mask in which(work)),
     )
 
 
-def _is_waiting(work: Work, mask: Masked) -> bool:
+def mask_waits(work: Work, mask: Masked) -> bool:
     """Whether a mask is empty because the subject that it wants is not at hand yet."""
     found = work.sensor.found
     return found is not None and wants_subject(mask.parts) and found.is_waiting
@@ -322,7 +322,7 @@ def masks_of(
     # place by place in memory, as the kernels want them
     out = np.empty((len(masks), height, width), np.float32)
     for own, mask in zip(out, masks, strict=True):
-        if _is_waiting(work, mask):
+        if mask_waits(work, mask):
             own[...] = 0.0
             continue
         made = joined(mask.parts.values(), view, own if own.shape == view.shape else None)

@@ -35,6 +35,25 @@ class FallOff(Section):
 
 
 @dataclass(frozen=True)
+class Behind(Section):
+    """What lies behind the subject, out of focus as a wide lens would have it."""
+
+    disc_px: float = described(
+        Number("px", 0.0, 200.0, 0.0, 1.0, 0, "Width of the disc that a point far behind becomes, px of the frame.")
+    )
+    keeps: str = described(Text("", "The place whose mask stays sharp, by its id; none when empty."))
+    sharp_y: float = described(
+        Number("", 0.0, 1.0, 1.0, 0.005, 3, "Where the ground is sharp, share of the picture's height.")
+    )
+    far_y: float = described(
+        Number("", 0.0, 1.0, 1.0, 0.005, 3, "Where it is as far as anything; like the sharp line, all of it is far.")
+    )
+    lights_EV: float = described(
+        Number("EV", 0.0, 4.0, 1.0, 0.1, 1, "How much brighter lights were than the sensor could hold.")
+    )
+
+
+@dataclass(frozen=True)
 class Glow(Section):
     """Light that spreads from what is bright."""
 
@@ -80,6 +99,7 @@ class Finish(Section):
     """The last touches."""
 
     fall_off: FallOff = field(default_factory=FallOff)
+    behind: Behind = field(default_factory=Behind)
     glow: Glow = field(default_factory=Glow)
     grain: Grain = field(default_factory=Grain)
     border: Border = field(default_factory=Border)

@@ -2,10 +2,9 @@
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QComboBox, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from ...measure.finish import FinishReading
-from ...recipe.places import Place
 from ...wording import EV, percent
 from ..controls import Hold, caption, choice, hold_drags, push, tape_grid
 from ..deck_page import Page
@@ -14,6 +13,7 @@ from ..over_picture import stroked
 from ..picture_view import PictureView
 from ..session import Session
 from ..tools import Pointer, Tool
+from .place_box import PlaceBox
 
 TAPES = (
     ("finish.fall_off.depth_EV", "Edges darker"), ("finish.fall_off.start_percent", "Begins"),
@@ -99,9 +99,9 @@ class EdgesPage(Page):
         column.addLayout(grid)
         line, self.side = choice(self.session, "finish.fall_off.side", "To", SIDES)
         line.setStretch(line.count() - 1, 0)
-        self.spares = QComboBox()
-        self.spares.setAccessibleName("Place that the fall-off spares")
-        self.spares.setToolTip("A place whose mask stays as light as it is, such as the sun")
+        self.spares = PlaceBox(
+            "Place that the fall-off spares", "A place whose mask stays as light as it is, such as the sun"
+        )
         self.spares.activated.connect(self._on_spares)
         self.to_subject = push("About the subject")
         self.to_subject.setToolTip("Put the centre where the subject is seen")
@@ -145,13 +145,7 @@ class EdgesPage(Page):
         recipe = self.session.recipe
         self.plot.show_set(recipe.finish.fall_off)
         self.side.show_value(recipe.finish.fall_off.side)
-        names = [("", "nothing"), *((ident, place.name or ident) for ident, place in recipe.places.items()
-                                    if isinstance(place, Place))]  # fmt: skip
-        if [self.spares.itemData(n) for n in range(self.spares.count())] != [ident for ident, _ in names]:
-            self.spares.clear()
-            for ident, name in names:
-                self.spares.addItem(name, ident)
-        self.spares.setCurrentIndex(max(self.spares.findData(recipe.finish.fall_off.spares), 0))
+        self.spares.show_places(recipe, recipe.finish.fall_off.spares)
         self.view.update()
 
     def refresh_readings(self) -> None:

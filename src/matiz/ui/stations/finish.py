@@ -3,6 +3,7 @@
 from PySide6.QtGui import QPainter
 
 from ...wording import EV, percent
+from ..finishing.behind import BehindPage
 from ..finishing.border import paint_border
 from ..finishing.edges import EdgesPage
 from ..finishing.light import LightPage
@@ -22,7 +23,8 @@ class FinishStation(PagedStation):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.edges, self.light, self.marks = (each(session, view) for each in (EdgesPage, LightPage, MarksPage))
-        self.paged((self.edges, self.light, self.marks), "What is finished.")
+        self.behind = BehindPage(session, view)
+        self.paged((self.edges, self.behind, self.light, self.marks), "What is finished.")
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         super().paint_over(painter, view)
