@@ -1,12 +1,15 @@
 """Finish in the real window."""
 
 import pytest
+from PIL import Image as Pillow
+from PIL import ImageDraw
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from matiz.recipe.finish import FallOff
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows, added
+from matiz.shoot.sidecar import load_document
 from matiz.ui.instruments.fall_off_plot import FallOffPlot
 from matiz.ui.shots import settle
 
@@ -179,3 +182,24 @@ def test_the_line_where_the_ground_is_sharp_is_dragged(window, finish):
     QTest.keyClick(view, Qt.Key.Key_Escape)
     settle(window)
     assert session.recipe.finish.behind.far_y == 0.3, "Escape takes a drag back"
+
+
+def test_a_drawing_signs_in_place_of_text(window, finish, tmp_path):
+    finish.turn_to("Signature and border")
+    page, session = finish.marks, window.session
+    drawn = Pillow.new("RGBA", (300, 120))
+    ImageDraw.Draw(drawn).line([(20, 100), (150, 20), (280, 100)], fill=(0, 0, 90, 255), width=14)
+    drawn.save(tmp_path / "sign.png")
+    before = window.view.grab().toImage()
+    page.sign_with(tmp_path / "sign.png")
+    settle(window)
+    assert session.recipe.finish.signature.drawing.columns > 250 and window.view.grab().toImage() != before
+    assert page.draw.text() == "No drawing" and not page.text.isEnabled() and "stands out by" in page.note.text()
+    assert load_document(session.picture.path).recipe.finish.signature == session.recipe.finish.signature
+    page.draw.click()
+    settle(window)
+    assert not session.recipe.finish.signature.drawing.rows and window.view.grab().toImage() == before
+    (tmp_path / "broken.png").write_bytes(b"\x89PNG nothing")
+    page.sign_with(tmp_path / "broken.png")
+    settle(window)
+    assert "save it as PNG" in window.header.word.whole()

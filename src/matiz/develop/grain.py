@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ..colour.spaces import LUMINANCE
 from ..recipe.finish import Signature
 from ..recipe.model import Recipe
+from ..recipe.shapes import Grid
 from .node import Node, Patch, Pixels, Work
 from .tiles import Region
 
@@ -25,6 +26,8 @@ LIGHT, DARK = 0.9, 0.01
 MARGIN = 1.2
 """Of the letters' height: how far they stand from the edges."""
 LEAST_LETTER_PX = 3.0
+DRAWN = 2.5
+"""Height of a drawing, in that of letters: its loops reach above and below them."""
 FONT = "Inter-Medium.otf"
 
 
@@ -35,14 +38,18 @@ def finishing(name: str, shown: Node) -> Node:
 
 
 def is_finishing(recipe: Recipe) -> bool:
-    return bool(recipe.finish.grain.strength_L or recipe.finish.signature.text.strip())
+    return bool(recipe.finish.grain.strength_L or is_signed(recipe.finish.signature))
+
+
+def is_signed(own: Signature) -> bool:
+    return bool(own.text.strip() or own.drawing.rows)
 
 
 def _run(work: Work, shown: Patch) -> Pixels:
     own, out = work.recipe.finish, shown.pixels
     if own.grain.strength_L:
         out = grained(out, own.grain.strength_L * grain_at(own.grain.size_px, work.level, work.region))
-    if own.signature.text.strip():
+    if is_signed(own.signature):
         out = _signed(out, own.signature, work.mapping.size_at(work.level), work.region)
     return np.ascontiguousarray(out, np.float32)
 
@@ -82,9 +89,9 @@ def _tile(size_px: float, level: int) -> Plane:
 def signature_box(own: Signature, size: tuple[int, int]) -> Region | None:
     """Where the letters stand in a picture of `size` px; None where they are too small to be drawn, or are none."""
     height = own.height_percent / 100.0 * min(size)
-    if not own.text.strip() or height < LEAST_LETTER_PX:
+    if not is_signed(own) or height < LEAST_LETTER_PX:
         return None
-    mask = _letters(own.text.strip(), round(height))
+    mask = _mask(own, round(height))
     h, w = mask.shape
     margin = round(MARGIN * height)
     left = margin if "left" in own.corner else size[0] - margin - w
@@ -96,7 +103,7 @@ def _signed(shown: Pixels, own: Signature, size: tuple[int, int], region: Region
     box = signature_box(own, size)
     if box is None:
         return shown
-    mask = _letters(own.text.strip(), round(own.height_percent / 100.0 * min(size)))
+    mask = _mask(own, round(own.height_percent / 100.0 * min(size)))
     x0, y0 = max(box[0], region[0]), max(box[1], region[1])
     x1, y1 = min(box[0] + box[2], region[0] + region[2]), min(box[1] + box[3], region[1] + region[3])
     if x0 >= x1 or y0 >= y1:
@@ -107,6 +114,19 @@ def _signed(shown: Pixels, own: Signature, size: tuple[int, int], region: Region
     tone = np.float32(LIGHT if own.tone == "light" else DARK)
     out[there] += share * (tone - out[there])
     return out
+
+
+def _mask(own: Signature, height_px: int) -> Plane:
+    return _drawn(own.drawing, height_px) if own.drawing.rows else _letters(own.text.strip(), height_px)
+
+
+@lru_cache(maxsize=16)
+def _drawn(drawing: Grid, height_px: int) -> Plane:
+    """A drawing DRAWN times as high as letters would be."""
+    height = max(1, round(DRAWN * height_px))
+    width = max(1, round(drawing.columns * height / drawing.rows))
+    how = cv2.INTER_AREA if height < drawing.rows else cv2.INTER_CUBIC
+    return np.clip(cv2.resize(drawing.shares, (width, height), interpolation=how), 0.0, 1.0)
 
 
 @cache

@@ -6,10 +6,13 @@ Places lie in the picture as it is cropped, in shares of its width and height; p
 from dataclasses import dataclass, field
 
 from . import toning
-from .leaves import Choice, Number, Text, described
+from .leaves import Choice, Map, Number, Text, described
+from .shapes import Grid
 from .tree import Section
 
 SIDES = ("all", "left", "right", "top", "bottom")
+MOST_DRAWN = 160_000
+"""Px of a drawing."""
 CORNERS = ("lower_right", "lower_left", "upper_left", "upper_right")
 
 
@@ -83,7 +86,7 @@ class Border(Section):
 
 @dataclass(frozen=True)
 class Signature(Section):
-    """A line of text in a corner."""
+    """A line of text, or a drawing, in a corner."""
 
     text: str = described(Text("", "What is written; nothing when empty.", 80))
     height_percent: float = described(
@@ -92,6 +95,7 @@ class Signature(Section):
     opacity_percent: float = described(Number("%", 5.0, 100.0, 60.0, 1.0, 0, "How opaque it is."))
     corner: str = described(Choice(CORNERS, "lower_right", "Where it stands."))
     tone: str = described(Choice(("light", "dark"), "light", "Light letters or dark ones."))
+    drawing: Grid = described(Map("How much each px of a drawing covers, in place of the text.", MOST_DRAWN))
 
 
 @dataclass(frozen=True)

@@ -1,10 +1,14 @@
 """Border and signature."""
 
-from PySide6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLayout, QVBoxLayout
 
 from ...measure.finish import FinishReading
+from ...raw.drawing import read_drawing
+from ...recipe.shapes import NO_GRID, Grid
 from ...wording import number
-from ..controls import caption, choice, tape_grid
+from ..controls import caption, choice, push, tape_grid
 from ..deck_page import Page
 from ..line import Line
 from ..picture_view import PictureView
@@ -16,6 +20,8 @@ TAPES = (
 )  # fmt: skip
 CORNERS = [("upper_left", "upper left"), ("upper_right", "upper right"), ("lower_left", "lower left"),
            ("lower_right", "lower right")]  # fmt: skip
+DRAWING = "finish.signature.drawing"
+PICTURES = "Pictures (*.png *.webp *.tif *.tiff *.jpg *.jpeg)"
 TONES = [("light", "light"), ("dark", "dark")]
 
 
@@ -36,6 +42,10 @@ class MarksPage(Page):
         self.text.setToolTip("A line that is written into a corner of the picture; none when empty")
         self.text.editingFinished.connect(self._on_text)
         line.addWidget(self.text, 1)
+        self.draw = push("Drawing\u2026")
+        self.draw.setToolTip("A picture of your signature, in place of text; its shape goes into the recipe")
+        self.draw.clicked.connect(self._on_draw)
+        line.addWidget(self.draw)
         at, self.corner = choice(session, "finish.signature.corner", "At", CORNERS)
         letters, self.tone = choice(session, "finish.signature.tone", "Letters", TONES)
         rows: tuple[QLayout, ...] = (at, letters)
@@ -52,8 +62,12 @@ class MarksPage(Page):
 
     def refresh(self) -> None:
         own = self.session.recipe.finish
+        is_drawn = bool(own.signature.drawing.rows)
+        self.text.setEnabled(not is_drawn)
+        self.text.setPlaceholderText("A drawing signs" if is_drawn else "Signature")
+        self.draw.setText("No drawing" if is_drawn else "Drawing\u2026")
         if not self.text.isModified():
-            self.text.setText(own.signature.text)
+            self.text.setText("" if is_drawn else own.signature.text)
         self.corner.show_value(own.signature.corner)
         self.tone.show_value(own.signature.tone)
         self.view.update()
@@ -71,3 +85,19 @@ class MarksPage(Page):
         self.text.setModified(False)
         if self.session.is_open and text != self.session.recipe.finish.signature.text:
             self.session.commit([("finish.signature.text", text)], f"Signature {text}".strip())
+
+    def _on_draw(self) -> None:
+        if self.session.recipe.finish.signature.drawing.rows:
+            self.session.commit([(DRAWING, NO_GRID)], "No drawing")
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self.body, "Drawing of a signature", str(Path.home()), PICTURES)
+        if chosen:
+            self.sign_with(Path(chosen))
+
+    def sign_with(self, path: Path) -> None:
+        """Take the shape of a drawing; what cannot be read is said."""
+        self.session.do_aside(
+            lambda _: Grid.of(read_drawing(path)),
+            "drawing",
+            lambda drawing: self.session.commit([(DRAWING, drawing)], f"Signature {path.name}"),
+        )
