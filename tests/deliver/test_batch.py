@@ -1,6 +1,7 @@
 """Many deliveries without a window: in processes, on a cluster, killed in the middle."""
 
 import contextlib
+import errno
 import os
 import shutil
 import signal
@@ -199,3 +200,48 @@ def test_a_cluster_delivers_each_once_though_a_worker_is_killed(folder, tmp_path
 def test_no_cluster_is_told():
     with pytest.raises(ArgumentError, match="tcp://"):
         list(run_on_cluster([], "somewhere"))
+
+
+def test_a_folder_that_is_removed_in_the_middle_of_fifty_is_told_and_a_second_run_completes(folder, tmp_path):
+    for n in range(7, 51):
+        shutil.copy(folder / "CORVA_0001.dng", folder / f"CORVA_{n:04d}.dng")
+    out, pictures = tmp_path / "o", chosen_pictures([folder], only_kept=False)
+    assert len(pictures) == 50
+    done = []
+    for each in run_here(tasks_for(pictures, SMALL, out), 2):
+        done.append(each)
+        if len(done) == 10:
+            shutil.rmtree(out)
+    assert len({each.task.picture for each in done}) == 50
+    failed = [each for each in done if each.path is None]
+    assert len(failed) >= 38 and all(str(out) in each.text or out.name in each.text for each in failed)
+    assert not out.exists() or not [path for path in out.iterdir() if path.suffix != ".jpg"], "no half file"
+    again = list(run_here(tasks_for(pictures, SMALL, out), 2))
+    assert all(each.path is not None for each in again)
+    assert sorted(path.name for path in out.iterdir()) == [f"CORVA_{n:04d}.jpg" for n in range(1, 51)]
+    for path in out.iterdir():
+        with Pillow.open(path) as picture:
+            assert picture.load() is not None
+
+
+def test_a_disk_that_fills_in_the_middle_is_told_and_a_second_run_completes(folder, tmp_path, monkeypatch):
+    out, pictures = tmp_path / "o", chosen_pictures([folder], only_kept=False)
+    tasks = tasks_for(pictures, SMALL, out)
+    from matiz.deliver import write
+
+    real, calls = write.write_pixels, []
+
+    def full(path, *arguments):
+        calls.append(path)
+        if len(calls) > 3:
+            path.write_bytes(b"half")
+            raise OSError(errno.ENOSPC, "No space left on device", str(path))
+        return real(path, *arguments)
+
+    monkeypatch.setattr(write, "write_pixels", full)
+    done = [batch.run_task(task) for task in tasks]
+    assert [each.path is None for each in done] == [False] * 3 + [True] * 3
+    assert all("No space left" in each.text for each in done[3:])
+    assert len(list(out.iterdir())) == 3, "no half file under a final name, and none beside it"
+    monkeypatch.setattr(write, "write_pixels", real)
+    assert all(batch.run_task(task).path for task in tasks) and len(list(out.iterdir())) == 6

@@ -75,6 +75,6 @@ def signature_lost(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]
         fix=None if is_there else fix,
         fix_label=""
         if is_there
-        else f"To the {told.calm_corner.replace('_', ' ')} corner, in {told.calm_tone} letters",
+        else f"{told.calm_corner.replace('_', ' ').capitalize()} corner, {told.calm_tone} letters",
         certainty=0.8,
     )
