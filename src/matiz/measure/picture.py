@@ -21,7 +21,7 @@ from ..raw.noise import noise_of
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Faces, Lasso, Mapped, Place, Reach, SkinOf, Sky, Subject
-from ..recipe.shapes import Grid
+from ..recipe.shapes import NO_GRID, Grid
 from ..recipe.tree import Rows, Section
 from . import detail as at_spots
 from . import table
@@ -523,7 +523,9 @@ def _detail_alone(recipe: Recipe) -> Recipe:
 
 def _finish(sight: Sight) -> FinishReading:
     """Grain is no detail, and the signature is not what it stands on."""
-    bare = sight.recipe.applied([("finish.grain.strength_L", 0.0), ("finish.signature.text", "")])
+    bare = sight.recipe.applied(
+        [("finish.grain.strength_L", 0.0), ("finish.signature.text", ""), ("finish.signature.drawing", NO_GRID)]
+    )
     no_fall_off = bare.applied([("finish.fall_off.depth_EV", 0.0), ("finish.fall_off.lift_EV", 0.0)])
     no_glow = bare.applied([("finish.glow.amount_percent", 0.0)])
     shown, even, dark = (
