@@ -188,3 +188,27 @@ def test_a_look_is_laid_on_by_name_or_file(shoot, tmp_path, capsys):
     assert main(["recipe", "look-schema"]) == 0
     for wrong in ("No such look", f"{looks[0]['name']}:900", str(tmp_path / "none.json")):
         assert main(["develop", picture, "-o", str(tmp_path / "x.png"), "--look", wrong]) != 0
+
+
+def test_frames_are_ranked_where_they_must_be_sharp(shoot, capsys):
+    picture = next(shoot.glob("*.dng"))
+    copy = picture.with_name("again.dng")
+    shutil.copy(picture, copy)
+    assert main(["burst", str(picture), str(copy), "--at", "300,240", "--json"]) == 0
+    told = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert {each["picture"] for each in told} == {str(picture), str(copy)}
+    assert all(each["detail"] > 0.98 and each["kind"] == "" for each in told)
+    assert main(["burst", str(picture), str(copy), "--at", "300,240"]) == 0
+    assert "sharpest there" in capsys.readouterr().out
+    assert main(["burst", str(picture), "--at", "9999,1"]) == 2 and "lies outside" in capsys.readouterr().err
+    assert main(["burst", str(picture), "--at", "nowhere"]) == 2
+
+
+def test_checks_are_told_before_pictures_are_written(shoot, capsys):
+    picture = next(shoot.glob("*.dng"))
+    assert main(["check", str(picture), "--order", "screen"]) == 0
+    assert picture.name in capsys.readouterr().out
+    assert main(["check", str(picture), "--order", "screen", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["picture"] == str(picture) and all({"id", "claim", "fix"} <= set(each) for each in told["found"])
+    assert main(["check", str(picture), "--order", "nothing"]) == 2

@@ -192,6 +192,49 @@ def _measure(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _burst(chosen: argparse.Namespace) -> int:
+    from .develop.engine import LITTLE_CACHE, Engine
+    from .measure.burst import area_round, detail_at, find_spot, ranked, words
+    from .measure.same import thing_at
+    from .raw.decode import read_frame
+    from .shoot.sidecar import load_document
+
+    details: dict[Path, Any] = {}
+    thing, side = None, 0
+    for name in chosen.files:
+        path, frame = Path(name), read_frame(name)
+        recipe = load_document(path).begun(frame.start).recipe
+        engine = Engine(frame, cache_bytes=LITTLE_CACHE)
+        if thing is None:
+            x, y = _place(chosen.at, engine.size(recipe))
+            area = area_round(x, y, engine.size(recipe))
+            thing, side = thing_at(engine, recipe, area), area[2]
+            details[path] = area, detail_at(frame, recipe, area)
+            continue
+        found = find_spot(engine, recipe, thing, side)
+        details[path] = None if found is None else (found, detail_at(frame, recipe, found))
+    order = ranked(details)
+    if chosen.json:
+        for each in order:
+            told = {"picture": str(each.path), "area": each.area, "detail": round(each.detail, 4), "kind": each.kind,
+                    "blur_px": round(each.blur_px, 3), "along_deg": each.along_deg}  # fmt: skip
+            print(json.dumps(told))
+    else:
+        print(words(order))
+    return 0
+
+
+def _place(text: str, size: tuple[int, int]) -> tuple[float, float]:
+    parts = text.split(",")
+    try:
+        x, y = (float(part) for part in parts)
+    except ValueError:
+        raise ArgumentError(f"--at: expected x,y in px, got {text!r}") from None
+    if not (0 <= x < size[0] and 0 <= y < size[1]):
+        raise ArgumentError(f"--at: {text} lies outside of the picture, {size[0]}x{size[1]} px")
+    return x, y
+
+
 def _find(chosen: argparse.Namespace) -> int:
     from .develop.engine import Engine
     from .findings.find import find
@@ -520,6 +563,12 @@ def _add_measure(command: argparse.ArgumentParser) -> None:
     command.add_argument("--json", action="store_true", help="one line of JSON")
 
 
+def _add_burst(command: argparse.ArgumentParser) -> None:
+    command.add_argument("files", nargs="+", metavar="FILE", help="frames; the spot is shown in the first")
+    command.add_argument("--at", required=True, metavar="x,y", help="what must be sharp, px of the upright full size")
+    command.add_argument("--json", action="store_true", help="a line of JSON for each, the sharpest first")
+
+
 def _add_find(command: argparse.ArgumentParser) -> None:
     _add_input(command)
     command.add_argument("--json", action="store_true", help="one line of JSON")
@@ -597,6 +646,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "deliver": (_deliver, _add_deliver, "Write pictures as their sidecars decide, by an order."),
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
+    "burst": (_burst, _add_burst, "Rank frames by how sharp they are where they must be."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
     "log": (_log, _add_log, "Tell what was done in a shoot, how long it took, and when it is done."),

@@ -49,6 +49,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("split", "Split", ("F9",), "Before at the left, after at the right of a line that can be dragged.", "toggle_comparison", "View", "split"),
     ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
     ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a place: which decision made it what it is, in ΔE.", "ask_pixel", "View"),
+    ActionSpec("sharpest", "Sharpest of the set", ("Ctrl+Shift+F5",), "Then click what must be sharp: it is followed through the set, or through what is selected, and the frames are ranked.", "pick_spot", "View"),
+    ActionSpec("keep_sharpest", "Keep the sharpest", ("Ctrl+Shift+F6",), "Of the frames that were ranked the sharpest stays, the others are held.", "keep_sharpest", "View"),
     ActionSpec("next_frame", "Next frame", ("Shift+F5",), "What the readings mean for the next exposure in the field.", "say_next_frame", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("alone", "The picture alone", ("F11",), "Nothing but the picture; again, or Escape, to go back.", "toggle_alone", "View"),

@@ -21,10 +21,13 @@ from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..errors import MatizError
+from ..measure.burst import Ranked
 from ..raw.decode import Decoder
 from ..raw.frame import Facts
+from ..wording import percent
 from . import theme
 from .jobs import Job
+from .over_picture import label
 from .painted import painting_item
 from .session import Session
 
@@ -152,11 +155,24 @@ class SheetDelegate(QStyledItemDelegate):
         painter.setPen(theme.colour("text"))
         words = [document.sorted_as] if document.sorted_as else []
         words += [f"rank {document.rank}"] if document.rank else []
+        told = self.session.ranked.get(path)
+        if told is not None:
+            self._paint_detail(painter, told, frame)
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
         self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
             painter.setPen(QPen(theme.colour("text"), 1.5))
             painter.drawRect(area)
+
+    def _paint_detail(self, painter: QPainter, told: Ranked, frame: QRectF) -> None:
+        """How much of the set's finest detail a frame holds, as a length and in words."""
+        kind = f"  {told.kind}" if told.kind else "  sharpest" if told.detail >= 1.0 else ""
+        text = "lost" if told.kind == "lost" else f"{percent(told.detail, 0)}{kind}"
+        bar = QRectF(frame.left(), frame.bottom() - 4.0, frame.width(), 4.0)
+        painter.fillRect(bar, theme.grey(10, 200))
+        bar.setWidth(frame.width() * told.detail)
+        painter.fillRect(bar, theme.colour("strong"))
+        label(painter, text, QPointF(frame.left() + 2.0, frame.bottom() - 26.0))
 
     def _paint_set(self, painter: QPainter, path: Path, cell: QRectF) -> None:
         """A line over tiles that belong together, closed at its ends, with its name over the first."""

@@ -16,6 +16,7 @@ from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..masks.subject import SubjectMap
 from ..measure.ask import ask_pixel
+from ..measure.burst import Ranked
 from ..measure.next_frame import next_frame
 from ..measure.picture import PictureReading
 from ..measure.values import LightValue, value_of
@@ -78,6 +79,8 @@ class Session(QObject):
         self.picture: OpenPicture | None = None
         self.reading = PictureReading({})
         self.findings: list[Finding] = []
+        self.ranked: dict[Path, Ranked] = {}
+        """What is known of how sharp the frames of one set are, the sharpest first."""
         self.is_measured = False
         self.seconds_on: dict[Path, float] = {}
         self._all_findings: list[Finding] = []
@@ -108,7 +111,7 @@ class Session(QObject):
         """Open folders and files as the shoot; the first picture is opened with it. FileError when one is not there."""
         self._close_picture()
         self.desk.open(paths)
-        self.path = None
+        self.path, self.ranked = None, {}
         self.shootChanged.emit()
         if self.pictures:
             self.open_picture(self.pictures[0])
@@ -161,6 +164,12 @@ class Session(QObject):
         """Set `sorted_as`, `rank`, `caption` or `keywords` of a picture."""
         if self.desk.change(path, **decision):
             self.saver.soon()
+            self.sortingChanged.emit(path)
+
+    def show_ranked(self, order: Iterable[Ranked]) -> None:
+        """Frames of a set that were compared; those of another set are forgotten."""
+        before, self.ranked = self.ranked, {each.path: each for each in order}
+        for path in {*before, *self.ranked}:
             self.sortingChanged.emit(path)
 
     # ---- the recipe of the open picture

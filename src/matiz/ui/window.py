@@ -34,6 +34,7 @@ from .header import Header
 from .picture_view import PictureView
 from .route import Route
 from .session import Session
+from .sharpest import Sharpest
 from .stations.base import Station
 from .stations.colour import ColourStation
 from .stations.deliver import DeliverStation
@@ -95,7 +96,9 @@ class Window(QMainWindow):
         self.tries = TriesSheet(self.session)
         self.gifts = Gifts(self.session)
         self.demo = DemoMaker(self)
+        self.sharpest = Sharpest(self.session)
         self._ask = Click(self._on_asked, Qt.CursorShape.WhatsThisCursor)
+        self._spot = Click(self._on_spot)
         self._highlight = _Highlight()
         self.view.overlays.append(self._highlight)
         self._lay_out()
@@ -261,6 +264,16 @@ class Window(QMainWindow):
 
     def say_next_frame(self) -> None:
         self.session.say_next_frame()
+
+    def pick_spot(self) -> None:
+        """The next click in the picture says what must be sharp in all frames of its set."""
+        if self.stack.currentWidget() is not self.view:
+            self.go_to(self.light)
+        self.session.said.emit("Click what must be sharp.")
+        self.view.take(self._spot)
+
+    def keep_sharpest(self) -> None:
+        self.sharpest.keep_best()
 
     @property
     def is_asking(self) -> bool:
@@ -488,16 +501,31 @@ class Window(QMainWindow):
 
     def _on_asked(self, x: float, y: float) -> None:
         self.view.put_away(self._ask)
+        at = self._kept_place(x, y)
+        if at is not None:
+            self.session.ask_pixel(*at)
+
+    def _on_spot(self, x: float, y: float) -> None:
+        self.view.put_away(self._spot)
+        at, path = self._kept_place(x, y), self.session.path
+        if at is None or path is None:
+            return
+        selected, own = self.sort.sheet.selected_paths(), self.session.desk.set_of(path)
+        chosen = selected if len(selected) > 1 and path in selected else own.pictures if own is not None else []
+        self.sharpest.rank(*at, chosen)
+
+    def _kept_place(self, x: float, y: float) -> tuple[float, float] | None:
+        """Where a place that is seen lies in the picture; None, which is said, where it is cropped away."""
         engine = self.session.engine
         if engine is None:
-            return
+            return None
         # a station may show more of the picture than is kept of it
         seen, kept = engine.mapping(self.view.recipe), engine.mapping(self.session.recipe)
         x, y = kept.from_plane(seen.to_plane([(x, y)]))[0]
         if 0 <= x < kept.size[0] and 0 <= y < kept.size[1]:
-            self.session.ask_pixel(x, y)
-        else:
-            self.session.said.emit("This place is cropped away: ask one that is kept.")
+            return float(x), float(y)
+        self.session.said.emit("This place is cropped away: click one that is kept.")
+        return None
 
     def _on_sheet_opened(self, path: Path) -> None:
         if self.session.picture is None or path != self.session.picture.path:
