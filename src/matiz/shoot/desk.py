@@ -100,6 +100,12 @@ class Desk:
             except MatizError as error:
                 self.say(str(error))
 
+    def add(self, path: Path) -> None:
+        """One more picture, as the last of the shoot."""
+        with self._lock:
+            if path not in self.pictures:
+                self.pictures = [*self.pictures, path]
+
     def close_log(self) -> None:
         if self._log:
             self._log.close()

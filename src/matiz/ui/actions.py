@@ -20,6 +20,7 @@ class ActionSpec:
 
 ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("open", "Open folder\u2026", ("Ctrl+O",), "Open a folder of pictures as a shoot.", "open_folder", "Shoot"),
+    ActionSpec("tether", "Follow the folder", ("Ctrl+Shift+T",), "Take in what a camera writes into the shoot's folder, each frame decided as the open one; again to end it.", "toggle_tether", "Shoot"),
     ActionSpec("next", "Next picture", ("PgDown",), "Open the next picture of the shoot.", "step", "Shoot", 1),
     ActionSpec("previous", "Previous picture", ("PgUp",), "Open the previous picture of the shoot.", "step", "Shoot", -1),
     ActionSpec("keep", "Keep", ("Ctrl+Up",), "Sort the picture as keep.", "sort_as", "Shoot", "keep"),

@@ -53,6 +53,8 @@ class SheetModel(QAbstractListModel):
         self._regroup.timeout.connect(self.regroup)
         session.shootChanged.connect(self._on_shoot_changed)
         session.sortingChanged.connect(self._on_sorting_changed)
+        session.pictureComes.connect(lambda n: self.beginInsertRows(QModelIndex(), n, n))
+        session.pictureCame.connect(lambda _: self.endInsertRows())
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.session.pictures)

@@ -56,6 +56,9 @@ class Session(QObject):
     """
 
     shootChanged = Signal()
+    pictureComes = Signal(int)
+    """The shoot gets one more picture, at this number."""
+    pictureCame = Signal(object)
     pictureOpening = Signal(object)
     pictureOpened = Signal()
     pictureClosed = Signal()
@@ -79,6 +82,8 @@ class Session(QObject):
         self.picture: OpenPicture | None = None
         self.reading = PictureReading({})
         self.findings: list[Finding] = []
+        self.opened: tuple[Path, ...] = ()
+        """What the shoot was opened from."""
         self.ranked: dict[Path, Ranked] = {}
         """What is known of how sharp the frames of one set are, the sharpest first."""
         self.is_measured = False
@@ -111,12 +116,18 @@ class Session(QObject):
         """Open folders and files as the shoot; the first picture is opened with it. FileError when one is not there."""
         self._close_picture()
         self.desk.open(paths)
-        self.path, self.ranked = None, {}
+        self.path, self.ranked, self.opened = None, {}, tuple(paths)
         self.shootChanged.emit()
         if self.pictures:
             self.open_picture(self.pictures[0])
         else:
             self.said.emit("no picture that Matiz can read lies there")
+
+    def take_in(self, path: Path) -> None:
+        """One more picture of the shoot, as its last."""
+        self.pictureComes.emit(len(self.pictures))
+        self.desk.add(path)
+        self.pictureCame.emit(path)
 
     def document_of(self, path: Path) -> Document:
         """The document of any picture of the shoot; a fresh one when its sidecar cannot be read."""

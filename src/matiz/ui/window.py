@@ -44,6 +44,7 @@ from .stations.places import PlacesStation
 from .stations.registry import make_stations
 from .stations.sort import SortStation
 from .stations.tone import ToneStation
+from .tether import Tether
 from .tools import Click
 from .tries import TriesSheet
 
@@ -96,7 +97,7 @@ class Window(QMainWindow):
         self.tries = TriesSheet(self.session)
         self.gifts = Gifts(self.session)
         self.demo = DemoMaker(self)
-        self.sharpest = Sharpest(self.session)
+        self.sharpest, self.tether = Sharpest(self.session), Tether(self.session)
         self._ask = Click(self._on_asked, Qt.CursorShape.WhatsThisCursor)
         self._spot = Click(self._on_spot)
         self._highlight = _Highlight()
@@ -272,6 +273,14 @@ class Window(QMainWindow):
         self.session.said.emit("Click what must be sharp.")
         self.view.take(self._spot)
 
+    def toggle_tether(self) -> None:
+        """Follow the folder of the shoot, or no more."""
+        if self.tether.folder is None:
+            self.tether.start()
+        else:
+            self.tether.stop()
+            self.session.said.emit("The folder is followed no more.")
+
     def keep_sharpest(self) -> None:
         self.sharpest.keep_best()
 
@@ -303,7 +312,9 @@ class Window(QMainWindow):
 
     def is_idle(self) -> bool:
         """Nothing is being opened, rendered, measured, written or read."""
-        parts = (self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries)
+        parts = (
+            self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries, self.tether,
+        )  # fmt: skip
         return all(part.is_idle() for part in (*parts, *self.stations))
 
     # ---- events
@@ -327,6 +338,7 @@ class Window(QMainWindow):
             return
         QApplication.instance().removeEventFilter(self)
         self.demo.end()
+        self.tether.stop()
         self.deliver.queue.end()
         self.header.end()
         self.view.end()
@@ -431,6 +443,7 @@ class Window(QMainWindow):
         for signal in (session.readingsChanged, session.recipeChanged, session.recipeChanging, session.sortingChanged):
             signal.connect(lambda *_: self.route.refresh())
         session.shootChanged.connect(self.route.refresh)
+        session.pictureCame.connect(lambda _: self.route.refresh())
         for station in self.stations:
             station.toldAnew.connect(self.route.refresh)
             station.foundAnew.connect(self._show_findings)
