@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from ..recipe.colour import Peg
-from ..recipe.mending import Band, Fill, Heal, HeldLine, Pull
+from ..recipe.mending import Fill, Heal
 from ..recipe.places import Bright, Ellipse, Place, Ramp, Zones
 from ..recipe.toning import Contrast
 from ..recipe.tree import Rows, added
@@ -46,7 +46,12 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
         window.go_to(station)
         settle(window)
 
-    open_at("CORVA_0012", window.sort)
+    open_at("CORVA_0031", window.light)
+    window.sharpest.rank(1140.0, 755.0, [pictures[f"CORVA_003{n}"] for n in range(1, 7)])
+    settle(window)
+    window.go_to(window.sort)
+    window.sort.sheet.choose(pictures["CORVA_0036"])
+    settle(window)
     keep("sort")
     open_at("CORVA_0011", window.light)
     keep("light")
@@ -84,13 +89,6 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     settle(window)
     keep("mend-crop")
     window.undo()
-    open_at("CORVA_0012", window.mend)
-    window.mend.turn_to("Warp")
-    warp = [HeldLine(0.02, 0.22, 0.98, 0.22), Band(0.05, 0.1, 0.9, 0.12, 20.0), Pull(0.5, 0.46, 0.03, -0.02)]
-    window.session.commit(added(window.session.recipe, [("mend.warp", each) for each in warp]), "Warp")
-    settle(window)
-    keep("mend-warp")
-    window.undo()
     open_at("CORVA_0031", window.mend)
     window.mend.turn_to("Repair")
     outline = ((0.06, 0.5), (0.2, 0.5), (0.2, 0.6), (0.06, 0.6))
@@ -114,8 +112,13 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     walk_places(window, keep, lambda stem: open_at(stem, window.places))
     walk_detail(window, keep, lambda stem: open_at(stem, window.by_key["detail"]))
     walk_finish(window, keep, lambda stem: open_at(stem, window.by_key["finish"]))
-    open_at("CORVA_0031", window.deliver)
+    open_at("CORVA_0052", window.deliver)
     keep("deliver")
+    window.deliver.turn_to("Paper")
+    window.deliver.on_paper.see("paper")
+    window.deliver.on_paper.differences.setChecked(True)
+    settle(window)
+    keep("deliver-paper")
 
 
 def walk_colour(window: Window, keep: Callable[[str], None], open_at: Callable[[str], None]) -> None:
