@@ -21,6 +21,11 @@ class History:
         if not 0 <= self.position <= len(self.changes):
             raise RecipeError(f"history: position {self.position} of {len(self.changes)} changes")
 
+    @property
+    def last_label(self) -> str:
+        """Of the last step in force; nothing where there is none."""
+        return self.changes[self.position - 1].label if self.position else ""
+
     def push(self, change: Change) -> "History":
         """With one more change; what had been undone is forgotten. An empty change adds nothing."""
         if not change:

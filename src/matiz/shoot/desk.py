@@ -17,6 +17,7 @@ from ..files import clear_leftovers
 from ..raw.frame import Exposure, Facts
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
+from ..recipe.given import given_by
 from ..recipe.merge import merged
 from ..recipe.model import RAW, RENDERED, Recipe
 from .folder import gather
@@ -187,13 +188,22 @@ class Desk:
         edit, document = self._edits.get(path), self.document(path)
         return edit.recipe if edit is not None else (document or Document()).recipe
 
-    def record(self, path: Path, settings: Iterable[tuple[str, Any]], label: str) -> Change | None:
-        """Record values as one step of a picture; None when it changed nothing. Raises RecipeError."""
+    def record(
+        self, path: Path, settings: Iterable[tuple[str, Any]], label: str, *, anew: bool = False
+    ) -> Change | None:
+        """Record values as one step of a picture; None when it changed nothing. anew: a last step of that label is
+        made anew, so that both are one. Raises RecipeError."""
         document = self.document(path)
         if document is None:
             return None
+        settings, before = tuple(settings), document
+        if anew and settings and document.version.history.last_label == label:
+            # what that step set, and this need not set again, stays set
+            wanted = document.recipe.change_all(settings, label=label)[0]
+            document = document.with_version(document.version.undo())
+            settings = given_by(wanted, document.recipe)
         document, change = document.change_all(settings, label=label)
-        if not change:
+        if document == before:
             return None
         self.put(path, document)
         self._note(lambda log: log.add_change(path.name, change))

@@ -270,11 +270,12 @@ class Session(QObject):
             self.desk.put(path, document.with_recipe(document.recipe.moved_up()))
             self._changed()
 
-    def record_for(self, path: Path, settings: Settings, label: str) -> bool:
-        """Record values as one step of any picture of the shoot; whether it changed anything."""
+    def record_for(self, path: Path, settings: Settings, label: str, *, anew: bool = False) -> bool:
+        """Record values as one step of any picture of the shoot; whether it changed anything. anew: in place of a last
+        step of that label."""
         if path not in self.pictures:
             return False
-        recorded = bool(self._try(lambda: self.desk.record(path, settings, label)))
+        recorded = self._try(lambda: self.desk.record(path, settings, label, anew=anew)) is not None
         if recorded:
             self.saver.soon()
             if self.picture is not None and path == self.picture.path:

@@ -2,15 +2,19 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
 from ...wording import counted, number
 from ..actions import ActionSpec
 from ..contact_sheet import ContactSheet
-from ..controls import Words, caption
+from ..controls import Words, caption, push
+from ..following import Following
 from ..picture_view import PictureView
 from ..session import Session
 from .base import Station
+
+EXPOSURE_WORDS = [(SAME, "same exposure"), (LEVELLED, "levelled"), (OWN, "their own")]
 
 
 class SortStation(Station):
@@ -45,9 +49,73 @@ class SortStation(Station):
         choices.addWidget(self.rank)
         choices.addStretch(1)
         self.row.addLayout(choices, 3)
+        self.following = Following(session)
+        self.following.changed.connect(self._show_following)
+        self.row.addLayout(self._giving(), 5)
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
+
+    def _giving(self) -> QVBoxLayout:
+        """What the open picture gives to those that are selected."""
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        stations = QHBoxLayout()
+        stations.setSpacing(2)
+        stations.addWidget(caption("Give"))
+        self.stations = {}
+        for name in STATIONS:
+            button = push(name, checkable=True)
+            button.setChecked(name in self.following.stations)
+            button.setAccessibleName(f"Give {name}")
+            button.setToolTip(f"Whether the selected take what {name.capitalize()} decides in the open picture")
+            button.toggled.connect(lambda _: self._on_given())
+            self.stations[name] = button
+            stations.addWidget(button)
+        stations.addStretch(1)
+        column.addLayout(stations)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        tip = "Exposure that they take: the open picture's, that levelled by what their files say, or none."
+        self.exposure_given = Words("Exposure", EXPOSURE_WORDS, tip)
+        self.exposure_given.show_value(self.following.exposure)
+        self.exposure_given.chosen.connect(self._on_exposure)
+        self.give = push("Give to selected")
+        self.give.setToolTip("What is chosen here of the open picture's decisions, one step in each")
+        self.give.clicked.connect(lambda: self.following.give(self.sheet.selected_paths()))
+        self.follow = push("Keep in step", checkable=True)
+        self.follow.setToolTip("The selected follow the open picture whenever it is decided anew")
+        self.follow.clicked.connect(self._on_follow)
+        line.addWidget(self.exposure_given)
+        line.addWidget(self.give)
+        line.addWidget(self.follow)
+        column.addLayout(line)
+        column.addStretch(1)
+        return column
+
+    def _on_given(self) -> None:
+        self.following.stations = tuple(name for name, button in self.stations.items() if button.isChecked())
+
+    def _on_exposure(self, how: str) -> None:
+        self.following.exposure = how
+        self.exposure_given.show_value(how)
+
+    def _on_follow(self, on: bool) -> None:
+        if on:
+            self.following.follow(self.sheet.selected_paths())
+        else:
+            self.following.end()
+
+    def _show_following(self) -> None:
+        anchor = self.following.anchor
+        self.follow.setChecked(anchor is not None)
+        self.toldAnew.emit()
+
+    def is_idle(self) -> bool:
+        return self.following.is_idle()
+
+    def end(self) -> None:
+        self.following.end()
 
     def actions(self) -> tuple[ActionSpec, ...]:
         tip = "Select all pictures of the burst, bracket or pair that this one is in."
@@ -85,6 +153,8 @@ class SortStation(Station):
             for p in self.session.pictures
             if self.session.desk.is_known(p)
         )
+        if self.following.anchor is not None:
+            return f"{number(len(self.following.followers), 0)} in step"
         return counted(count, "picture") if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
 
     def is_decided(self) -> bool:

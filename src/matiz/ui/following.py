@@ -1,0 +1,106 @@
+"""What the open picture gives the others of a set: once, or whenever it is decided anew."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from ..proposals.given_stations import LEVELLED, SAME, STATIONS, exposed_more_EV, given_stations
+from ..recipe.model import Recipe
+from ..wording import counted
+from .session import Session
+
+REST_MS = 300
+"""After a decision until those that follow hear of it."""
+AT_ONCE = 8
+"""Pictures that are given something before the window's thread turns to a hand."""
+NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
+
+
+class Following(QObject):
+    """Each picture that is given something takes it as one step; while it follows, that step is made anew."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.stations: tuple[str, ...] = STATIONS
+        self.exposure = SAME
+        self.anchor: Path | None = None
+        """Whom others follow."""
+        self.followers: tuple[Path, ...] = ()
+        self._waiting: list[Path] = []
+        self._recipe: Recipe | None = None
+        self._shoot = 0
+        self._rest = QTimer(self, singleShot=True, interval=REST_MS)
+        self._rest.timeout.connect(self._begin)
+        self._turn = QTimer(self, singleShot=True, interval=0)
+        self._turn.timeout.connect(self._some)
+        session.recipeChanged.connect(lambda _: self._on_changed())
+        session.shootChanged.connect(self.end)
+
+    def give(self, paths: Iterable[Path]) -> int:
+        """Give the open picture's decisions to others; how many took something."""
+        session, source = self.session, self.session.path
+        if source is None:
+            return 0
+        others = [path for path in paths if path != source]
+        given = sum(self._one(source, session.recipe, path, f"As {source.name}") for path in others)
+        take = "takes" if given == 1 else "take"
+        session.said.emit(f"{counted(given, 'picture')} {take} what is decided here." if others else NOBODY)
+        return given
+
+    def follow(self, paths: Iterable[Path]) -> None:
+        """Keep others in step with the open picture from now on."""
+        source = self.session.path
+        others = tuple(path for path in paths if path != source)
+        if source is None or not others:
+            self.session.said.emit(NOBODY)
+            self.changed.emit()
+            return
+        self.anchor, self.followers = source, others
+        self.session.said.emit(f"{counted(len(others), 'picture')} in step with {source.name}.")
+        self._begin()
+        self.changed.emit()
+
+    def end(self) -> None:
+        """Nobody follows any more; what was given stays."""
+        self._rest.stop()
+        self._turn.stop()
+        self.anchor, self.followers, self._waiting = None, (), []
+        self.changed.emit()
+
+    def is_idle(self) -> bool:
+        return not (self._rest.isActive() or self._turn.isActive())
+
+    def _on_changed(self) -> None:
+        if self.anchor is not None and self.session.path == self.anchor:
+            self._rest.start()
+
+    def _begin(self) -> None:
+        if self.anchor is None or self.session.path != self.anchor:
+            return
+        self._recipe, self._waiting = self.session.recipe, list(self.followers)
+        self._turn.start()
+
+    def _some(self) -> None:
+        """A few at a time: the hand goes on meanwhile."""
+        anchor, recipe = self.anchor, self._recipe
+        if anchor is None or recipe is None:
+            return
+        now, self._waiting = self._waiting[:AT_ONCE], self._waiting[AT_ONCE:]
+        for path in now:
+            self._one(anchor, recipe, path, f"In step with {anchor.name}", anew=True)
+        if self._waiting:
+            self._turn.start()
+
+    def _one(self, source: Path, recipe: Recipe, path: Path, label: str, *, anew: bool = False) -> bool:
+        desk = self.session.desk
+        differs_EV = exposed_more_EV(desk.exposures.get(source), desk.exposures.get(path))
+        own = desk.recipe(path)
+        if own.start != recipe.start:
+            return False  # what a raw file decides says nothing to a rendered picture
+        exposure = SAME if self.exposure == LEVELLED and differs_EV is None else self.exposure
+        settings = given_stations(recipe, own, self.stations, exposure, differs_EV=differs_EV or 0.0)
+        return self.session.record_for(path, settings, label, anew=anew)

@@ -1,0 +1,95 @@
+"""Decisions given to others of the shoot, and others kept in step, in the real window."""
+
+import pytest
+
+from matiz.proposals.given_stations import LEVELLED, OWN, exposed_more_EV, given_stations
+from matiz.raw.frame import Exposure
+from matiz.recipe.model import Recipe
+from matiz.shoot.sidecar import load_document
+from matiz.ui.shots import settle
+
+EXPOSURE, LIGHT, LEVEL = "tone.exposure_EV", "light.cct_K", "mend.level_deg"
+
+
+@pytest.fixture
+def sort(window):
+    window.session.open_picture(window.session.pictures[0])
+    settle(window)
+    window.go_to(window.sort)
+    window.sort.sheet.selectAll()
+    return window.sort
+
+
+def test_chosen_stations_are_given_as_one_step(window, sort):
+    session = window.session
+    first, second, third = session.pictures
+    session.commit([(EXPOSURE, 1.0), (LIGHT, 4000.0), (LEVEL, 2.0)], "x")
+    session.record_for(second, [("tone.black_EV", -7.0)], "own")
+    sort.stations["mend"].click()
+    sort.give.click()
+    settle(window)
+    assert "2 pictures take" in window.header.word.whole()
+    for path in (second, third):
+        document = load_document(path)
+        recipe = document.recipe
+        assert recipe.tone == session.recipe.tone and recipe.light == session.recipe.light
+        assert recipe.mend.level_deg == 0.0, "not asked for"
+        assert document.version.history.last_label == f"As {first.name}"
+    assert load_document(second).version.undo().recipe.tone.black_EV == -7.0
+    sort.sheet.clearSelection()
+    sort.give.click()
+    assert "Select other pictures" in window.header.word.whole()
+
+
+def test_those_in_step_follow_and_one_undo_takes_it_back(window, sort):
+    session = window.session
+    others = session.pictures[1:]
+    session.commit([(EXPOSURE, 0.5)], "x")
+    sort.follow.click()
+    settle(window)
+    assert sort.following.anchor == session.path and sort.reading_text() == "2 in step"
+    for value in (0.7, 0.9, 1.1):
+        session.commit([(EXPOSURE, value)], "x")
+        settle(window)
+    session.commit([(LIGHT, 4200.0)], "y")
+    settle(window)
+    for path in others:
+        document = load_document(path)
+        assert document.recipe.tone.exposure_EV == 1.1 and document.recipe.light.cct_K == 4200.0
+        assert len(document.version.history.changes) == 1, "one step, whatever it took"
+        assert document.version.undo().recipe == Recipe()
+    session.commit([(EXPOSURE, 0.0), ("light.source", "as_shot"), (LIGHT, 5500.0), ("light.source", "as_shot")], "back")
+    settle(window)
+    assert load_document(others[0]).recipe.tone.exposure_EV == 0.0
+    sort.follow.click()
+    session.commit([(EXPOSURE, 2.0)], "z")
+    settle(window)
+    assert load_document(others[0]).recipe.tone.exposure_EV == 0.0 and sort.following.anchor is None
+
+
+def test_another_picture_that_is_opened_is_no_anchor(window, sort):
+    session = window.session
+    sort.follow.click()
+    session.open_picture(session.pictures[1])
+    settle(window)
+    session.commit([(EXPOSURE, 3.0)], "own")
+    settle(window)
+    assert session.document_of(session.pictures[2]).recipe.tone.exposure_EV == 0.0
+    assert sort.following.anchor == session.pictures[0]
+    window.open_paths([session.pictures[0].parent])
+    settle(window)
+    assert sort.following.anchor is None
+
+
+def test_exposure_is_levelled_by_what_files_say_or_left():
+    dark, bright = Exposure(100, 1 / 1000, 8.0), Exposure(400, 1 / 500, 5.6)
+    more = exposed_more_EV(dark, bright)
+    assert more == pytest.approx(4.0, abs=0.05)
+    assert exposed_more_EV(dark, Exposure(iso=100)) is None and exposed_more_EV(None, dark) is None
+    anchor = Recipe().change_all([(EXPOSURE, 1.0), ("tone.black_EV", -7.0)], label="x")[0]
+    target = Recipe().change(EXPOSURE, 0.3)[0]
+    for how, wanted in ((LEVELLED, 1.0 - more), (OWN, 0.3)):
+        settings = given_stations(anchor, target, ("tone",), how, differs_EV=more)
+        after = target.change_all(settings, label="x")[0]
+        assert after.tone.exposure_EV == pytest.approx(wanted, abs=0.001) and after.tone.black_EV == -7.0
+    assert given_stations(anchor, target, ("light",)) == ()
