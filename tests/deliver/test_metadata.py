@@ -221,6 +221,8 @@ def test_caption_and_keywords_are_written_under_every_name_and_replace_what_came
     image.readMetadata()
     words = [datum.toString() for datum in image.iptcData() if datum.key() == "Iptc.Application2.Keywords"]
     assert words == list(said.keywords) or kind == "WebP", "which holds no IPTC"
+    charset = {datum.toString() for datum in image.iptcData() if datum.key() == "Iptc.Envelope.CharacterSet"}
+    assert charset == {"\x1b%G"} or kind == "WebP"
     found = _read(out)
     assert found["Exif.Image.ImageDescription"] == said.caption
     assert said.caption in found["Xmp.dc.description"]

@@ -92,6 +92,21 @@ def test_nothing_of_the_subject_runs_into_its_background(made):
     assert away[outside].mean() < 0.5 * delta_E_2000(sRGB_to_Lab(naive), sRGB_to_Lab(truth))[outside].mean()
 
 
+def test_over_its_edge_the_subject_has_its_own_colours(monkeypatch, plain):
+    """A dark subject on a bright ground, blurred to a middle grey: what is left of the bright ground would be a rim."""
+    from matiz.develop import behind
+
+    checks = (np.indices(SIZE[::-1]).sum(axis=0) // 6 % 2)[..., None].astype(np.float32)
+    ground, front = np.repeat(0.02 + 0.9 * checks, 3, axis=2), np.full((*SIZE[::-1], 3), 0.01, np.float32)
+    sharp = SHARE * front + (1.0 - SHARE) * ground
+    blurred = cv2.filter2D(ground, cv2.CV_32F, disc(DISC_PX), borderType=cv2.BORDER_REFLECT)
+    truth = sRGB_to_Lab(_shown(SHARE * front + (1.0 - SHARE) * blurred, plain))
+    edge = (SHARE[..., 0] > 0.05) & (SHARE[..., 0] < 0.95)
+    ours = delta_E_2000(sRGB_to_Lab(_shown(sharp, _kept(plain))), truth)[edge].mean()
+    monkeypatch.setattr(behind, "_own_colours", lambda sharp, mask, sigma: sharp)
+    assert ours < 0.7 * delta_E_2000(sRGB_to_Lab(_shown(sharp, _kept(plain))), truth)[edge].mean()
+
+
 def test_the_subject_stays_as_it_is_and_nothing_is_done_by_default(made, plain):
     ours, _, sharp = made
     inside = cv2.erode((SHARE[..., 0] == 1.0).astype(np.uint8), np.ones((9, 9))) > 0

@@ -14,6 +14,7 @@ from ..picture_view import PictureView
 from ..session import Session
 from .base import Station
 
+DECK_PX = 132
 EXPOSURE_WORDS = [(SAME, "same exposure"), (LEVELLED, "levelled"), (OWN, "their own")]
 
 
@@ -26,17 +27,16 @@ class SortStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.sheet = ContactSheet(session)
-        self.deck.setFixedHeight(112)
-        column = QVBoxLayout()
-        column.setSpacing(8)
+        self.deck.setFixedHeight(DECK_PX)
+        told = QHBoxLayout()
+        told.setSpacing(16)
         self.name = caption(strong=True)
         self.exposure = caption()
-        column.addWidget(self.name)
-        column.addWidget(self.exposure)
-        column.addStretch(1)
-        self.row.addLayout(column, 2)
+        told.addWidget(self.name)
+        told.addWidget(self.exposure, 1)
         choices = QVBoxLayout()
         choices.setSpacing(8)
+        choices.addLayout(told)
         self.decision = Words(
             "Sorted as",
             [("keep", "keep"), ("hold", "hold"), ("drop", "drop"), ("", "undecided")],
@@ -48,10 +48,10 @@ class SortStation(Station):
         choices.addWidget(self.decision)
         choices.addWidget(self.rank)
         choices.addStretch(1)
-        self.row.addLayout(choices, 3)
+        self.row.addLayout(choices, 1)
         self.following = Following(session)
         self.following.changed.connect(self._show_following)
-        self.row.addLayout(self._giving(), 5)
+        self.row.addLayout(self._giving())
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
@@ -74,21 +74,22 @@ class SortStation(Station):
             stations.addWidget(button)
         stations.addStretch(1)
         column.addLayout(stations)
-        line = QHBoxLayout()
-        line.setSpacing(6)
         tip = "Exposure that they take: the open picture's, that levelled by what their files say, or none."
         self.exposure_given = Words("Exposure", EXPOSURE_WORDS, tip)
         self.exposure_given.show_value(self.following.exposure)
         self.exposure_given.chosen.connect(self._on_exposure)
+        column.addWidget(self.exposure_given)
+        line = QHBoxLayout()
+        line.setSpacing(6)
         self.give = push("Give to selected")
         self.give.setToolTip("What is chosen here of the open picture's decisions, one step in each")
         self.give.clicked.connect(lambda: self.following.give(self.sheet.selected_paths()))
         self.follow = push("Keep in step", checkable=True)
         self.follow.setToolTip("The selected follow the open picture whenever it is decided anew")
         self.follow.clicked.connect(self._on_follow)
-        line.addWidget(self.exposure_given)
         line.addWidget(self.give)
         line.addWidget(self.follow)
+        line.addStretch(1)
         column.addLayout(line)
         column.addStretch(1)
         return column
