@@ -75,8 +75,8 @@ def test_the_sharpest_is_first_and_the_shaken_and_the_misfocused_are_told_apart(
     assert min(along["shaken"], 180.0 - along["shaken"]) < away and along["steep"] == pytest.approx(60.0, abs=away)
     assert kinds["a little"] == "soft"
     detail = {each.path.name: each.detail for each in order}
-    expected = {"sharp": 1.0, "a little": 0.77, "far": 0.66, "shaken": 0.55, "steep": 0.5}
-    assert detail == pytest.approx(expected, abs=0.04), "the same at every ISO"
+    expected = {"sharp": 1.0, "a little": 0.775, "far": 0.66, "shaken": 0.553, "steep": 0.493}
+    assert detail == pytest.approx(expected, abs=0.02), "the same at every ISO"
     far = next(each for each in order if each.path.name == "far")
     # a disc of 3.2 px has a variance of a sixteenth of its width squared
     assert far.blur_px == pytest.approx(0.8, abs=0.1)
@@ -88,7 +88,7 @@ def test_noise_is_not_taken_for_detail(noisy, clean):
     order = rank({"soft": frame(FAR, noisy, (1.0, 2.0), 1), "sharp": frame(SHARP, clean, seed=2)})
     assert order[0].path.name == "sharp" and order[1].kind == "soft"
     same = rank({"one": frame(SHARP, noisy, (1.0, 2.0), 1), "other": frame(SHARP, clean, seed=2)})
-    assert same[1].detail > 0.85
+    assert same[1].detail > 0.95
 
 
 def test_exposure_does_not_matter_and_where_the_spot_is_lost_it_is_said():

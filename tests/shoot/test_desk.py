@@ -1,6 +1,7 @@
 """The desk: documents, edits, saving, and what another window does to the same sidecars."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
@@ -224,3 +225,33 @@ def test_merging_does_not_join_what_was_taken_back():
     joined, apart = merged(base, ours, theirs)
     assert apart == ("Version 2",) and joined.versions["Version 1"].recipe == Recipe()
     assert joined.recipe.tone.haze_percent == 10.0
+
+
+def test_captions_and_keywords_that_two_windows_gave_are_joined(folder):
+    """Words of both stay; one that either took away goes; of captions the one that was changed."""
+    base = Document(caption="dawn", keywords=("salt", "pans"))
+    ours = replace(base, keywords=("salt", "pans", "dawn"))
+    theirs = replace(base, caption="At dawn", keywords=("pans", "mist"))
+    joined, apart = merged(base, ours, theirs)
+    assert joined.caption == "At dawn" and set(joined.keywords) == {"pans", "mist", "dawn"} and apart == ()
+    assert merged(base, replace(base, caption="mine"), theirs)[0].caption == "mine"
+
+
+def test_a_step_that_is_made_anew_is_one_step(folder):
+    desk = Desk()
+    desk.open([folder])
+    a = folder / "a.dng"
+    for value in (0.5, 0.8):
+        assert desk.record(a, [(EXPOSURE, value)], "in step", anew=True)
+    desk.record(a, [("light.cct_K", 4300.0)], "in step", anew=True)
+    kept = desk.document(a)
+    assert len(kept.version.history.changes) == 1
+    assert (kept.recipe.tone.exposure_EV, kept.recipe.light.cct_K) == (0.8, 4300.0)
+    desk.record(a, [(EXPOSURE, 0.1)], "own")
+    desk.record(a, [(EXPOSURE, 0.9)], "in step", anew=True)
+    assert [change.label for change in desk.document(a).version.history.changes] == ["in step", "own", "in step"]
+    back = [(EXPOSURE, 0.1)]
+    assert desk.record(a, back, "in step", anew=True) is not None, "the step is gone"
+    assert [change.label for change in desk.document(a).version.history.changes[:2]] == ["in step", "own"]
+    assert desk.document(a).recipe.tone.exposure_EV == 0.1
+    assert desk.record(a, back, "in step") is None
