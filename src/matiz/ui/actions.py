@@ -48,6 +48,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("two", "2:1", ("F4",), "One pixel of the picture on two by two of the screen.", "set_zoom", "View", 2.0),
     ActionSpec("clip_view", "Clip view", ("F6",), "Hatch what is full, dot what is empty.", "toggle_clip_view", "View"),
     ActionSpec("split", "Split", ("F9",), "Before at the left, after at the right of a line that can be dragged.", "toggle_comparison", "View", "split"),
+    ActionSpec("side_by_side", "Side by side", ("Ctrl+F9",), "The pictures selected in Sort, or the versions of the open one, with one zoom and one place; again to go back.", "show_side_by_side", "View"),
     ActionSpec("change", "Change map", ("F10",), "Contours round what differs from before by ΔE 2, 5, 10 and 20.", "toggle_comparison", "View", "change"),
     ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a place: which decision made it what it is, in ΔE.", "ask_pixel", "View"),
     ActionSpec("sharpest", "Sharpest of the set", ("Ctrl+Shift+F5",), "Then click what must be sharp: it is followed through the set, or through what is selected, and the frames are ranked.", "pick_spot", "View"),

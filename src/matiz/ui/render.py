@@ -55,11 +55,11 @@ class Renderer(LatestWorker):
         # pace is known per engine and level; an unknown one is taken for slow
         key = (id(request.engine), level)
         if self._pace_s.get(key, 1.0) > (COARSE_ABOVE_S if level else DRAFT_ABOVE_S):
-            emit(_rendered(request, min(level + 1, deepest(request.view.picture)), is_draft=True))
+            emit(rendered(request, min(level + 1, deepest(request.view.picture)), is_draft=True))
             if self.outdated():
                 return
         start = time.perf_counter()
-        answer = _rendered(request, level, is_draft=False)
+        answer = rendered(request, level, is_draft=False)
         self._pace_s = {
             key: time.perf_counter() - start,
             **{k: v for k, v in self._pace_s.items() if k[0] == key[0] and k != key},
@@ -67,7 +67,8 @@ class Renderer(LatestWorker):
         emit(answer)
 
 
-def _rendered(request: RenderRequest, level: int, *, is_draft: bool) -> Rendered:
+def rendered(request: RenderRequest, level: int, *, is_draft: bool) -> Rendered:
+    """The pixels of a view, from a level of the picture."""
     view = request.view
     region = view.region(level)
     pixels = request.engine.render(request.recipe, level, region, result="draft" if is_draft else "screen")

@@ -35,6 +35,7 @@ from .picture_view import PictureView
 from .route import Route
 from .session import Session
 from .sharpest import Sharpest
+from .side_by_side import LEAST, SideBySide
 from .stations.base import Station
 from .stations.colour import ColourStation
 from .stations.deliver import DeliverStation
@@ -94,7 +95,7 @@ class Window(QMainWindow):
         self.stations = list(self.by_key.values())
         self.station: Station = self.light
         self.route = Route(self.stations)
-        self.tries = TriesSheet(self.session)
+        self.tries, self.side_by_side = TriesSheet(self.session), SideBySide(self.session)
         self.gifts = Gifts(self.session)
         self.demo = DemoMaker(self)
         self.sharpest, self.tether = Sharpest(self.session), Tether(self.session)
@@ -153,6 +154,7 @@ class Window(QMainWindow):
             self.open_paths([Path(chosen)])
 
     def go_to(self, station: Station) -> None:
+        self.side_by_side.close_panes()
         if self.station.is_shown:
             self.station.leave()
         self.station = station
@@ -244,11 +246,39 @@ class Window(QMainWindow):
         elif self.session.is_open:
             self.session.said.emit("The picture is still being measured: try again in a moment.")
 
+    def show_side_by_side(self) -> None:
+        """The pictures that are selected in Sort, or the versions of the open one; again to go back."""
+        if self.stack.currentWidget() is self.side_by_side:
+            self.end_side_by_side()
+            return
+        selected = self.sort.sheet.selected_paths()
+        if len(selected) >= LEAST:
+            self.side_by_side.show_pictures(selected)
+        elif len(self.session.document.versions) >= LEAST:
+            self.side_by_side.show_versions()
+        else:
+            self.session.said.emit("Select two to six pictures in Sort first, or make a version of this one.")
+            return
+        self.stack.setCurrentWidget(self.side_by_side)
+        self.side_by_side.setFocus()
+
+    def end_side_by_side(self) -> None:
+        if self.stack.currentWidget() is self.side_by_side:
+            self.side_by_side.close_panes()
+            self.stack.setCurrentWidget(self.station.main() or self.view)
+
+    def _on_pane_opened(self, path: Path) -> None:
+        self.end_side_by_side()
+        self._on_sheet_opened(path)
+
     def pick_neutral(self) -> None:
         self.go_to(self.light)
         self.light.pick.setChecked(True)
 
     def set_zoom(self, zoom: float) -> None:
+        if self.stack.currentWidget() is self.side_by_side:
+            self.side_by_side.set_zoom(zoom)
+            return
         self.view.set_zoom(zoom)
         self.header.show_zoom(self.view.viewport.zoom)
 
@@ -314,6 +344,7 @@ class Window(QMainWindow):
         """Nothing is being opened, rendered, measured, written or read."""
         parts = (
             self.session, self.view, self.deliver.queue, self.sort.sheet.sheet, self.demo, self.tries, self.tether,
+            self.side_by_side,
         )  # fmt: skip
         return all(part.is_idle() for part in (*parts, *self.stations))
 
@@ -339,6 +370,7 @@ class Window(QMainWindow):
         QApplication.instance().removeEventFilter(self)
         self.demo.end()
         self.tether.stop()
+        self.side_by_side.end()
         self.deliver.queue.end()
         self.header.end()
         self.view.end()
@@ -390,6 +422,7 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.view)
         self.stack.addWidget(self.tries)
+        self.stack.addWidget(self.side_by_side)
         self.decks, self.sides = QStackedWidget(), QStackedWidget()
         for station in self.stations:
             self.decks.addWidget(station.deck)
@@ -434,6 +467,8 @@ class Window(QMainWindow):
         self.view.zoomChanged.connect(self.header.show_zoom)
         self.sort.sheet.opened.connect(self._on_sheet_opened)
         self.tries.taken.connect(self._on_try_taken)
+        self.side_by_side.left.connect(self.end_side_by_side)
+        self.side_by_side.opened.connect(self._on_pane_opened)
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)
         self.findings.compared.connect(self._on_compared)
@@ -493,6 +528,8 @@ class Window(QMainWindow):
         self.sides.setVisible(self.station.side() is not None and not self._alone)
 
     def _chosen_path(self) -> Path | None:
+        if self.stack.currentWidget() is self.side_by_side:
+            return self.side_by_side.path()
         return self.sort.sheet.current_path() if self.station is self.sort else self.session.path
 
     def _on_escape(self) -> bool:
