@@ -11,6 +11,7 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, 
 
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
+from ..measure.next_frame import time_text
 from ..measure.picture import Meter
 from ..recipe.model import Recipe
 from ..wording import EV, number, percent
@@ -286,13 +287,13 @@ class SideBySide(Painted):
 
 
 def told_of(engine: Engine, recipe: Recipe) -> str:
-    """How sharp its sharpest edges are, what room is above its lights, and how it was taken."""
-    reading = Meter(engine).read(recipe, ("range", "blur"))
-    spread, headroom = reading["blur"].blur_px, reading["range"].headroom_EV
+    """How it was taken, and what room is above its lights."""
     shot = engine.frame.exposure
-    parts = [f"edges {number(spread, 1, 'px')}"] if spread is not None else []
-    parts += [f"headroom {EV(headroom, signed=False)}"] if engine.frame.mosaic is not None else []
-    parts += [f"ISO {number(shot.iso, 0)}"] if shot.iso else []
+    parts = [f"ISO {number(shot.iso, 0)}"] if shot.iso else []
+    parts += [time_text(shot.time_s)] if shot.time_s else []
+    if engine.frame.mosaic is not None:
+        headroom = Meter(engine).read(recipe, ("range",))["range"].headroom_EV
+        parts.append(f"headroom {EV(headroom, signed=False)}")
     return "   ".join(parts)
 
 
