@@ -17,8 +17,9 @@ from matiz.develop.mapping import Mapping
 from matiz.develop.node import Node, Patch, Work, product
 from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.measure.picture import Meter, PictureReading
-from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Number, Numbers, Text, described
+from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
+from matiz.recipe.shapes import Grid
 from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, Section, leaves, table
 
@@ -259,6 +260,8 @@ def _other(spec, value):
             return ((0.2, 0.3), (0.7, 0.3))[: spec.most]
         case Text():
             return f"{value}A"
+        case Map():
+            return Grid.of(np.eye(6))
     raise TypeError(spec)
 
 
