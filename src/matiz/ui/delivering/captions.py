@@ -27,7 +27,7 @@ class CaptionsPage(Page):
         self.caption = Line(placeholderText="What is to be read under the picture", maxLength=MOST_CAPTION)
         self.caption.setAccessibleName("Caption")
         self.caption.setToolTip("Caption. Empty leaves what came with the file")
-        self.keywords = Line(placeholderText="hall, supper, lanterns")
+        self.keywords = Line(placeholderText="Words, with commas between them")
         self.keywords.setAccessibleName("Keywords")
         self.keywords.setToolTip("Keywords, with commas between them. Empty leaves what came with the file")
         for name, line in (("Caption", self.caption), ("Keywords", self.keywords)):
