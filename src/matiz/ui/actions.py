@@ -56,6 +56,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("next_frame", "Next frame", ("Shift+F5",), "What the readings mean for the next exposure in the field.", "say_next_frame", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "Light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("alone", "The picture alone", ("F11",), "Nothing but the picture; again, or Escape, to go back.", "toggle_alone", "View"),
+    ActionSpec("show", "Show to a client\u2026", ("Ctrl+F11",), "The picture alone, full screen; nothing can be changed, and leaving needs the PIN that is set.", "begin_show", "View"),
     ActionSpec("help", "Commands", ("F1",), "Find a command by typing, see its key, run it.", "show_commands", "View"),
 )  # fmt: skip
 """Keys 1..9 go to the stations that are there, and Space held shows before; see the window."""

@@ -35,6 +35,7 @@ from .picture_view import PictureView
 from .route import Route
 from .session import Session
 from .sharpest import Sharpest
+from .show_mode import PinAsk, ShowMode
 from .side_by_side import LEAST, SideBySide
 from .stations.base import Station
 from .stations.colour import ColourStation
@@ -106,6 +107,8 @@ class Window(QMainWindow):
         self._lay_out()
         self._connect()
         self.actions_by_name = self._make_actions()
+        self.show_mode = ShowMode(self.session, self.view, lambda: list(self.actions_by_name.values()))
+        self.show_mode.changed.connect(self._on_show_mode)
         self.go_to(self.light)
         QApplication.instance().installEventFilter(self)
 
@@ -333,6 +336,25 @@ class Window(QMainWindow):
             self.stack.setCurrentWidget(self.station.main() or self.view)
         self._show_chrome()
 
+    def begin_show(self) -> None:
+        """The picture alone for a client, behind a PIN."""
+        asked = PinAsk(self, entering=True)
+        if asked.exec():
+            self.show_mode.begin(asked.pin.text(), may_mark=asked.marking.isChecked())
+
+    def end_show(self) -> None:
+        """Ask for the PIN."""
+        asked = PinAsk(self, entering=False)
+        if asked.exec():
+            self.show_mode.end(asked.pin.text())
+
+    def _on_show_mode(self) -> None:
+        on = self.show_mode.is_on
+        self.end_side_by_side()
+        if on != self._alone:
+            self.toggle_alone()
+        self.showFullScreen() if on else self.showNormal()
+
     def show_commands(self) -> None:
         self.commands = CommandSheet(self, [*self._station_actions(), *self.actions_by_name.values()])
         self.commands.open()
@@ -352,6 +374,11 @@ class Window(QMainWindow):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
+        if self.show_mode.is_on and self._is_shown_key(watched, event):
+            # whoever hears of it first: nobody else does
+            if kind == QEvent.Type.KeyPress:
+                self._on_shown_key(event)
+            return True
         if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             focus = QApplication.focusWidget()
             free = not isinstance(focus, QLineEdit | QAbstractButton | QComboBox)
@@ -363,7 +390,23 @@ class Window(QMainWindow):
                 return self._on_escape() or super().eventFilter(watched, event)
         return super().eventFilter(watched, event)
 
+    def _is_shown_key(self, watched: QObject, event: QEvent) -> bool:
+        """Whether it is a key of this window, and no dialog's."""
+        if event.type() not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or QApplication.activeModalWidget():
+            return False
+        return watched is self.windowHandle() or (isinstance(watched, QWidget) and watched.window() is self)
+
+    def _on_shown_key(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.end_show()
+        else:
+            self.show_mode.take_key(event)
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self.show_mode.is_on:
+            event.ignore()
+            self.session.said.emit("Show mode ends with its PIN: press Escape.")
+            return
         if not self._may_close():
             event.ignore()
             return
