@@ -37,3 +37,8 @@ def percent(share: float, decimals: int = 1) -> str:
 def counted(count: int, thing: str) -> str:
     """A number of things in words that agree: "1 picture", "3 pictures"."""
     return f"{number(count, 0)} {thing}{'' if count == 1 else 's'}"
+
+
+def time_text(time_s: float) -> str:
+    """An exposure as cameras write it."""
+    return f"1/{number(1.0 / time_s, 0, 's')}" if time_s < 0.4 else number(time_s, 1, "s")

@@ -152,6 +152,18 @@ def test_the_ground_is_sharp_along_a_line_and_blurs_away_from_it(plain):
     assert near[0] > 0.85 * near[1] and far[0] < 0.5 * far[1]
 
 
+def test_a_line_that_is_dragged_blurs_nothing_anew(plain):
+    engine, base = _engine(SHARE * FRONT + (1.0 - SHARE) * BACK), _kept(plain, sharp_y=0.9)
+    pictures = []
+    for far_y in (0.3, 0.35, 0.5):
+        pictures.append(engine.render(base.change("finish.behind.far_y", far_y)[0], 0))
+        assert engine.runs["blurred background"] == 1
+    assert np.abs(pictures[0] - pictures[2]).max() > 0.05, "and yet it is another picture"
+    engine.render(base.change("finish.behind.far_y", 0.9)[0], 0)
+    engine.render(base.change("finish.behind.disc_px", 20.0)[0], 0)
+    assert engine.runs["blurred background"] == 3
+
+
 def test_tiles_and_levels_agree(plain):
     linear = SHARE * FRONT + (1.0 - SHARE) * BACK
     engine, recipe = _engine(linear), _kept(plain, sharp_y=0.9, far_y=0.3)

@@ -8,7 +8,7 @@ import pytest
 
 from matiz.develop.engine import Engine
 from matiz.findings.detail import soft
-from matiz.measure.blur import ACROSS, BlurReading, choose_patches, find_edges, most_blur, read_blur
+from matiz.measure.blur import ACROSS, BlurReading, Edges, choose_patches, find_edges, most_blur, read_blur
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
 from matiz.simcam import targets
@@ -55,6 +55,15 @@ def test_one_sharp_place_is_enough():
     """Of fourteen patches one is sharp: the rest is out of focus, the lens is not soft."""
     patches = [edge(1.0), *[edge(3.0)] * 13]
     assert read_blur(find_edges(patches, 0.01), (14, 1), np.inf).blur_px == pytest.approx(1.0, rel=0.1)
+
+
+@pytest.mark.parametrize("lone, others, sure", [(30, 40, False), (90, 40, True)])
+def test_one_place_with_few_edges_is_not_sure(lone, others, sure):
+    """A hot pixel has a few edges, and they are sharp."""
+    spreads = np.concatenate([np.full(lone, 0.5), np.full(others, 1.2), np.full(others, 1.3)])
+    edges = Edges(spreads, np.repeat([0, 1, 2], [lone, others, others]))
+    assert read_blur(edges, (3, 1), np.inf).is_sure == sure
+    assert read_blur(Edges(spreads[lone:], np.repeat([0, 1], others)), (3, 1), np.inf).is_sure
 
 
 def texture(sigma: float, noise: float = 0.0) -> list[np.ndarray]:

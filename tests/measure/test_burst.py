@@ -105,6 +105,15 @@ def test_exposure_does_not_matter_and_where_the_spot_is_lost_it_is_said():
     assert words(ranked({Path("a"): None})) == "The spot is found in none of them."
 
 
+def test_of_pictures_that_are_not_raw_it_is_said_that_noise_counts():
+    seen = np.repeat(decode_sRGB(skimage.data.gravel() / 255.0)[..., None], 3, axis=2).astype(np.float32)
+    clean, noisy = (Frame(Path("a.tif"), CameraColour(), linear=each) for each in
+                    (seen, seen + np.random.default_rng(1).normal(0, 0.03, seen.shape).astype(np.float32)))  # fmt: skip
+    order = rank({"noisy": noisy, "clean": clean})
+    assert not any(each.is_sure for each in order) and "not raw" in words(order)
+    assert "not raw" not in words(rank({"raw": frame()}))
+
+
 def test_the_spot_is_followed_within_three_px():
     anchor = frame(seed=1)
     thing = thing_at(Engine(anchor), Recipe(), area_round(250.0, 260.0, anchor.size))

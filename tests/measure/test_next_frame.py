@@ -5,13 +5,14 @@ from dataclasses import replace
 import pytest
 
 from matiz.measure.blur import BlurReading
-from matiz.measure.next_frame import NextFrame, next_frame, time_text
+from matiz.measure.next_frame import NextFrame, next_frame
 from matiz.measure.noise import LEAST_dB, NoiseReading
 from matiz.measure.patches import FullReading, Patch
 from matiz.measure.picture import Meter
 from matiz.measure.tone import RangeReading
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
+from matiz.wording import time_text
 
 SHOT = Exposure(iso=100, time_s=1 / 500, f_number=8.0, focal_mm=50.0)
 SHARP = BlurReading(0.7, 300, (), ())
@@ -48,7 +49,8 @@ def test_full_things_ask_for_less_and_for_a_bracket_where_the_darks_are_lost():
 @pytest.mark.parametrize(
     "time_s, focal, blur_px, wanted, why",
     [
-        (1 / 60, 50.0, 0.7, 1 / 50.8, None), (1 / 30, 50.0, 0.7, 1 / 50.8, "rule"), (2.0, 50.0, 0.7, None, None),
+        (1 / 60, 50.0, 1.0, 1 / 50.8, None), (1 / 30, 50.0, 1.0, 1 / 50.8, "rule"), (2.0, 50.0, 1.0, None, None),
+        (1 / 30, 50.0, None, 1 / 50.8, "rule"), (1 / 30, 50.0, 0.7, None, None),
         (1 / 500, 50.0, 2.0, 1 / 1290, "soft"), (1 / 500, None, 0.7, None, None),
     ],
 )  # fmt: skip

@@ -61,6 +61,19 @@ def test_where_something_else_lies_it_is_lost_and_one_who_knows_is_believed(anch
     assert follow(other, recipe, anchor, JUMPER).drift.dE00 > 12.0
 
 
+def test_where_it_went_away_before_something_of_its_colour_it_is_lost(anchor):
+    """Its surroundings stay; no colour tells."""
+    picture = decode_sRGB(skimage.data.astronaut() / 255.0).astype(np.float32)
+    x, y, w, h = JUMPER
+    own = np.median(picture[y : y + h, x : x + w].reshape(-1, 3), axis=0)
+    picture[y - 30 : y + h + 30, x - 30 : x + w + 30] = own
+    linear = (picture @ SRGB_TO_REC2020.T).astype(np.float32)
+    other = Engine(Frame(Path("a.tif"), CameraColour(), linear=linear))
+    recipe = plain_recipe(other.frame.start)
+    assert drift_of(other, recipe, anchor, JUMPER).dE00 < 5.0
+    assert find_again(other, recipe, anchor) is None
+
+
 @pytest.mark.parametrize("gains", [(0.7, 0.7, 0.7), (0.85, 0.9, 1.0), (0.8, 0.7, 0.6)])
 def test_drift_is_levelled_by_exposure_and_light(anchor, gains):
     other, _ = engine(gains)

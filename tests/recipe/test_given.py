@@ -1,7 +1,7 @@
 """All that a recipe decides, given to another."""
 
 from matiz.recipe.colour import Peg
-from matiz.recipe.given import given_by, is_decided
+from matiz.recipe.given import given_by
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows, added
@@ -19,7 +19,7 @@ def test_the_target_becomes_the_source_whatever_it_had():
     for before in (Recipe(), target):
         after = before.change_all(given_by(source, before), label="As")[0]
         assert after == source
-    assert given_by(source, source) == () and is_decided(source) and not is_decided(Recipe())
+    assert given_by(source, source) == ()
 
 
 def test_what_the_source_leaves_is_left():

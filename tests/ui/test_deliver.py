@@ -200,3 +200,35 @@ def test_what_the_readings_mean_for_the_next_frame_is_said(window):
     settle(window)
     window.say_next_frame()
     assert "Next frame: " in window.header.word.whole() and "EV" in window.header.word.whole()
+
+
+def test_an_order_is_edited_and_the_queue_driven_by_keys_alone(window, deliver, shoot):
+    page = deliver.ordering
+    page.format.setFocus()
+    QTest.keyClick(page.format, Qt.Key.Key_Down)
+    assert deliver.order().format == "PNG"
+    page.size.setFocus()
+    QTest.keyClick(page.size, Qt.Key.Key_Home)
+    assert deliver.order().short_side is None
+    page.name.setFocus()
+    QTest.keyClicks(page.name, "walls")
+    page.keep.setFocus()
+    QTest.keyClick(page.keep, Qt.Key.Key_Space)
+    assert page.named.currentText() == "walls"
+    deliver.pausing.setFocus()
+    QTest.keyClick(deliver.pausing, Qt.Key.Key_Space)
+    deliver.deliver_one.setFocus()
+    QTest.keyClick(deliver.deliver_one, Qt.Key.Key_Space)
+    row = deliver.queue.rows[0]
+    assert row.state == "waiting"
+    deliver.list.setFocus()
+    QTest.keyClick(deliver.list, Qt.Key.Key_Down)
+    buttons = {button.text(): button for button in deliver.deck.findChildren(type(deliver.pausing))}
+    for name, state in (("stop", "stopped"), ("retry", "waiting")):
+        buttons[name].setFocus()
+        QTest.keyClick(buttons[name], Qt.Key.Key_Space)
+        assert row.state == state
+    deliver.pausing.setFocus()
+    QTest.keyClick(deliver.pausing, Qt.Key.Key_Space)
+    settle(window)
+    assert row.state == "done" and row.path.suffix == ".png"

@@ -2,7 +2,7 @@
 
 import pytest
 
-from matiz.proposals.given_stations import LEVELLED, OWN, exposed_more_EV, given_stations
+from matiz.proposals.given_stations import LEVELLED, OWN, given_stations
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
 from matiz.shoot.sidecar import load_document
@@ -83,9 +83,8 @@ def test_another_picture_that_is_opened_is_no_anchor(window, sort):
 
 def test_exposure_is_levelled_by_what_files_say_or_left():
     dark, bright = Exposure(100, 1 / 1000, 8.0), Exposure(400, 1 / 500, 5.6)
-    more = exposed_more_EV(dark, bright)
-    assert more == pytest.approx(4.0, abs=0.05)
-    assert exposed_more_EV(dark, Exposure(iso=100)) is None and exposed_more_EV(None, dark) is None
+    more = bright.light_EV - dark.light_EV
+    assert more == pytest.approx(4.0, abs=0.05) and Exposure(iso=100).light_EV is None
     anchor = Recipe().change_all([(EXPOSURE, 1.0), ("tone.black_EV", -7.0)], label="x")[0]
     target = Recipe().change(EXPOSURE, 0.3)[0]
     for how, wanted in ((LEVELLED, 1.0 - more), (OWN, 0.3)):

@@ -67,6 +67,11 @@ class Look:
         return max(self.order.size_of(self.size)) / max(self.size)
 
     @property
+    def ppi(self) -> float:
+        """Px of the picture per inch of its print."""
+        return max(self.size) / ((self.order.print_cm or 1.0) / CM_PER_INCH)
+
+    @property
     def is_for_paper(self) -> bool:
         return self.order.print_cm is not None or self.order.sharpening in ("matte", "glossy")
 
@@ -167,17 +172,14 @@ def _coarse(look: Look) -> Iterator[Finding]:
 
 def _few_px(look: Look) -> Iterator[Finding]:
     order = look.order
-    if order.print_cm is None:
-        return
-    ppi = max(look.size) / (order.print_cm / CM_PER_INCH)
-    if ppi >= LEAST_PPI:
+    if order.print_cm is None or look.ppi >= LEAST_PPI:
         return
     fits_cm = float(max(1, floor(max(look.size) / GOOD_PPI * CM_PER_INCH)))
     yield Check(
         id="deliver.few_px",
         station=STATION,
-        claim=f"A print of {number(order.print_cm, 0, 'cm')} has only {number(ppi, 0)} px per inch",
-        evidence={"ppi": round(ppi)},
+        claim=f"A print of {number(order.print_cm, 0, 'cm')} has only {number(look.ppi, 0)} px per inch",
+        evidence={"ppi": round(look.ppi)},
         order=replace(order, print_cm=fits_cm),
         fix_label=f"Print it {number(fits_cm, 0, 'cm')} long",
         certainty=0.7,
@@ -193,7 +195,8 @@ def _soft(look: Look) -> Iterator[Finding]:
     if order.print_cm is not None:
         spread_mm = told.blur_px * 10.0 * order.print_cm / max(look.size)
         fits_cm = float(floor(order.print_cm * MOST_SOFT_MM / spread_mm)) if spread_mm else 0.0
-        if spread_mm <= MOST_SOFT_MM or fits_cm < 1.0:
+        # a print of too few px is soft by that alone, which is said
+        if spread_mm <= MOST_SOFT_MM or fits_cm < 1.0 or look.ppi < LEAST_PPI:
             return
         claim = f"Edges spread over {number(spread_mm, 2, 'mm')} on a print of {number(order.print_cm, 0, 'cm')}"
         evidence: dict[str, float | str] = {"spread_mm": round(spread_mm, 2)}

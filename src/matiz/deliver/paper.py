@@ -3,16 +3,15 @@
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageFilter
 
 from ..assets import FOLDER
 from ..colour.difference import delta_E_2000
 from ..colour.outputs import SPACES
 from ..colour.spaces import decode_sRGB, encode_sRGB, sRGB_to_Lab
-from .profiles import through_paper
 
 PAPERS = {name: FOLDER / "papers" / f"{name}.icc" for name in ("matte", "glossy")}
 """Papers that ship, by name; nobody makes them."""
@@ -49,8 +48,13 @@ class PaperReading:
 
 
 @lru_cache(maxsize=16)
-def table_of(paper: Paper, *, with_white: bool) -> ImageFilter.Color3DLUT:
+def table_of(paper: Paper, *, with_white: bool) -> Any:
     """What each colour of the screen becomes. FileError or FormatError when the profile cannot be used."""
+    # few look at paper, and every start would wait for what reads profiles
+    from PIL import ImageFilter
+
+    from .profiles import through_paper
+
     line = decode_sRGB(np.linspace(0.0, 1.0, STEPS))
     # red varies fastest, as the table has it
     b, g, r = np.meshgrid(line, line, line, indexing="ij")
@@ -67,6 +71,8 @@ def table_of(paper: Paper, *, with_white: bool) -> ImageFilter.Color3DLUT:
 def on_paper(screen: Screen, paper: Paper, *, with_white: bool) -> Screen:
     """sRGB-encoded pixels (height, width, 3), red first, as the paper shows them; colours that a screen cannot show
     are drawn in."""
+    from PIL import Image
+
     table = table_of(paper, with_white=with_white)
     return np.asarray(Image.fromarray(np.ascontiguousarray(screen)).filter(table))
 

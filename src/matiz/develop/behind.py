@@ -65,13 +65,18 @@ class Blurring:
                 return ()
             out: list[Layer] = []
             disc_px = own.disc_px
-            while not out or (own.sharp_y != own.far_y and disc_px >= LEAST_DISC_PX):
+            while not out or (has_ramp(own) and disc_px >= LEAST_DISC_PX):
                 out.append(_layer(work, small_scene, kept, disc_px))
                 disc_px /= 2.0
             return tuple(out)
 
-        reads = ("finish.behind", "tone.exposure_EV")
-        return cls(product("blurred background", run, (small_scene, kept), reads, key=_waits))
+        # where the ground lies decides nothing here but whether there is a ramp: its lines are dragged
+        reads = ("finish.behind.disc_px", "finish.behind.keeps", "finish.behind.lights_EV", "tone.exposure_EV")
+
+        def key(work: Work) -> tuple[bool, bool]:
+            return _waits(work), has_ramp(work.recipe.finish.behind)
+
+        return cls(product("blurred background", run, (small_scene, kept), reads, key=key))
 
     def node(self, name: str, scene: Node, toning: Toning, reference: Node, small_reference: Node) -> Node:
         """The node after a scene with its places; the others are what masks read, see `places.placing`."""
@@ -115,11 +120,16 @@ def _waits(work: Work) -> bool:
     return any(mask_waits(work, mask) for mask in _kept(work))
 
 
+def has_ramp(own: Behind) -> bool:
+    """Whether the ground grows blurred from a line on."""
+    return own.sharp_y != own.far_y
+
+
 def share_of(own: Behind, height: int, region: Region) -> Plane:
     """Of the whole disc that px of a region have, (height, 1): all of it, or growing from the line that is sharp."""
     _, top, _, rows = region
     y = (np.arange(top, top + rows, dtype=np.float32) + 0.5) / height
-    if own.sharp_y == own.far_y:
+    if not has_ramp(own):
         return np.ones((rows, 1), np.float32)
     away = np.abs(y - np.float32(own.sharp_y)) / np.float32(abs(own.far_y - own.sharp_y))
     return np.minimum(away, 1.0)[:, None].astype(np.float32)

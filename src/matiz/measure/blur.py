@@ -44,7 +44,8 @@ BLOCK_PX, LEAST_BLOCKS = 32, 8
 CLEAR, LEAST_SLOPE, FINEST = 4.0, 1e-5, 0.97
 """Texture counts from so many times the noise, and from that mean square of slopes on; the quantile of the blocks that
 is the finest."""
-LEAST_EDGES = 24
+LEAST_EDGES, LONE_EDGES = 24, 60
+"""That tell the blur of a place, and that make one place alone believed."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +71,8 @@ class BlurReading:
     """By the part of the frame, DOWN rows of ACROSS; None with too few edges there."""
     sharpest: tuple[bool, ...] = ()
     """Which of them, row by row, are as sharp as any: `blur_px` is theirs."""
+    is_sure: bool = True
+    """Whether more than one place says so, or one with many edges: a hot pixel looks sharp too."""
 
 
 def choose_patches(
@@ -165,7 +168,12 @@ def read_blur(edges: Edges, grid: tuple[int, int], most: float, like: BlurReadin
     few = _quantile(edges.spread_px[counted], FEW_SHARPEST)
     whole = min(few, float(np.median(alike))) if alike and few is not None else few
     whole = None if whole is None else min(whole, most)
-    return BlurReading(whole, len(edges.spread_px), places, tuple(sharpest))
+    return BlurReading(whole, len(edges.spread_px), places, tuple(sharpest), _is_borne_out(edges, sharpest))
+
+
+def _is_borne_out(edges: Edges, sharpest: list[bool]) -> bool:
+    which = np.flatnonzero(sharpest)
+    return len(which) != 1 or int((edges.patch == which[0]).sum()) >= LONE_EDGES
 
 
 def _quantile(spreads: Array, share: float) -> float | None:

@@ -14,7 +14,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
 from scipy.optimize import least_squares
 
 from ..colour.types import Array
@@ -62,6 +61,8 @@ class Ranked:
     """Spread of what was blurred more than in the best frame, along its long way, as a standard deviation."""
     along_deg: float | None = None
     """Along which it is smeared: 0 level, 90 upright, counted from level toward up."""
+    is_sure: bool = True
+    """False where noise may have passed for detail."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +75,8 @@ class Detail:
     """Power by frequency (side, side), likewise; zero in the middle."""
     noise: Array
     """Of the noise."""
+    knows_noise: bool = True
+    """False for a rendered picture: its noise counts as detail."""
 
 
 def area_round(x: float, y: float, size: tuple[int, int]) -> Region:
@@ -101,11 +104,11 @@ def detail_at(frame: Frame, recipe: Recipe, area: Region) -> Detail:
     seen = _seen(frame, plain, area)
     slopes, spectrum = _slopes(seen), _spectrum(seen)
     if frame.mosaic is None:
-        return Detail(slopes, spectrum, np.zeros_like(spectrum))  # of a rendered picture the noise is not known
+        return Detail(slopes, spectrum, np.zeros_like(spectrum), knows_noise=False)
     again = [_seen(_noisier(frame, seed), plain, area) for seed in SEEDS]
     # chance is in both, and noise alone has no lines: it is told more surely taken together
     noise = np.mean([_spectrum(each) for each in again], axis=0) - spectrum
-    noise = np.maximum(uniform_filter(noise, NOISE_SMOOTH, mode="wrap"), 0.0)
+    noise = np.maximum(_together(noise, NOISE_SMOOTH), 0.0)
     own = float(np.mean([_slopes(each) for each in again])) - slopes
     return Detail(max(slopes - own, 0.0), spectrum - noise, noise)
 
@@ -117,7 +120,8 @@ def ranked(details: Mapping[Path, tuple[Region, Detail] | None]) -> list[Ranked]
     if not known:
         return lost
     best = max((own for _, own in known.values()), key=lambda own: own.slopes)
-    out = [_one(path, area, own, best) for path, (area, own) in known.items()]
+    is_sure = all(own.knows_noise for _, own in known.values())
+    out = [replace(_one(path, area, own, best), is_sure=is_sure) for path, (area, own) in known.items()]
     return [*sorted(out, key=lambda each: -each.detail), *lost]
 
 
@@ -138,6 +142,8 @@ def words(order: Iterable[Ranked]) -> str:
     lost = sum(each.kind == "lost" for each in order)
     if lost:
         parts.append(f"lost in {number(lost, 0)}")
+    if not all(each.is_sure for each in order):
+        parts.append("not raw: noise counts as detail")
     return "; ".join(parts)
 
 
@@ -194,7 +200,14 @@ def _spectrum(seen: Plane) -> Array:
     height, width = seen.shape
     fade = np.hanning(height)[:, None] * np.hanning(width)[None]
     power = np.fft.fftshift(np.abs(np.fft.fft2((seen - seen.mean()) * fade)) ** 2)
-    return np.asarray(uniform_filter(power, SMOOTH, mode="wrap"))
+    return _together(power, SMOOTH)
+
+
+def _together(power: Array, count: int) -> Array:
+    """Means over so many frequencies, round the spectrum."""
+    half = count // 2
+    means = cv2.blur(np.pad(power, half, mode="wrap"), (count, count))
+    return np.asarray(means[half:-half, half:-half])
 
 
 def _noisier(frame: Frame, seed: int) -> Frame:

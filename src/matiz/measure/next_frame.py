@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from math import ceil, log2
 
 from ..raw.frame import Exposure
-from ..wording import EV, number
+from ..wording import EV, number, time_text
 from .blur import BlurReading
 from .noise import LEAST_dB, NoiseReading
 from .patches import FullReading
@@ -57,11 +57,6 @@ class NextFrame:
         return "; ".join(parts) if parts else "nothing to change"
 
 
-def time_text(time_s: float) -> str:
-    """An exposure as cameras write it."""
-    return f"1/{number(round(1.0 / time_s), 0, 's')}" if time_s < 0.4 else number(time_s, 1, "s")
-
-
 def next_frame(
     shot: Exposure, stored: RangeReading, full: FullReading, noise: NoiseReading | None, blur: BlurReading
 ) -> NextFrame:
@@ -89,6 +84,8 @@ def _time(shot: Exposure, blur: BlurReading) -> tuple[float | None, str]:
     if blur.blur_px is not None and blur.blur_px > SOFT_PX:
         # a smear grows with the time
         return _as_set(shot.time_s * SHARP_PX / blur.blur_px), "soft"
+    if blur.blur_px is not None and blur.blur_px <= SHARP_PX:
+        return None, ""  # it was short enough, or stood on something
     focal = shot.focal_35_mm or shot.focal_mm
     # the reciprocal of the focal length: common practice, no source; longer ones stand on something
     if focal and 1.0 / focal < shot.time_s < 8.0 / focal:

@@ -77,6 +77,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
         },
         "detail": {
             "blur_px": _two(reading.blur.blur_px),
+            "blur_is_sure": reading.blur.is_sure,
             "blur_after_px": _two(reading.blur_after.blur_px),
             "blur_places_px": [[_two(spread) for spread in row] for row in reading.blur.places_px],
             "noise_removed_dB": _two(reading.detail.noise_removed_dB),

@@ -32,6 +32,9 @@ many px; how many must."""
 LEAST_SHARE = 0.25
 """Of the features that found a likeness, that must lie as in the anchor."""
 MOST_SIZED, LEAST_INSIDE = 2.5, 0.8
+MARGIN, LEAST_MARGIN_PX, CALM_PX, LEAST_LIKENESS = 0.5, 16.0, 1.5, 0.7
+"""Round the area, in its sizes and px of that level, that must look as in the anchor; its fine detail, which blur and
+noise take, left out; and how alike: tried on turned and newly lit photographs and the demo."""
 LEAST_dE = 1.0
 """ΔE00 that is worth levelling: less is not seen from one picture to the next. Common practice, no source."""
 MOST_dE = 12.0
@@ -53,6 +56,8 @@ class Thing:
     """(n, 2) of the features round it."""
     likenesses: NDArray[np.float32]
     """(n, 128) of them."""
+    seen: Grey
+    """The small picture itself, (height, width)."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +79,7 @@ def thing_at(engine: Engine, recipe: Recipe, area: Region) -> Thing:
     mask[top : round(y + h / 2 + room), left : round(x + w / 2 + room)] = 255
     points, likenesses = _features(small, mask)
     L, a, b = (round(float(v), 3) for v in Lab)
-    return Thing((L, a, b), np.array([(x, y), (x + w, y), (x + w, y + h), (x, y + h)]), points, likenesses)
+    return Thing((L, a, b), np.array([(x, y), (x + w, y), (x + w, y + h), (x, y + h)]), points, likenesses, small)
 
 
 def find_again(engine: Engine, recipe: Recipe, thing: Thing) -> Region | None:
@@ -94,6 +99,8 @@ def find_again(engine: Engine, recipe: Recipe, thing: Thing) -> Region | None:
     if moved is None or int(held.sum()) < max(LEAST_ALIKE, LEAST_SHARE * len(good)):
         return None
     if not 1.0 / MOST_SIZED < float(np.hypot(*moved[:, 0])) < MOST_SIZED:
+        return None
+    if _likeness(thing, small, moved) < LEAST_LIKENESS:
         return None
     corners = thing.corners @ moved[:, :2].T + moved[:, 2]
     (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
@@ -126,6 +133,24 @@ def follow(engine: Engine, recipe: Recipe, thing: Thing, area: Region | None = N
     if area is None and drift.dE00 > MOST_dE:
         return None
     return Followed(found, drift, level(engine, recipe, thing, found))
+
+
+def _likeness(thing: Thing, small: Grey, moved: Array) -> float:
+    """Correlation -1..1 of the area and a margin as they are in the anchor and where they would lie in another picture:
+    where the surroundings stayed and the thing went away, it is low."""
+    (left, top), (right, bottom) = thing.corners.min(axis=0), thing.corners.max(axis=0)
+    margin = MARGIN * max(right - left, bottom - top) + LEAST_MARGIN_PX
+    height, width = thing.seen.shape
+    x0, y0 = max(0, round(left - margin)), max(0, round(top - margin))
+    x1, y1 = min(width, round(right + margin)), min(height, round(bottom + margin))
+    here = thing.seen[y0:y1, x0:x1].astype(np.float32)
+    way = moved.copy()
+    way[:, 2] += moved[:, :2] @ np.array([x0, y0])
+    there = cv2.warpAffine(small, way, (x1 - x0, y1 - y0), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                           borderMode=cv2.BORDER_REPLICATE).astype(np.float32)  # fmt: skip
+    one, other = (cv2.GaussianBlur(each, (0, 0), CALM_PX).ravel() for each in (here, there))
+    one, other = one - one.mean(), other - other.mean()
+    return float(one @ other / max(float(np.sqrt((one @ one) * (other @ other))), 1e-6))
 
 
 def drift_of(engine: Engine, recipe: Recipe, thing: Thing, area: Region) -> PairReading:

@@ -1,9 +1,7 @@
 """What one picture of a set gives the others: chosen stations, with exposure as it is, levelled, or left to each."""
 
 from collections.abc import Iterable
-from math import log2
 
-from ..raw.frame import Exposure
 from ..recipe.change import Settings
 from ..recipe.given import given_by
 from ..recipe.model import Recipe
@@ -20,21 +18,10 @@ def given_stations(
     anchor: Recipe, target: Recipe, stations: Iterable[str], exposure: str = SAME, *, differs_EV: float = 0.0
 ) -> Settings:
     """Values that make stations of the target those of the anchor. differs_EV: how much more light the target's frame
-    got than the anchor's, see `exposed_more_EV`."""
+    got than the anchor's, as their files have it."""
     kept = {name: getattr(target, name) for name in STATIONS if name not in set(stations)}
     wanted = replaced(anchor, **kept)
     if "tone" in stations and exposure != SAME:
         own = target.tone.exposure_EV if exposure == OWN else anchor.tone.exposure_EV - differs_EV
         wanted = replaced(wanted, tone=replaced(wanted.tone, exposure_EV=round(min(max(own, -6.0), 6.0), 3)))
     return given_by(wanted, target)
-
-
-def exposed_more_EV(anchor: Exposure | None, other: Exposure | None) -> float | None:
-    """How much more light, as the files have it, the other frame got: time, aperture and ISO; None where they do not
-    say."""
-    values = []
-    for shot in (anchor, other):
-        if shot is None or not (shot.time_s and shot.f_number and shot.iso):
-            return None
-        values.append(log2(shot.time_s * shot.iso / shot.f_number**2))
-    return values[1] - values[0]

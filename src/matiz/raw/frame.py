@@ -1,5 +1,6 @@
 """The pixels of one file, and what the camera said about them."""
 
+import math
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -93,6 +94,13 @@ class Exposure:
     focus_m: float | None = None
     focal_35_mm: float | None = None
     """Of the lens that sees as much on a frame of 36x24 mm."""
+
+    @property
+    def light_EV(self) -> float | None:
+        """How light it was exposed, in stops, ISO in it; a lens that tells no aperture counts as always the same."""
+        if not (self.time_s and self.iso):
+            return None
+        return math.log2(self.time_s * self.iso / (self.f_number or 1.0) ** 2)
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from .change import Settings
-from .model import Recipe, plain_recipe, specs
+from .model import Recipe, specs
 from .tree import ABSENT, Rows, Section, Table, parts_of
 
 
@@ -27,11 +27,6 @@ def _unlike(source: Recipe, target: Recipe) -> Settings:
         out += [(f"{path}.{ident}", ABSENT) for ident in theirs if ident not in ours]
         out += [(f"{path}.{ident}", item) for ident, item in ours.items() if theirs.get(ident) != item]
     return tuple(out)
-
-
-def is_decided(recipe: Recipe) -> bool:
-    """Whether it decides anything."""
-    return bool(given_by(recipe, plain_recipe(recipe.start)))
 
 
 def _tables(section: type[Section], prefix: str = "") -> Iterator[str]:

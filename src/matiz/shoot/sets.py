@@ -1,6 +1,5 @@
 """Sets of a shoot: the pictures that were taken in one go."""
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -91,7 +90,7 @@ _Shot = tuple[datetime, Path, Exposure]
 def _from(shots: list[_Shot]) -> tuple[Proposed | None, int]:
     """The set that begins with the first shot, and how many it has."""
     row = _row(shots, BRACKET_GAP_S)
-    levels = [_exposed_EV(each[2]) for each in row]
+    levels = [each[2].light_EV for each in row]
     # as far as each differs from all before it
     count = 1
     while count < len(row) and _differs(levels[: count + 1]):
@@ -129,18 +128,11 @@ def _is_same_lens(a: Exposure, b: Exposure) -> bool:
     return a.focal_mm is None or b.focal_mm is None or abs(a.focal_mm / b.focal_mm - 1.0) <= SAME_FOCAL
 
 
-def _exposed_EV(exposure: Exposure) -> float | None:
-    """How light it was exposed, in stops, ISO in it."""
-    if not (exposure.time_s and exposure.iso):
-        return None
-    return math.log2(exposure.time_s * exposure.iso / (exposure.f_number or 1.0) ** 2)
-
-
 def _differs(levels: list[float | None]) -> bool:
     last = levels[-1]
     return last is not None and all(level is not None and abs(level - last) >= LEAST_STEP_EV for level in levels[:-1])
 
 
 def _is_same(a: Exposure, b: Exposure) -> bool:
-    one, other = _exposed_EV(a), _exposed_EV(b)
+    one, other = a.light_EV, b.light_EV
     return one is not None and other is not None and abs(one - other) <= SAME_EV

@@ -1,19 +1,20 @@
 """What the open picture gives the others of a set: once, or whenever it is decided anew."""
 
+import time
 from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..proposals.given_stations import LEVELLED, SAME, STATIONS, exposed_more_EV, given_stations
+from ..proposals.given_stations import LEVELLED, SAME, STATIONS, given_stations
 from ..recipe.model import Recipe
 from ..wording import counted
 from .session import Session
 
 REST_MS = 300
 """After a decision until those that follow hear of it."""
-AT_ONCE = 8
-"""Pictures that are given something before the window's thread turns to a hand."""
+AT_ONCE_S = 0.004
+"""That the window's thread gives before it turns to a hand."""
 NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
 
 
@@ -89,18 +90,24 @@ class Following(QObject):
         anchor, recipe = self.anchor, self._recipe
         if anchor is None or recipe is None:
             return
-        now, self._waiting = self._waiting[:AT_ONCE], self._waiting[AT_ONCE:]
-        for path in now:
-            self._one(anchor, recipe, path, f"In step with {anchor.name}", anew=True)
+        until = time.monotonic() + AT_ONCE_S
+        while self._waiting and time.monotonic() < until:
+            self._one(anchor, recipe, self._waiting.pop(0), f"In step with {anchor.name}", anew=True)
         if self._waiting:
             self._turn.start()
 
     def _one(self, source: Path, recipe: Recipe, path: Path, label: str, *, anew: bool = False) -> bool:
         desk = self.session.desk
-        differs_EV = exposed_more_EV(desk.exposures.get(source), desk.exposures.get(path))
+        differs_EV = self._differs_EV(source, path)
         own = desk.recipe(path)
         if own.start != recipe.start:
             return False  # what a raw file decides says nothing to a rendered picture
         exposure = SAME if self.exposure == LEVELLED and differs_EV is None else self.exposure
         settings = given_stations(recipe, own, self.stations, exposure, differs_EV=differs_EV or 0.0)
         return self.session.record_for(path, settings, label, anew=anew)
+
+    def _differs_EV(self, source: Path, path: Path) -> float | None:
+        """How much more light the other frame got, as the files have it; None where they do not say."""
+        heard = self.session.desk.exposures
+        own, other = (heard[each].light_EV if each in heard else None for each in (source, path))
+        return None if own is None or other is None else other - own

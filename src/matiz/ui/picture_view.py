@@ -53,6 +53,8 @@ class PictureView(QWidget):
         self.overlays: list[Overlay] = []
         self.tools: list[Tool] = []
         """The topmost, last, is asked first."""
+        self.only_looks = False
+        """Whether the picture can be moved and zoomed, and nothing else."""
         self._at_work: Tool | None = None
         self._rendered: Rendered | None = None
         self._before = False
@@ -276,12 +278,13 @@ class PictureView(QWidget):
 
     def _press(self, pointer: Pointer) -> None:
         if self._at_work is None:
-            self._at_work = next((tool for tool in reversed(self.tools) if tool.begin(pointer)), None)
+            tools = self.tools[:STANDING_TOOLS] if self.only_looks else self.tools
+            self._at_work = next((tool for tool in reversed(tools) if tool.begin(pointer)), None)
 
     def _drag(self, pointer: Pointer) -> None:
         if self._at_work is not None:
             self._at_work.move(pointer)
-        elif self.tools:
+        elif self.tools and not self.only_looks:
             self.tools[-1].hover(pointer)
 
     def _release(self, pointer: Pointer) -> None:

@@ -32,7 +32,7 @@ class Sharpest:
             session.said.emit(NO_SET)
             return
         if self._job is not None:
-            self._job.stop()
+            self._job.stop()  # one that has ended hears nothing of it
         frame, recipe, decoder = picture.frame, session.recipe, session.decoder
         wanted = [(path, session.document_of(path)) for path in others]
         own, area = picture.path, area_round(x, y, engine.size(recipe))
@@ -54,7 +54,6 @@ class Sharpest:
 
         self._job = session.do_aside(work, "sharpest", self._on_ranked, of_shoot=True)
         self._job.progressed.connect(lambda _, text: session.said.emit(text))
-        self._job.finished.connect(self._on_done)
 
     def keep_best(self) -> None:
         """The sharpest stays, the others of its set are held."""
@@ -70,6 +69,3 @@ class Sharpest:
         if order:
             self.session.show_ranked(order)
             self.session.said.emit(words(order))
-
-    def _on_done(self) -> None:
-        self._job = None

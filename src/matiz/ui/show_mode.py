@@ -12,9 +12,8 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxL
 
 from .controls import caption, push
 from .line import Line
-from .picture_view import STANDING_TOOLS, PictureView
+from .picture_view import PictureView
 from .session import Session
-from .tools import Tool
 
 LEAST_PIN = 4
 COST = 2**13
@@ -65,7 +64,6 @@ class ShowMode(QObject):
         self._salt, self._hash = b"", b""
         self.may_mark = False
         self._shut: list[QAction] = []
-        self._tools: list[Tool] = []
 
     @property
     def is_on(self) -> bool:
@@ -82,9 +80,8 @@ class ShowMode(QObject):
         self._shut = [action for action in self._actions() if action.isEnabled()]
         for action in self._shut:
             action.setEnabled(False)
-        self._tools = self.view.tools[STANDING_TOOLS:]
-        for tool in self._tools:
-            self.view.put_away(tool)
+        self.view.let_go()
+        self.view.only_looks = True
         self.changed.emit()
         return True
 
@@ -96,9 +93,7 @@ class ShowMode(QObject):
         self._hash = b""
         for action in self._shut:
             action.setEnabled(True)
-        for tool in self._tools:
-            self.view.take(tool)
-        self._shut, self._tools = [], []
+        self._shut, self.view.only_looks = [], False
         self.changed.emit()
         return True
 

@@ -11,10 +11,9 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, 
 
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
-from ..measure.next_frame import time_text
 from ..measure.picture import Meter
 from ..recipe.model import Recipe
-from ..wording import EV, number, percent
+from ..wording import EV, number, percent, time_text
 from . import theme
 from .jobs import Job
 from .painted import Painted, painting

@@ -5,7 +5,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
-from ..errors import MatizError
 from ..recipe.given import given_by
 from ..shoot.folder import pictures_in
 from .jobs import Job
@@ -37,7 +36,7 @@ class Tether(QObject):
         self._refused: dict[Path, Told] = {}
         """What could not be read as it was then."""
         self._reading: Path | None = None
-        self._shoot = 0
+        self._shoot, self._looks = 0, False
 
     def start(self) -> None:
         """Follow the folder of the shoot."""
@@ -70,14 +69,25 @@ class Tether(QObject):
         if self.session.desk.shoot != self._shoot:
             self.stop()  # another shoot is open
             return
-        known = set(self.session.pictures)
-        try:
-            fresh = [path for path in pictures_in(folder) if path not in known]
-        except MatizError as error:
-            self.session.said.emit(str(error))
-            self.stop()
+        if self._looks:
             return
-        now = {path: told for path in fresh if (told := _told(path)) is not None}
+        self._looks = True
+        known = set(self.session.pictures)
+        job = Job(lambda _: _fresh_in(folder, known), "what came")
+        job.returned.connect(self._on_looked)
+        job.failed.connect(self._on_lost)
+        job.start()
+
+    def _on_lost(self, text: str) -> None:
+        self._looks = False
+        self.session.said.emit(text)
+        self.stop()
+
+    def _on_looked(self, now: dict[Path, Told]) -> None:
+        self._looks = False
+        if self.folder is None or self.session.desk.shoot != self._shoot:
+            return
+        now = {path: told for path, told in now.items() if path not in self.session.pictures}
         whole = [path for path, told in now.items() if self._waiting.get(path) == told]
         self._waiting = {path: told for path, told in now.items() if self._refused.get(path) != told}
         if self._reading is None and (ready := [path for path in whole if path in self._waiting]):
@@ -114,6 +124,12 @@ class Tether(QObject):
         self._refused[path] = told
         self.session.said.emit(text)
         self._look()
+
+
+def _fresh_in(folder: Path, known: set[Path]) -> dict[Path, Told]:
+    """Pictures that are not known yet, with what tells whether they stand still."""
+    fresh = (path for path in pictures_in(folder) if path not in known)
+    return {path: told for path in fresh if (told := _told(path)) is not None}
 
 
 def _told(path: Path) -> Told | None:

@@ -67,7 +67,8 @@ class DetailStation(Station):
         if self.session.recipe.detail.noise.strength_percent:
             return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
         blur: BlurReading | None = self.reading("blur")
-        return f"edges {number(blur.blur_px, 1, 'px')}" if blur is not None and blur.blur_px is not None else ""
+        is_told = blur is not None and blur.blur_px is not None and blur.is_sure
+        return f"edges {number(blur.blur_px, 1, 'px')}" if is_told else ""
 
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         noise, tone = self.reading("noise"), self.reading("tone")
@@ -96,5 +97,6 @@ def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurRea
         if after is not None and after.blur_px is not None and round(after.blur_px, 1) != round(blur.blur_px, 1):
             now = f", now {number(after.blur_px, 1, 'px')}"
         over = "" if reading is None else f", overshoot {number(reading.halo_L, 1)} L*"
-        said.append(f"The sharpest edges spread over {number(blur.blur_px, 1, 'px')}{now}{over}.")
+        where = "" if blur.is_sure else " at one place, which may be a hot pixel"
+        said.append(f"The sharpest edges spread over {number(blur.blur_px, 1, 'px')}{where}{now}{over}.")
     return "\n".join(said)

@@ -5,7 +5,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
-from ...wording import counted, number
+from ...wording import counted, number, time_text
 from ..actions import ActionSpec
 from ..contact_sheet import ContactSheet
 from ..controls import Words, caption, push
@@ -182,8 +182,7 @@ def exposure_text(frame) -> str:
     """How a frame was taken, in one line."""
     shot = frame.exposure
     parts = [f"ISO {number(shot.iso, 0)}"] if shot.iso else []
-    if shot.time_s:
-        parts.append(number(shot.time_s, 1, "s") if shot.time_s >= 0.4 else f"1/{round(1 / shot.time_s)} s")
+    parts += [time_text(shot.time_s)] if shot.time_s else []
     parts += [f"f/{number(shot.f_number, 1)}"] if shot.f_number else []
     parts += [number(shot.focal_mm, 0, "mm")] if shot.focal_mm else []
     parts += [f"{frame.size[0]} \u00d7 {frame.size[1]} px"]
