@@ -92,3 +92,17 @@ def test_exposure_is_levelled_by_what_files_say_or_left():
         after = target.change_all(settings, label="x")[0]
         assert after.tone.exposure_EV == pytest.approx(wanted, abs=0.001) and after.tone.black_EV == -7.0
     assert given_stations(anchor, target, ("light",)) == ()
+
+
+def test_what_cannot_be_levelled_keeps_its_exposure_and_that_is_said(window, sort):
+    session = window.session
+    first, second, third = session.pictures
+    session.desk.exposures = {first: Exposure(100, 1 / 100, 8.0), second: Exposure(100, 1 / 400, 8.0)}
+    session.commit([(EXPOSURE, 1.0), ("tone.black_EV", -7.0)], "x")
+    sort.exposure_given.button(LEVELLED).click()
+    sort.give.click()
+    settle(window)
+    assert load_document(second).recipe.tone.exposure_EV == pytest.approx(3.0)
+    assert load_document(third).recipe.tone.exposure_EV == 0.0
+    assert load_document(third).recipe.tone.black_EV == -7.0
+    assert "1 exposure left" in window.header.word.whole()

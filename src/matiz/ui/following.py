@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..proposals.given_stations import LEVELLED, SAME, STATIONS, given_stations
+from ..proposals.given_stations import LEVELLED, OWN, SAME, STATIONS, given_stations
 from ..recipe.model import Recipe
 from ..wording import counted
 from .session import Session
@@ -49,7 +49,11 @@ class Following(QObject):
         others = [path for path in paths if path != source]
         given = sum(self._one(source, session.recipe, path, f"As {source.name}") for path in others)
         take = "takes" if given == 1 else "take"
-        session.said.emit(f"{counted(given, 'picture')} {take} what is decided here." if others else NOBODY)
+        told = f"{counted(given, 'picture')} {take} what is decided here."
+        unknown = sum(self._differs_EV(source, path) is None for path in others) if self.exposure == LEVELLED else 0
+        if unknown:
+            told += f" {counted(unknown, 'exposure')} left: their files do not say, or were not looked at yet."
+        session.said.emit(told if others else NOBODY)
         return given
 
     def follow(self, paths: Iterable[Path]) -> None:
@@ -102,7 +106,8 @@ class Following(QObject):
         own = desk.recipe(path)
         if own.start != recipe.start:
             return False  # what a raw file decides says nothing to a rendered picture
-        exposure = SAME if self.exposure == LEVELLED and differs_EV is None else self.exposure
+        # what cannot be levelled keeps its own: another's would be wrong
+        exposure = OWN if self.exposure == LEVELLED and differs_EV is None else self.exposure
         settings = given_stations(recipe, own, self.stations, exposure, differs_EV=differs_EV or 0.0)
         return self.session.record_for(path, settings, label, anew=anew)
 
