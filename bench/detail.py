@@ -23,11 +23,12 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.colour.types import Array
+from matiz.develop.as_file import write_frame
 from matiz.develop.deblur import sharper, wiener
 from matiz.develop.engine import Engine
 from matiz.develop.noise import OPPONENT, REACH_PX, RENDERED, Scale, estimated
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 LEVELS = {"moderate": (0.002, 2e-5), "strong": (0.01, 2e-4)}
 SIDE = 384

@@ -7,7 +7,8 @@ import tempfile
 from pathlib import Path
 from statistics import median
 
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.develop.as_file import write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 STARTED = """
 import sys, time

@@ -10,7 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.develop.as_file import write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 SIZE = (6000, 4000)
 WALK = """

@@ -10,11 +10,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
 
+from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
 from matiz.raw.frame import Frame
 from matiz.simcam import targets
 from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
 SMALL = (600, 400)
 SHOTS = ("CORVA_0011", "CORVA_0031", "CORVA_0052")

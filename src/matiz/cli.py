@@ -224,6 +224,25 @@ def _burst(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _merge(chosen: argparse.Namespace) -> int:
+    from .merge.files import merge_files
+    from .raw.decode import read_frame
+
+    seen: list[str] = []
+
+    def told(_share: float, text: str) -> bool:
+        if sys.stderr.isatty() and seen[-1:] != [text]:
+            print(text, file=sys.stderr)
+            seen.append(text)
+        return True
+
+    paths = [Path(name) for name in chosen.files]
+    out = Path(chosen.output) if chosen.output else None
+    made = merge_files(paths, read_frame, kind=chosen.as_ or "", hold=chosen.hold, out=out, told=told)
+    print(made.words)
+    return 0
+
+
 def _place(text: str, size: tuple[int, int]) -> tuple[float, float]:
     parts = text.split(",")
     try:
@@ -384,8 +403,9 @@ def _recipe_command(chosen: argparse.Namespace) -> int:
 def _simulate(chosen: argparse.Namespace) -> int:
     from dataclasses import replace
 
+    from .develop.as_file import write_frame
     from .simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
-    from .simcam.shoot import scene_of, tether, write_frame
+    from .simcam.shoot import scene_of, tether
     from .simcam.truth import truth_of, write_truth
 
     if chosen.tether:
@@ -569,6 +589,17 @@ def _add_burst(command: argparse.ArgumentParser) -> None:
     command.add_argument("--json", action="store_true", help="a line of JSON for each, the sharpest first")
 
 
+def _add_merge(command: argparse.ArgumentParser) -> None:
+    command.add_argument("files", nargs="+", metavar="FILE", help="raw frames of one view")
+    command.add_argument(
+        "--as", dest="as_", choices=("bracket", "focus", "mean"), help="by what the files say when not given"
+    )
+    command.add_argument(
+        "--hold", choices=("both", "ground", "sky"), default="both", help="of a mean of a night: what is held still"
+    )
+    command.add_argument("-o", "--output", metavar="OUT.dng", help="beside the first file when not given")
+
+
 def _add_find(command: argparse.ArgumentParser) -> None:
     _add_input(command)
     command.add_argument("--json", action="store_true", help="one line of JSON")
@@ -647,6 +678,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
     "burst": (_burst, _add_burst, "Rank frames by how sharp they are where they must be."),
+    "merge": (_merge, _add_merge, "Make one frame of a bracket, of frames focused differently, or of a series."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
     "log": (_log, _add_log, "Tell what was done in a shoot, how long it took, and when it is done."),

@@ -13,9 +13,9 @@ import tifffile
 from PIL import Image as Pillow
 from PIL import ImageCms, TiffImagePlugin
 
+from matiz.develop.as_file import write_frame
 from matiz.recipe.document import Document
 from matiz.simcam.camera import Settings, expose
-from matiz.simcam.shoot import write_frame
 from matiz.simcam.targets import chart
 
 FILES = ("dng", "jpg", "tif", "png")

@@ -17,6 +17,7 @@ from PySide6.QtCore import QCoreApplication, QTimer
 
 from matiz.deliver.orders import Order, free_name
 from matiz.deliver.write import deliver
+from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
 from matiz.files import clear_leftovers
 from matiz.raw.decode import read_frame
@@ -25,7 +26,6 @@ from matiz.shoot.desk import Desk
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.simcam.camera import Settings, expose
-from matiz.simcam.shoot import write_frame
 from matiz.simcam.targets import chart
 from matiz.ui.saver import Saver
 

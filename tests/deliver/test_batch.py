@@ -19,11 +19,11 @@ from matiz.cli import main
 from matiz.deliver import batch
 from matiz.deliver.batch import check_room, chosen_pictures, run_here, run_on_cluster, tasks_for
 from matiz.deliver.orders import Order
+from matiz.develop.as_file import write_frame
 from matiz.errors import ArgumentError, FileError
 from matiz.shoot.sidecar import load_document, save_document
 from matiz.simcam import targets
 from matiz.simcam.camera import Settings, expose
-from matiz.simcam.shoot import write_frame
 
 SMALL = Order(long_side=60)
 

@@ -8,6 +8,7 @@ from PIL import Image
 
 from matiz.cli import main
 from matiz.develop import found as found_module
+from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
 from matiz.develop.found import Found
 from matiz.develop.graph import mask
@@ -18,7 +19,7 @@ from matiz.recipe.model import Recipe
 from matiz.recipe.places import Background, Faces, Focus, Ground, Lasso, People, Place, SkinOf, Sky, Subject
 from matiz.recipe.tree import Rows, added
 from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, scene_of
 from matiz.simcam.truth import truth_of
 
 SIZE = (1500, 1000)

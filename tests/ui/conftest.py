@@ -1,11 +1,14 @@
 """The real window, offscreen."""
 
+import hashlib
 import threading
 
 import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
+from matiz.measure import table
+from matiz.raw.decode import Decoder
 from matiz.ui import theme
 from matiz.ui.app import application
 from matiz.ui.session import Session
@@ -24,6 +27,54 @@ def nothing_failed_to_paint(caplog):
     """A paint event never raises; that it had to be caught is a fault all the same."""
     yield
     assert not [record for record in caplog.get_records("call") if record.name == "matiz"]
+
+
+@pytest.fixture(autouse=True, scope="session")
+def readings_once():
+    """Windows of these tests open the same few pictures: their readings are taken once in a process. Each is kept under
+    a key that stands for all that it depends on (tests/measure/test_change.py holds that)."""
+    kept, made, lock = {}, table.Meter.__init__, threading.RLock()
+
+    def init(self, engine, readings):
+        made(self, engine, readings)
+        frame = engine.frame
+        pixels = frame.mosaic.values if frame.mosaic is not None else frame.linear
+        content = hashlib.blake2b(pixels.tobytes()).digest()
+        # what is found aside may be put there by a test
+        own = {each.make for each in self._table.values() if each.also is not table.nothing_else}
+        self._lock = lock
+        for make in self._kept.keys() - own:
+            self._kept[make] = kept.setdefault((content, frame.path.name, make), self._kept[make])
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(table.Meter, "__init__", init)
+        yield
+
+
+@pytest.fixture(autouse=True, scope="session")
+def decoders_handed_on():
+    """A window that closes leaves its idle decoder processes to the next one: starting one takes a second."""
+    idle, running = [], Decoder._running
+
+    def stop(self):
+        self.interrupt()
+        with self._lock:
+            if self._process is not None and self._process.poll() is None:
+                idle.append(self._process)
+            self._process = None
+
+    def take(self):
+        if self._process is None and idle:
+            self._process = idle.pop()
+        return running(self)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Decoder, "stop", stop)
+        patch.setattr(Decoder, "_running", take)
+        yield
+    for process in idle:
+        process.kill()
+        process.communicate()
 
 
 @pytest.fixture

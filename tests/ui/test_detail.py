@@ -5,9 +5,10 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from matiz.develop.as_file import write_frame
 from matiz.measure.blur import BlurReading
 from matiz.measure.detail import DetailReading
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.instruments.loupes import Loupes
 from matiz.ui.shots import settle
 from matiz.ui.stations.detail import told

@@ -6,9 +6,10 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
+from matiz.develop.as_file import write_frame
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.shots import settle
 
 

@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 
+from matiz.develop.as_file import write_frame
 from matiz.raw.decode import read_frame
-from matiz.simcam.shoot import write_frame
 from matiz.ui.shots import settle
 
 

@@ -18,12 +18,13 @@ from PySide6.QtWidgets import QApplication, QPushButton
 
 from matiz.deliver.orders import OWN, Order, read_orders
 from matiz.deliver.queue_file import queue_path, read_queue
+from matiz.develop.as_file import write_frame
 from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.shoot.silenced import Silenced
-from matiz.simcam.shoot import DEMO_SHOTS, simulate, write_frame
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui import theme
 from matiz.ui.actions import ACTIONS
 from matiz.ui.findings_panel import evidence_lines

@@ -62,10 +62,9 @@ class Sensor:
     def highlights(self) -> NDArray[np.float32] | None:
         """Colour round clipped places, (rows, columns, 2) on a grid of HIGHLIGHTS_LEVEL; None where nothing is
         clipped. See `develop.highlights`."""
-        mosaic = self.frame.mosaic
         width, height = level_size(self.frame.size, HIGHLIGHTS_LEVEL)
-        # by the counts, since means over a block hide single clipped photosites
-        if mosaic is None or min(width, height) < 4 or mosaic.values.max() < CLEAR * mosaic.white:
+        # by single photosites, which means over a block hide
+        if min(width, height) < 4 or _highest(self.frame) < CLEAR:
             return None
         return ratios_around(self.small(HIGHLIGHTS_LEVEL, (0, 0, width, height)), 1.0)
 
@@ -97,6 +96,13 @@ class Sensor:
         """A region of a level: quick and a little unsharp or noisy, one pixel from each cell of a 2x2 mosaic, unless
         the level is there already."""
         return self.read(level, area) if level in self._levels else self.small(level, area)
+
+
+def _highest(frame: Frame) -> float:
+    """Value of a frame, of the one at which it is full; 0 where that is not known."""
+    if frame.mosaic is not None:
+        return float(frame.mosaic.values.max() / frame.mosaic.white)
+    return float(frame.linear.max() / frame.full_level) if frame.linear is not None else 0.0
 
 
 def developed(frame: Frame, level: int) -> Camera:

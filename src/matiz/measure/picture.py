@@ -40,6 +40,7 @@ from .luminances import luminance_EV
 from .mask_edge import EdgeReading, read_edge
 from .match import Match, turn_hue
 from .mend import MendReading, read_mend
+from .merged import MergedReading
 from .mismatch import Mismatch, find_mismatch, in_frame
 from .noise import NoiseReading, noise_reading
 from .patches import FullReading, read_full
@@ -107,6 +108,8 @@ class PictureReading:
     """One smooth area in two hues, boxes in px of the upright full-size picture, and what makes them one; None where
     there is none."""
     mend: MendReading
+    merged: MergedReading | None
+    """None for a frame that is one."""
     tilt: TiltReading
     """Of the frame: the recipe's level and perspective are not in it."""
     leaning: tuple[Outline, ...]
@@ -180,6 +183,18 @@ def _leaning(sight: Sight) -> tuple[Outline, ...]:
     mapping, plain = sight.mapping, sight.engine.mapping(_lens_alone(sight.recipe))
     ends = mapping.to_picture(plain.to_frame(found.lines.reshape(-1, 2))).reshape(-1, 2, 2)
     return tuple(tuple((float(x), float(y)) for x, y in line) for line in ends)
+
+
+def _merged(sight: Sight) -> MergedReading | None:
+    """Where things moved, as it lies in the picture."""
+    merged = sight.frame.merged
+    if merged is None:
+        return None
+    corners = [[(x, y), (x + w, y), (x + w, y + h), (x, y + h)] for x, y, w, h in merged.moved]
+    outlines = tuple(
+        tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(np.array(four, float))) for four in corners
+    )
+    return MergedReading(merged.kind, len(merged.names), merged.moved_share, outlines)
 
 
 def _plain(recipe: Recipe) -> Recipe:
@@ -570,6 +585,7 @@ READINGS = (
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",), under=_without_detail),
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",), under=_without_detail),
+    Reading("merged", _merged, reads=PLACES),
     Reading("dust", _dust, looks_at=("camera",), under=_plain),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),

@@ -17,6 +17,7 @@ from .colour import SkinReading
 from .dust import Speck
 from .faces import FaceReading
 from .mend import MendReading
+from .merged import MergedReading
 from .next_frame import next_frame
 from .noise import NoiseReading
 from .pairs import PairReading, shown_pair
@@ -93,6 +94,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
         "next_frame": asdict(next_frame(shot, reading.range, reading.full, reading.noise, reading.blur)),
         "stored": None if reading.stored is None else _rounded(asdict(reading.stored)),
         "noise": _noise(reading.noise),
+        "merged": None if reading.merged is None else _merged(reading.merged),
         "mend": {
             **_mend(reading.mend),
             "tilt": _angle(reading.tilt.tilt),
@@ -217,3 +219,7 @@ def _measured(value: LightValue | None) -> dict[str, float | None]:
 def _patch(patch: Patch) -> dict[str, Any]:
     names = ("x", "y", "w", "h", "channels", "kind", "rebuildable")
     return {**{name: getattr(patch, name) for name in names}, "share": round(patch.share, 7)}
+
+
+def _merged(merged: MergedReading) -> dict[str, Any]:
+    return {"kind": merged.kind, "frames": merged.frames, "moved_share": round(merged.moved_share, 4)}

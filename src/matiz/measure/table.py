@@ -27,6 +27,10 @@ def as_it_is(recipe: Recipe) -> Recipe:
     return recipe
 
 
+def nothing_else(_engine: Engine) -> Hashable:
+    return None
+
+
 @dataclass(frozen=True, eq=False)
 class Reading:
     """How one reading is taken."""
@@ -41,7 +45,7 @@ class Reading:
     """Other readings that it is made from."""
     under: Callable[[Recipe], Recipe] = field(default=as_it_is)
     """The recipe that it looks under."""
-    also: Callable[[Engine], Hashable] = field(default=lambda _: None)
+    also: Callable[[Engine], Hashable] = field(default=nothing_else)
     """What else it depends on."""
 
 

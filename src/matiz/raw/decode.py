@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
 from ..files import clear_shared, shared_prefix
-from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Metadata, Mosaic
+from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic
 from .white import found_white
 
 TIME_LIMIT_S, LISTING_LIMIT_S = 60.0, 10.0
@@ -80,7 +80,10 @@ class Decoder:
             answer = self._ask("listing", path, out, size_px=size_px, limit_s=min(LISTING_LIMIT_S, self._time_limit_s))
             width, height = answer["size"]
             shot = Exposure(**answer["exposure"])
-            facts = Facts(answer["camera"], shot, (width, height), answer["orientation"], answer["rating"])
+            facts = Facts(
+                answer["camera"], shot, (width, height), answer["orientation"], answer["rating"],
+                _merged(answer["merged"]),
+            )  # fmt: skip
             return np.array(_mapped(out, answer["preview"])), facts
 
     def _ask(
@@ -211,7 +214,8 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
     colour = _colour(answer["colour"]) if "colour" in answer else CameraColour()
     if "linear" in answer:
         linear = _mapped(out, answer["linear"])
-        return Frame(colour=colour, linear=linear, is_rendered=bool(answer.get("rendered")), **about)
+        merged = _merged(answer.get("merged"))
+        return Frame(colour=colour, linear=linear, is_rendered=bool(answer.get("rendered")), merged=merged, **about)
     mosaic = Mosaic(
         _from_file(path, answer["mosaic"]) if "offset" in answer["mosaic"] else _mapped(out, answer["mosaic"]),
         np.array(answer["pattern"], np.uint8),
@@ -221,6 +225,14 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
     mosaic = replace(mosaic, white=found_white(mosaic))
     profile = tuple((float(a), float(b)) for a, b in answer["noise_profile"])
     return Frame(colour=colour, mosaic=mosaic, noise_profile=profile, **about)
+
+
+def _merged(given: dict[str, Any] | None) -> Merged | None:
+    if given is None:
+        return None
+    areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in given["moved"])
+    exposures = tuple(float(value) for value in given["exposures_EV"])
+    return Merged(given["kind"], tuple(given["names"]), exposures, areas, float(given["moved_share"]))
 
 
 def _metadata(given: dict[str, Any]) -> Metadata:

@@ -3,6 +3,8 @@
 Reference: DNG specification 1.7; TIFF/EP for the exposure tags in the first IFD.
 """
 
+import json
+from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -20,6 +22,8 @@ SOFTWARE = "Matiz"
 LINEAR_RAW = 34892
 """Photometric interpretation of values that need no demosaicing."""
 STRIP_ROWS = 256
+PRIVATE, PRIVATE_NAME = 50740, b"Matiz merged\0"
+"""The tag for what only its writer reads, and how that begins: what a frame was merged of, as JSON."""
 
 
 def write_dng(frame: Frame, path: Path, preview: NDArray[np.uint8], *, compress: bool = False) -> None:
@@ -45,8 +49,10 @@ def write_dng(frame: Frame, path: Path, preview: NDArray[np.uint8], *, compress:
             _write_mosaic(tiff, frame.mosaic, compress=compress)
         else:
             assert frame.linear is not None
+            # half floats hold light finer than any noise, in half the room
+            kind = np.float32 if frame.merged is None else np.float16
             tiff.write(
-                np.ascontiguousarray(frame.linear, np.float32),
+                np.ascontiguousarray(frame.linear, kind),
                 photometric=LINEAR_RAW,
                 planarconfig=1,
                 subfiletype=0,
@@ -94,6 +100,8 @@ def _first_ifd_tags(frame: Frame) -> list[tuple[Any, ...]]:
         tags.append((50721 + n, "2i", 9, _rationals(calibration.color_matrix)))
         if calibration.forward_matrix is not None:
             tags.append((50964 + n, "2i", 9, _rationals(calibration.forward_matrix)))
+    if frame.merged is not None:
+        tags.append((PRIVATE, "B", 0, PRIVATE_NAME + json.dumps(asdict(frame.merged)).encode()))
     if frame.noise_profile:
         flat = [v for pair in frame.noise_profile for v in pair]
         tags.append((51041, "d", len(flat), tuple(flat)))

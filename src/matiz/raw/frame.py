@@ -115,6 +115,22 @@ class Metadata:
 
 
 @dataclass(frozen=True)
+class Merged:
+    """What a frame was made of, when it was made of several."""
+
+    kind: str
+    """"bracket", "focus" or "mean"."""
+    names: tuple[str, ...]
+    """Of the files, the reference first."""
+    exposures_EV: tuple[float, ...]
+    """Of each against the reference, as measured."""
+    moved: tuple[tuple[int, int, int, int], ...] = ()
+    """The largest areas in which things moved, x, y, width, height in px."""
+    moved_share: float = 0.0
+    """Of the picture."""
+
+
+@dataclass(frozen=True)
 class Facts:
     """What a file says of itself without being decoded."""
 
@@ -126,6 +142,7 @@ class Facts:
     """Exif orientation, 1..8, also of the preview."""
     rating: int = 0
     """xmp:Rating, 0 where there is none."""
+    merged: Merged | None = None
 
 
 @dataclass(frozen=True)
@@ -148,6 +165,8 @@ class Frame:
     maker: str = ""
     """Of the camera, when it is known apart from its name."""
     metadata: Metadata = field(default_factory=Metadata)
+    merged: Merged | None = None
+    """For a linear frame that Matiz made of several: 1 is then what is full in all of them."""
 
     def __post_init__(self) -> None:
         if (self.mosaic is None) == (self.linear is None):
@@ -179,4 +198,4 @@ class Frame:
     @property
     def full_level(self) -> float:
         """Camera value at which a channel is full; infinite where that cannot be known."""
-        return 1.0 if self.mosaic is not None else float("inf")
+        return 1.0 if self.mosaic is not None or self.merged is not None else float("inf")

@@ -1,5 +1,7 @@
 """What a TIFF-based raw file says about itself, read with tifffile. Runs in the decoder process."""
 
+import json
+from dataclasses import asdict
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -8,7 +10,8 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array
 from ..errors import FormatError
-from .frame import Calibration, CameraColour
+from .dng import PRIVATE, PRIVATE_NAME
+from .frame import Calibration, CameraColour, Merged
 from .light_sources import LIGHT_SOURCE_K
 from .picture_file import check_size
 
@@ -103,6 +106,20 @@ class Tags:
     def noise_profile(self) -> tuple[tuple[float, float], ...]:
         values = self.numbers(51041)
         return tuple(zip(values[::2], values[1::2], strict=True)) if len(values) in (2, 6) else ()
+
+    def merged(self) -> dict[str, Any] | None:
+        """What the frame was merged of, when Matiz made it, as `Merged` takes it."""
+        held = self.values.get(PRIVATE)
+        if not isinstance(held, bytes | tuple) or not bytes(held).startswith(PRIVATE_NAME):
+            return None
+        try:
+            told = json.loads(bytes(held)[len(PRIVATE_NAME) :])
+            areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in told["moved"])
+            exposures = tuple(float(value) for value in told["exposures_EV"])
+            names = tuple(str(name) for name in told["names"])
+            return asdict(Merged(str(told["kind"]), names, exposures, areas, float(told["moved_share"])))
+        except (ValueError, TypeError, KeyError):
+            return None  # the picture is whole without it
 
     def _calibrated(self, n: int, matrix: Array) -> Array:
         """Color matrix with the analog balance and the single camera's calibration applied."""

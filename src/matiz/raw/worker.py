@@ -48,7 +48,8 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
     if tags is not None and tags.is_dng and tags.is_linear:
         with path.open("rb") as file:
             linear = linear_pixels(file, MOST_PIXELS)
-        return {**_about(tags, told, tags.colour() or CameraColour()), "linear": _write(out, linear)}
+        about = _about(tags, told, tags.colour() or CameraColour())
+        return {**about, "linear": _write(out, linear), "merged": tags.merged()}
     if tags is not None and tags.is_dng and tags.is_packed:
         with path.open("rb") as file:
             packed = packed_mosaic(file, MOST_PIXELS)
@@ -80,7 +81,12 @@ def listing(path: Path, out: BinaryIO, size_px: int) -> dict[str, Any]:
             size = (raw.sizes.width, raw.sizes.height)
             told = _by_libraw(told, raw)
     preview = _write(out, thumbnail(small, told.orientation, size_px))
-    return {**_told(told), "preview": preview, "size": list(size), "rating": told.rating or rating_beside(path)}
+    about = {
+        "size": list(size),
+        "rating": told.rating or rating_beside(path),
+        "merged": tags.merged() if tags else None,
+    }
+    return {**_told(told), "preview": preview, **about}
 
 
 def _check_length(path: Path) -> None:

@@ -14,7 +14,7 @@ from typing import Any
 
 from ..errors import MatizError
 from ..files import clear_leftovers
-from ..raw.frame import Exposure, Facts
+from ..raw.frame import Exposure, Facts, Merged
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.given import given_by
@@ -66,6 +66,8 @@ class Desk:
         """When pictures were taken, as far as it was heard."""
         self.exposures: dict[Path, Exposure] = {}
         """How they were, likewise."""
+        self.merged: dict[Path, Merged] = {}
+        """Those that were made of several, likewise."""
         self._set_of: dict[Path, Proposed] = {}
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
@@ -88,6 +90,7 @@ class Desk:
         self.save()
         with self._lock:
             self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
+            self.merged = {}
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
             self._shut.clear()
@@ -153,6 +156,8 @@ class Desk:
         if facts.exposure.time_utc:
             self.taken_utc[path] = facts.exposure.time_utc
         self.exposures[path] = facts.exposure
+        if facts.merged is not None:
+            self.merged[path] = facts.merged
         held = self._hold(path)
         if held is None or not facts.rating or held.document.rank or sidecar_path(path).exists():
             return False
@@ -161,7 +166,8 @@ class Desk:
 
     def regroup(self) -> None:
         """Propose the sets anew, of what was heard by now."""
-        heard = {path: self.exposures[path] for path in self.pictures if path in self.exposures}
+        heard = {path: self.exposures[path] for path in self.pictures
+                 if path in self.exposures and path not in self.merged}  # fmt: skip
         self._set_of = {path: found for found in proposed_sets(heard) for path in found.pictures}
 
     def set_of(self, path: Path) -> Proposed | None:

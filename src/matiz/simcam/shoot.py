@@ -11,15 +11,11 @@ from functools import lru_cache
 from pathlib import Path
 
 import cv2
-import numpy as np
 
 from ..colour.temperature import cct_to_xy
-from ..develop.engine import Engine
+from ..develop.as_file import write_frame
 from ..errors import ArgumentError
-from ..files import write_whole
-from ..raw.dng import write_dng
 from ..raw.frame import Frame
-from ..recipe.model import Recipe
 from . import targets
 from .camera import Settings, expose
 from .scene import Scene
@@ -31,7 +27,6 @@ from .scenes.salt_pans import salt_pans
 from .sensor import DEMO
 
 DEMO_SIZE = (3000, 2000)
-PREVIEW_LONG_SIDE = 1200
 
 SCENES: dict[str, Callable[..., Scene]] = {
     "salt-pans": salt_pans,
@@ -143,15 +138,6 @@ def simulate(
 ) -> Frame:
     """One frame of a scene by its name."""
     return expose(scene_of(scene, size, view=view, light=light), settings)
-
-
-def write_frame(frame: Frame, path: Path) -> None:
-    """Write a simulated frame as DNG, with the preview that the camera would have made."""
-    pixels = Engine(frame).render(Recipe(), 1, result="draft")
-    scale = min(1.0, PREVIEW_LONG_SIDE / max(pixels.shape[:2]))
-    small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    preview = np.ascontiguousarray(small[..., 2::-1])
-    write_whole(path, lambda temporary: write_dng(frame, temporary, preview))
 
 
 def missing_shots(folder: Path) -> list[Shot]:

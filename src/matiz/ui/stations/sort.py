@@ -5,16 +5,35 @@ from pathlib import Path
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
-from ...wording import counted, number, time_text
+from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
 from ..contact_sheet import ContactSheet
 from ..controls import Words, caption, push
 from ..following import Following
+from ..merging import Merging
 from ..picture_view import PictureView
 from ..session import Session
 from .base import Station
 
 DECK_PX = 132
+MERGE = "Merge"
+MERGES = (
+    ActionSpec(
+        "merge_bracket", "Merge a bracket", ("Ctrl+Alt+B",),
+        "One frame of those selected, or of the set, that holds the light of all of them.", "merge_as", "Sort",
+        "bracket",
+    ),
+    ActionSpec(
+        "merge_focus", "Merge what is focused differently", ("Ctrl+Alt+F",),
+        "One frame of those selected, or of the set, sharp where any of them is.", "merge_as", "Sort", "focus",
+    ),
+    ActionSpec(
+        "merge_mean", "Merge to a mean", ("Ctrl+Alt+M",),
+        "One frame with less noise of those selected; a night's ground and stars are both held.", "merge_as", "Sort",
+        "mean",
+    ),
+)  # fmt: skip
+"""Each as what it is said to be, whatever the files say."""
 EXPOSURE_WORDS = [(SAME, "same exposure"), (LEVELLED, "levelled"), (OWN, "their own")]
 
 
@@ -49,6 +68,8 @@ class SortStation(Station):
         choices.addWidget(self.rank)
         choices.addStretch(1)
         self.row.addLayout(choices, 1)
+        self.merging = Merging(session)
+        self.merging.changed.connect(self._show_merging)
         self.following = Following(session)
         self.following.changed.connect(self._show_following)
         self.row.addLayout(self._giving())
@@ -87,8 +108,15 @@ class SortStation(Station):
         self.follow = push("Keep in step", checkable=True)
         self.follow.setToolTip("The selected follow the open picture whenever it is decided anew")
         self.follow.clicked.connect(self._on_follow)
+        self.merge = push(MERGE)
+        self.merge.setToolTip(
+            "One frame of the selected, or of the set: a bracket, frames focused differently, a series"
+        )
+        self.merge.setAccessibleName("Merge the selected, or stop merging")
+        self.merge.clicked.connect(self._on_merge)
         line.addWidget(self.give)
         line.addWidget(self.follow)
+        line.addWidget(self.merge)
         line.addStretch(1)
         column.addLayout(line)
         column.addStretch(1)
@@ -107,20 +135,40 @@ class SortStation(Station):
         else:
             self.following.end()
 
+    def merge_as(self, kind: str) -> None:
+        """ "bracket", "focus", "mean", or "" for what the files say."""
+        chosen, path = self.sheet.selected_paths(), self.sheet.current_path()
+        own = self.session.desk.set_of(path) if path is not None else None
+        self.merging.merge(chosen if len(chosen) > 1 or own is None else own.pictures, kind)
+
+    def _on_merge(self) -> None:
+        if self.merging.is_idle():
+            self.merge_as("")
+        else:
+            self.merging.stop()
+
+    def _show_merging(self) -> None:
+        share = self.merging.share
+        self.merge.setText(MERGE if share is None else f"Stop, {percent(share, 0)}")
+
     def _show_following(self) -> None:
         anchor = self.following.anchor
         self.follow.setChecked(anchor is not None)
         self.toldAnew.emit()
 
     def is_idle(self) -> bool:
-        return self.following.is_idle()
+        return self.following.is_idle() and self.merging.is_idle()
 
     def end(self) -> None:
         self.following.end()
+        self.merging.stop()
 
     def actions(self) -> tuple[ActionSpec, ...]:
         tip = "Select all pictures of the burst, bracket or pair that this one is in."
-        return (ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),)
+        return (
+            *MERGES,
+            ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),
+        )
 
     def choose_set(self) -> None:
         """Sorting and ranks then go to all of it."""

@@ -1,0 +1,27 @@
+"""Findings about frames that were merged of several."""
+
+from collections.abc import Iterator
+
+from ..measure.picture import PictureReading
+from ..recipe.model import Recipe
+from ..wording import number, percent
+from .model import Finding, needs
+
+LEAST_SHARE = 2e-4
+"""Of the picture: less is a bird, and right whichever frame it is from."""
+
+
+@needs("merged")
+def moved_while_merged(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
+    """Things moved between the frames of a bracket: there the picture is of one frame alone, with its noise."""
+    found = reading.merged
+    if found is None or found.moved_share < LEAST_SHARE:
+        return
+    share = percent(found.moved_share, 1 if found.moved_share >= 0.001 else 2)
+    yield Finding(
+        id="mend.moved_while_merged",
+        station="mend",
+        claim=f"Things moved between the {number(found.frames, 0)} frames: {share} of the picture is of one frame each",
+        evidence={"moved_percent": round(100.0 * found.moved_share, 3), "frames": found.frames},
+        outlines=found.moved,
+    )

@@ -1,0 +1,84 @@
+"""A frame as it lies on another one, a stretch of rows at a time."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Array, Camera
+from ..develop.sensor import Sensor
+from ..develop.tiles import Region, Size, grown
+from .align import Alignment
+
+STEP = 16
+"""Px between places that are worked out; those between are put in."""
+REACH_PX = 6
+"""That resampling looks at."""
+OUTSIDE = 1e6
+
+Plane = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """A frame and how it lies on the reference; None for the reference itself."""
+
+    sensor: Sensor
+    alignment: Alignment | None = None
+
+    def rows(self, top: int, height: int, size: Size) -> tuple[Camera, Plane]:
+        """Camera values (height, width, 3) where the reference has those rows, and how near to full white anything
+        round each px is, (height, width); OUTSIDE where the frame does not reach."""
+        area = (0, top, size[0], height)
+        if self.alignment is None:
+            source = grown(area, size, REACH_PX)
+            camera = self.sensor.read(0, source)
+            inner = np.s_[top - source[1] : top - source[1] + height]
+            return np.ascontiguousarray(camera[inner]), np.ascontiguousarray(nearly_full(camera)[inner])
+        to = places(self.alignment, area)
+        seen = _box(to, self.sensor.frame.size)
+        if seen is None:
+            return np.zeros((height, size[0], 3), np.float32), np.full((height, size[0]), OUTSIDE, np.float32)
+        camera = self.sensor.read(0, seen)
+        at = to - np.array(seen[:2], np.float32)
+        laid = remapped(camera, at, cv2.INTER_LANCZOS4, cv2.BORDER_REFLECT)
+        return laid, remapped(nearly_full(camera), at, cv2.INTER_LINEAR, cv2.BORDER_CONSTANT, OUTSIDE)
+
+
+def nearly_full(camera: Camera) -> Plane:
+    """The highest value round each px, as far as the demosaic and resampling carry what is cut off."""
+    return np.asarray(cv2.dilate(camera.max(axis=2), np.ones((9, 9), np.uint8)))
+
+
+def remapped(image: Plane, at: Plane, how: int, border: int, outside: float = 0.0) -> Plane:
+    """An image seen at places (height, width, 2) of it."""
+    out = cv2.remap(image, at[..., 0], at[..., 1], how, borderMode=border, borderValue=[outside] * 4)
+    return np.asarray(out, np.float32)
+
+
+def places(alignment: Alignment, area: Region, level: int = 0) -> Plane:
+    """Where px of an area of the reference lie in the other frame, (height, width, 2), both at a level."""
+    x, y, w, h = area
+    scale = 2.0**level
+    columns, rows = (-(-length // STEP) + 2 for length in (w, h))
+    # worked out at the middles of squares, one more on each side
+    xs = x + STEP * (np.arange(columns) - 1) + (STEP - 1) / 2.0
+    ys = y + STEP * (np.arange(rows) - 1) + (STEP - 1) / 2.0
+    at = _at(alignment, (xs + 0.5) * scale - 0.5, (ys + 0.5) * scale - 0.5)
+    small = ((at + 0.5) / scale - 0.5).astype(np.float32)
+    whole = cv2.resize(small, (columns * STEP, rows * STEP), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(whole[STEP : STEP + h, STEP : STEP + w])
+
+
+def _at(alignment: Alignment, xs: Array, ys: Array) -> Array:
+    return alignment.at(*np.meshgrid(xs, ys))
+
+
+def _box(to: Plane, size: Size) -> Region | None:
+    """What of a frame is looked at; None where that lies outside it."""
+    left, top = (int(np.floor(to[..., n].min())) for n in range(2))
+    right, bottom = (int(np.ceil(to[..., n].max())) + 1 for n in range(2))
+    left, top = max(0, left - REACH_PX), max(0, top - REACH_PX)
+    right, bottom = min(size[0], right + REACH_PX), min(size[1], bottom + REACH_PX)
+    return (left, top, right - left, bottom - top) if right - left > 1 and bottom - top > 1 else None

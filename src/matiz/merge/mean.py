@@ -1,0 +1,206 @@
+"""Many frames of one view become their mean: noise falls as the root of their number.
+
+A night sky turns over ground that stands. The frames are laid on each other twice, by the ground and by the stars, and
+each place is taken from the one by which it stands still. What is in one frame alone, such as a plane's trail, is left
+out of the mean.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from math import log2
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour.types import Camera
+from ..develop.sensor import Sensor
+from ..develop.tiles import Size, level_size
+from ..errors import ArgumentError
+from ..raw.frame import Frame, Merged
+from ..raw.noise import noise_of
+from .align import AlignError, Alignment, aligned, standing_share
+from .laid import OUTSIDE, Laid
+from .light import expected_light, measured_light
+from .stars import stars_aligned, stars_of
+from .together import Told, checked, heard, in_strips
+
+STRIP_ROWS = 96
+HOLDS = ("both", "ground", "sky")
+NOISES, SHARE, OF_EDGE = 4.5, 0.1, 0.5
+"""How many times its noise, what share of its light and of the steps round it a value may differ from the others."""
+LEVEL = 2
+STILL_PX, SOFT_PX = 3.0, 1.0
+"""At that level: over what surroundings it is told by what a place stands still, and over what it fades."""
+LEAST_STANDING = 0.15
+"""Of what is followed from frame to frame: where as much does not move the camera stood on something."""
+
+Plane = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class MeanMerge:
+    """The frame that was made, and how."""
+
+    frame: Frame
+    ground: tuple[Alignment | None, ...]
+    """How each frame but the first, the reference, lies by the ground; None where it stands still, or by what is not
+    held."""
+    sky: tuple[Alignment | None, ...]
+    """And by the stars."""
+    sky_share: float
+    """Of the picture that is held by the stars."""
+    noise_left: float
+    """Of the reference's noise, in deviation, as measured in the finest detail."""
+    left_out: float
+    """Share of all values that were left out of the mean."""
+
+
+def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda _share, _text: True) -> MeanMerge:
+    """The mean of raw frames. hold: "ground", "sky" (by its stars), or "both", each where it is.
+
+    The one in the middle of the series is the reference. told, and what is raised: as for `bracket.merge_bracket`.
+    """
+    checked(frames, "mean")
+    if hold not in HOLDS:
+        raise ArgumentError(f"hold: one of {', '.join(HOLDS)}, got {hold!r}")
+    middle = len(frames) // 2
+    series = [Sensor(frame) for frame in frames]
+    ways: dict[str, list[Alignment | None]] = {}
+    if hold != "sky":
+        heard(told, 0.0, "Laying the frames on each other by the ground")
+        ways["ground"] = _by_ground(series, middle, told)
+    if hold != "ground":
+        heard(told, 0.2, "Laying the frames on each other by the stars")
+        try:
+            ways["sky"] = _by_stars(series, middle)
+        except AlignError:
+            if hold == "sky":
+                raise
+    order = [middle, *(n for n in range(len(frames)) if n != middle)]
+    expected = expected_light(frames)
+    gains = [1.0] + [_gain(series, n, middle, ways, expected) for n in order[1:]]
+    means, unrest, out = [], [], 0.0
+    for step, (name, alignments) in enumerate(ways.items()):
+        laid = [Laid(series[n], alignments[n]) for n in order]
+        mean, restless, share = _mean(laid, gains, _part(told, name, step, len(ways)))
+        means.append(mean)
+        unrest.append(restless)
+        out = max(out, share)
+    linear, sky_share = means[0], float("sky" in ways)
+    if len(means) == 2:
+        linear, sky_share = _each_where_it_stands(means, unrest)
+    reference = frames[middle]
+    record = Merged("mean", tuple(frames[n].path.name for n in order), tuple(round(log2(gain), 3) for gain in gains))
+    merged = replace(reference, mosaic=None, linear=linear, orientation=1, noise_profile=(), merged=record)
+    of_others = {name: tuple(alignments[n] for n in order[1:]) for name, alignments in ways.items()}
+    left = _noise_left(Laid(series[middle]), linear)
+    return MeanMerge(merged, of_others.get("ground", ()), of_others.get("sky", ()), sky_share, left, out)
+
+
+def _part(told: Told, name: str, step: int, steps: int) -> Callable[[float], None]:
+    words = f"Merging, held by {'the ground' if name == 'ground' else 'the stars'}"
+    return lambda share: heard(told, 0.3 + 0.7 * (step + share) / steps, words)
+
+
+def _by_ground(series: Sequence[Sensor], middle: int, told: Told) -> list[Alignment | None]:
+    """None for those that stand, also where too little can be seen of the ground: a tripod is what such series need."""
+    out: list[Alignment | None] = []
+    for n, sensor in enumerate(series):
+        heard(told, 0.2 * n / len(series), "Laying the frames on each other by the ground")
+        try:
+            stands = n == middle or standing_share(series[middle], sensor) >= LEAST_STANDING
+            out.append(None if stands else aligned(series[middle], sensor))
+        except AlignError:
+            out.append(None)
+    return out
+
+
+def _by_stars(series: Sequence[Sensor], middle: int) -> list[Alignment | None]:
+    stars, size = [stars_of(sensor) for sensor in series], series[middle].frame.size
+    out: list[Alignment | None] = [None] * len(series)
+    # from the middle out: each frame is near where the one before it was
+    for way in (range(middle + 1, len(series)), range(middle - 1, -1, -1)):
+        before: Alignment | None = None
+        for n in way:
+            before = out[n] = stars_aligned(stars[middle], stars[n], size, before)
+    return out
+
+
+def _gain(
+    series: Sequence[Sensor], n: int, middle: int, ways: dict[str, list[Alignment | None]], expected: list[float]
+) -> float:
+    alignment = next(iter(ways.values()))[n] or Alignment(size=series[middle].frame.size)
+    return measured_light(series[middle], series[n], alignment, expected[n] / expected[middle])
+
+
+def _mean(laid: Sequence[Laid], gains: Sequence[float], done: Callable[[float], None]) -> tuple[Camera, Plane, float]:
+    """The mean (height, width, 3), how restless each place is (height, width) at LEVEL, and the share of values that
+    were left out."""
+    size: Size = laid[0].sensor.frame.size
+    width, height = level_size(size, LEVEL)
+    restless, out = np.zeros((height, width), np.float32), []
+    side = 2**LEVEL
+
+    def make(top: int, rows: int) -> Camera:
+        mean, spread, share = _strip(laid, gains, top, rows, size)
+        out.append(share)
+        at, count = top // side, rows // side
+        if count:
+            inner = spread[: count * side, : width * side]
+            restless[at : at + count] = cv2.resize(inner, (width, count), interpolation=cv2.INTER_AREA)
+        return mean
+
+    return in_strips(size, STRIP_ROWS, make, done), restless, float(np.mean(out))
+
+
+def _strip(
+    laid: Sequence[Laid], gains: Sequence[float], top: int, rows: int, size: Size
+) -> tuple[Camera, Plane, float]:
+    values, reach = [], []
+    for each, gain in zip(laid, gains, strict=True):
+        camera, nearly = each.rows(top, rows, size)
+        values.append(camera / np.float32(gain))
+        reach.append(nearly < OUTSIDE / 100.0)
+    stack, known = np.stack(values), np.stack(reach)[..., None].astype(np.float32)
+    count = known.sum(axis=0)
+    # without the highest: a trail is in one frame alone
+    highest = np.where(known > 0.0, stack, -np.inf).max(axis=0)
+    total = (stack * known).sum(axis=0)
+    usual = np.where(count > 1.0, (total - highest) / np.maximum(count - 1.0, 1.0), total)
+    around = np.ones((3, 3), np.uint8)
+    steps = cv2.dilate(usual, around) - cv2.erode(usual, around)
+    noise = noise_of(laid[0].sensor.frame)
+    variance = noise.variance(np.maximum(cv2.blur(usual, (3, 3)), 0.0)).astype(np.float32)
+    allowed = NOISES * np.sqrt(variance) + SHARE * np.maximum(usual, 0.0) + OF_EDGE * steps
+    kept = known * (np.abs(stack - usual) <= allowed).all(axis=3, keepdims=True)
+    number = np.maximum(kept.sum(axis=0), 1e-6)
+    mean = (stack * kept).sum(axis=0) / number
+    mean = np.where(number >= 1.0, mean, stack[0])
+    spread = (((stack - mean) ** 2 * kept).sum(axis=0) / number / variance).mean(axis=2)
+    left_out = 1.0 - float(kept.sum() / max(known.sum(), 1.0))
+    return mean.astype(np.float32), spread.astype(np.float32), left_out
+
+
+def _each_where_it_stands(means: Sequence[Camera], unrest: Sequence[Plane]) -> tuple[Camera, float]:
+    """By the ground (first) or by the stars, whichever a place stands still by; and the share of the latter."""
+    ground, stars = (cv2.GaussianBlur(each, (0, 0), STILL_PX) for each in unrest)
+    by_stars = cv2.medianBlur((stars < ground).astype(np.uint8), 9).astype(np.float32)
+    by_stars = cv2.GaussianBlur(by_stars, (0, 0), SOFT_PX)
+    height, width = means[0].shape[:2]
+    share = cv2.resize(by_stars, (width, height), interpolation=cv2.INTER_LINEAR)[..., None]
+    return means[0] + share * (means[1] - means[0]), float(by_stars.mean())
+
+
+def _noise_left(reference: Laid, merged: Camera) -> float:
+    height, width = merged.shape[:2]
+    rows = min(height, 1024)
+    top = (height - rows) // 2
+    own, _ = reference.rows(top, rows, (width, height))
+    return _finest(merged[top : top + rows]) / max(_finest(own), 1e-12)
+
+
+def _finest(camera: Camera) -> float:
+    """Median size of the finest detail, which in calm places is noise."""
+    light = np.ascontiguousarray(camera[..., 1])
+    return float(np.median(np.abs(cv2.Laplacian(light, cv2.CV_32F))))
