@@ -217,7 +217,7 @@ def test_the_report_has_its_stable_keys(scene_engine):
     out = report(scene_engine.frame, scene_engine.frame.size, Meter(scene_engine).picture(RECIPE))
     assert list(out) == [
         "file", "camera", "size", "exposure", "light", "tone", "colour", "places", "detail", "finish", "next_frame",
-        "stored", "noise", "mend",
+        "stored", "noise", "merged", "mend",
     ]  # fmt: skip
     assert set(out["places"]) == {"faces", "faces_spread_EV", "attention"}
     assert set(out["detail"]) == {

@@ -83,8 +83,8 @@ def test_a_strip_is_the_same_as_of_the_whole(pans):
     """Where a frame lies on the reference does not depend on the strip that is asked."""
     other = pans.frame("b", PANS, moved_by(SIZE, 7.3, -3.2, 0.4))
     laid = Laid(Sensor(other), aligned(Sensor(pans.frame("a", PANS)), Sensor(other)))
-    whole, nearly = laid.rows(0, SIZE[1], SIZE)
-    part, nearly_part = laid.rows(301, 96, SIZE)
+    whole, nearly = laid.seen((0, 0, *SIZE))
+    part, nearly_part = laid.seen((0, 301, SIZE[0], 96))
     inner = np.s_[:, 8:-8]
     # a 32nd of a px is what resampling goes by
     assert np.percentile(np.abs(part - whole[301:397])[inner], 99.9) < 2e-3

@@ -86,7 +86,7 @@ def test_noise_is_close_to_the_least_that_is_possible():
     moved = bracket.find_moved(laid, gains)
     assert moved.share == 0.0
     made = bracket._together(laid, gains, moved, lambda _s, _t: True)
-    singles = [each.rows(0, SIZE[1], SIZE)[0] / gain for each, gain in zip(laid, gains, strict=True)]
+    singles = [each.seen((0, 0, *SIZE))[0] / gain for each, gain in zip(laid, gains, strict=True)]
     inner = np.s_[60:-60, 60:-60]
     by_frame = [single[inner][..., 1].std() for single in singles]
     least = sum(value**-2 for value in by_frame) ** -0.5

@@ -68,8 +68,8 @@ def slopes(plane):
 
 @pytest.fixture(scope="module")
 def planes(pair, merged):
-    near = Laid(Sensor(pair[0])).rows(0, SIZE[1], SIZE)[0]
-    far = Laid(Sensor(pair[1]), merged.alignments[0]).rows(0, SIZE[1], SIZE)[0]
+    near = Laid(Sensor(pair[0])).seen((0, 0, *SIZE))[0]
+    far = Laid(Sensor(pair[1]), merged.alignments[0]).seen((0, 0, *SIZE))[0]
     gain = 2.0 ** merged.frame.merged.exposures_EV[1]
     return [light(each, pair[0]) for each in (near, far / np.float32(gain), merged.frame.linear)]
 
@@ -115,6 +115,6 @@ def test_each_gives_what_it_holds_sharp(merged):
 
 def test_frames_that_are_alike_stay_what_they_are(pair):
     made = merge_focus([pair[0], replace(pair[0], path=Path("F_2.dng"))]).frame.linear
-    own = Laid(Sensor(pair[0])).rows(0, SIZE[1], SIZE)[0]
+    own = Laid(Sensor(pair[0])).seen((0, 0, *SIZE))[0]
     inner = np.s_[16:-16, 16:-16]
     assert np.abs(made - own)[inner].mean() < 1e-3

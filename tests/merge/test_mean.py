@@ -83,7 +83,7 @@ def merged(series):
 
 
 def camera_of(frame):
-    return Laid(Sensor(frame)).rows(0, HEIGHT, SIZE)[0]
+    return Laid(Sensor(frame)).seen((0, 0, *SIZE))[0]
 
 
 def off(camera, truth, where):

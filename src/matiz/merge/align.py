@@ -21,7 +21,7 @@ from ..errors import MatizError
 from ..raw.frame import Frame
 from ..raw.noise import noise_of
 
-LONG_PX = 1600
+LONG_PX = 1000
 """Of the level at which features are looked for, at most."""
 RATIO, LEAST_ALIKE, ROUGH_PX, FINE_PX = 0.75, 12, 3.0, 0.6
 """A feature counts whose best likeness is so much better than the next one; how many must fit; within how many px."""
@@ -33,7 +33,7 @@ CELLS, WINDOW, BACK_PX = (32, 22), 21, 0.15
 """Points are taken one in a cell; what is followed round each; how exactly it must be found on the way back."""
 LEAST_BENT, MOST_BENT_PX, RIDGE = 120, 4.0, 3.0
 """Points that a bend needs, how much it may be, and how it is held back."""
-STANDS_PX = 0.5
+STANDS_PX, STILL_PX = 0.5, 0.12
 FULL, DARK = 0.9, 3.0
 """Of white, and times the read noise: between them a frame's values are looked at."""
 LIGHT = np.array([0.25, 0.5, 0.25])
@@ -70,6 +70,13 @@ class Alignment:
         """How far the middle of the picture moved."""
         x, y = (self.size[0] - 1) / 2.0, (self.size[1] - 1) / 2.0
         return float(np.hypot(*(self.at(np.array(x), np.array(y)) - (x, y))))
+
+    @property
+    def is_still(self) -> bool:
+        """Whether it moves nothing that resampling would not move as much."""
+        width, height = self.size
+        at = np.array([(x * width, y * height) for x in (0.05, 0.5, 0.95) for y in (0.05, 0.5, 0.95)])
+        return float(np.linalg.norm(self.at(at[:, 0], at[:, 1]) - at, axis=1).max()) < STILL_PX
 
     @property
     def turn_deg(self) -> float:

@@ -14,21 +14,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.sensor import Sensor
+from ..develop.tiles import Region
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
-from .align import Alignment, aligned
+from .align import Alignment
 from .laid import OUTSIDE, Laid
-from .light import expected_light, measured_light
+from .lay import laid_together
+from .light import expected_light
 from .moved import Moved, find_moved
-from .together import Told, checked, heard, in_strips
+from .together import Told, checked, heard, in_areas
 
-STRIP_ROWS = 192
+AREA = (1024, 256)
 FADES, ENDS = 0.90, 0.98
 """Of white: from where a frame counts less and less, and not at all."""
 CALM_PX = 5
 """Over which the light that noise is expected at is taken."""
-LEAST_WEIGHT = 1e-6
+LEAST_WEIGHT, NO_WEIGHT = 1e-6, 1e-12
+LITTLE, STEP = 0.08, 4
+"""Of the weight that is there: less is not worth the looking; and one px in how many each way tells it. Noise is then
+at most 5 % above the least that is possible."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,14 +60,7 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     first = order[len(order) // 2 - (len(order) + 1) % 2]
     frames = [frames[first], *(frames[n] for n in range(len(frames)) if n != first)]
     expected = [expected[first], *(expected[n] for n in range(len(expected)) if n != first)]
-    sensors = [Sensor(frame) for frame in frames]
-    laid, gains = [Laid(sensors[0])], [1.0]
-    for n, sensor in enumerate(sensors[1:], 1):
-        heard(told, 0.25 * n / len(sensors), f"Laying {sensor.frame.path.name} on {frames[0].path.name}")
-        ratio = expected[n] / expected[0]
-        alignment = aligned(sensors[0], sensor, ratio)
-        laid.append(Laid(sensor, alignment))
-        gains.append(measured_light(sensors[0], sensor, alignment, ratio))
+    laid, gains, alignments = laid_together(frames, expected, lambda share, text: told(0.25 * share, text))
     heard(told, 0.25, "Looking for what moved")
     moved = find_moved(laid, gains)
     linear = _together(laid, gains, moved, told)
@@ -78,53 +75,70 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     merged = replace(
         reference, mosaic=None, linear=linear, colour=colour, orientation=1, noise_profile=(), merged=record
     )
-    return BracketMerge(merged, tuple(each.alignment for each in laid[1:] if each.alignment), tuple(gains), moved)
+    return BracketMerge(merged, alignments, tuple(gains), moved)
 
 
 def _together(laid: Sequence[Laid], gains: Sequence[float], moved: Moved, told: Told) -> Camera:
     """The light of all frames in the reference's values, (height, width, 3)."""
-    size = laid[0].sensor.frame.size
-    return in_strips(
-        size, STRIP_ROWS, lambda top, rows: _strip(laid, gains, moved, top, rows, size),
-        lambda share: heard(told, 0.3 + 0.7 * share, "Merging"),
+    return in_areas(
+        laid[0].sensor.frame.size, AREA, lambda area: _area(laid, gains, moved, area),
+        lambda share: heard(told, 0.35 + 0.65 * share, "Merging"),
     )  # fmt: skip
 
 
-def _strip(
-    laid: Sequence[Laid], gains: Sequence[float], moved: Moved, top: int, rows: int, size: tuple[int, int]
-) -> Camera:
-    total = np.zeros((rows, size[0], 3), np.float32)
-    weights = np.full((rows, size[0], 3), 1e-12, np.float32)
-    reached = np.zeros((rows, size[0]), bool)
-    for n in sorted(range(len(laid)), key=lambda n: gains[n]):
-        camera, nearly = laid[n].rows(top, rows, size)
-        gain = np.float32(gains[n])
-        counts = np.clip((ENDS - nearly) / (ENDS - FADES), 0.0, 1.0) * moved.rows(n, top, rows, size[0])
-        weight = counts[..., None] * (gain * gain / _variance(laid[n].sensor.frame, camera))
-        first = (nearly < OUTSIDE / 100.0) & ~reached
-        reached |= first
-        # where all are full, the darkest that there is says it
-        weight[first] = np.maximum(weight[first], LEAST_WEIGHT)
-        if gains[n] > min(gains):
-            camera = _white_where(camera, first & (nearly >= ENDS), laid[n].sensor.frame)
-        total += weight * (camera / gain)
+def _area(laid: Sequence[Laid], gains: Sequence[float], moved: Moved, area: Region) -> Camera:
+    """From the lightest frame to the darkest: what adds next to nothing to those before it is not looked at."""
+    shape = (area[3], area[2], 3)
+    total, weights = np.zeros(shape, np.float32), np.full(shape, NO_WEIGHT, np.float32)
+    order = sorted(range(len(laid)), key=lambda n: -gains[n])
+    darkest = order[-1]
+    unless_full = ENDS if laid[darkest].reaches(area) else np.inf
+    for n in order:
+        gain, frame = np.float32(gains[n]), laid[n].sensor.frame
+        if n != order[0] and _adds_little(total, weights, gain, frame):
+            continue
+        camera, nearly = laid[n].seen(area, unless_full=np.inf if n == darkest else unless_full)
+        counts = np.clip((ENDS - nearly) * (gain / np.float32(ENDS - FADES)), 0.0, gain)
+        counts *= moved.over(n, area)
+        weight = _variance(frame, camera)
+        np.divide(counts[..., None], weight, out=weight)
+        # where all before it are full and it is too, it says so
+        nothing = (weights[..., 1] < 2.0 * LEAST_WEIGHT) & (weight[..., 1] < LEAST_WEIGHT)
+        full = nothing & (nearly < OUTSIDE / 100.0)
+        if full.any():
+            total[full], weights[full], weight[full] = 0.0, NO_WEIGHT, LEAST_WEIGHT / gain
+            if n != darkest:
+                _whiten(camera, full, frame)
+        camera *= weight
+        total += camera
+        weight *= gain
         weights += weight
-    return np.asarray(total / weights, np.float32)
+    total /= weights
+    return total
 
 
-def _white_where(camera: Camera, full: NDArray[np.bool_], frame: Frame) -> Camera:
+def _adds_little(total: Camera, weights: Camera, gain: np.float32, frame: Frame) -> bool:
+    """Whether a frame would weigh next to nothing wherever it is, against those that are there already."""
+    noise = noise_of(frame)
+    light = np.maximum(total[::STEP, ::STEP] / weights[::STEP, ::STEP], 0.0) * gain
+    most = gain * gain / (np.float32(noise.shot) * light + np.float32(noise.read**2))
+    return bool((most < LITTLE * weights[::STEP, ::STEP]).all())
+
+
+def _whiten(camera: Camera, full: NDArray[np.bool_], frame: Frame) -> None:
     """What is full in a frame is white in the merged one, whose own full level lies higher."""
     if full.any():
         neutral = frame.colour.as_shot_neutral.astype(np.float32)
         camera[full] = (camera[full] / neutral).max(axis=1, keepdims=True) * neutral
-    return camera
 
 
 def _variance(frame: Frame, camera: Camera) -> Camera:
     """Of the noise at the light that is expected at each px: round it, so that chance does not choose its weight."""
     noise = noise_of(frame)
-    light: NDArray[np.float32] = np.maximum(cv2.blur(camera, (CALM_PX, CALM_PX)), np.float32(0.0))
-    variance = np.float32(noise.shot) * light + np.float32(noise.read**2)
-    if noise.unevenness:
-        variance += (np.float32(noise.unevenness) * light) ** 2
-    return np.asarray(variance, np.float32)
+    light = np.asarray(cv2.blur(camera, (CALM_PX, CALM_PX)), np.float32)
+    np.maximum(light, np.float32(0.0), out=light)
+    out = light * np.float32(noise.unevenness**2)
+    out += np.float32(noise.shot)
+    out *= light
+    out += np.float32(noise.read**2)
+    return out

@@ -15,13 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.sensor import Sensor
 from ..develop.tiles import Size, level_size
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
-from .align import LIGHT, Alignment, aligned
+from .align import LIGHT, Alignment
 from .laid import OUTSIDE, Laid
-from .light import expected_light, measured_light
+from .lay import laid_together
+from .light import expected_light
 from .together import Told, checked, heard
 
 STRIP_ROWS = 256
@@ -56,15 +56,9 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
     told: as for `bracket.merge_bracket`, likewise what is raised.
     """
     checked(frames, "focus")
-    sensors = [Sensor(frame) for frame in frames]
-    expected = expected_light(frames)
-    laid, gains = [Laid(sensors[0])], [1.0]
-    for n, sensor in enumerate(sensors[1:], 1):
-        heard(told, 0.25 * n / len(sensors), f"Laying {sensor.frame.path.name} on {frames[0].path.name}")
-        ratio = expected[n] / expected[0]
-        alignment = aligned(sensors[0], sensor, ratio)
-        laid.append(Laid(sensor, alignment))
-        gains.append(measured_light(sensors[0], sensor, alignment, ratio))
+    laid, gains, alignments = laid_together(
+        frames, expected_light(frames), lambda share, text: told(0.25 * share, text)
+    )
     detail = []
     for n, each in enumerate(laid):
         heard(told, 0.25 + 0.25 * n / len(laid), f"Looking where {frames[n].path.name} is sharp")
@@ -75,7 +69,6 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
     record = Merged("focus", tuple(frame.path.name for frame in frames), tuple(round(log2(gain), 3) for gain in gains))
     merged = replace(reference, mosaic=None, linear=linear, orientation=1, noise_profile=(), merged=record)
     shares = tuple(float(mask.mean()) for mask in masks)
-    alignments = tuple(each.alignment for each in laid[1:] if each.alignment)
     return FocusMerge(merged, alignments, shares, np.argmax(masks, axis=0).astype(np.uint8))
 
 
@@ -91,7 +84,7 @@ def _detail(laid: Laid, gain: float) -> Plane:
     for top in range(0, height, STRIP_ROWS // side):
         rows = min(STRIP_ROWS // side, height - top)
         first, last = max(0, top * side - margin), min(size[1], (top + rows) * side + margin)
-        camera, nearly = laid.rows(first, last - first, size)
+        camera, nearly = laid.seen((0, first, size[0], last - first))
         light = camera @ weights
         # noise is even on it, whatever the exposure
         even = np.sqrt(np.maximum(light / np.float32(gain) + np.float32(noise.read**2 / noise.shot), 0.0))
@@ -120,14 +113,14 @@ def _masks(detail: Sequence[Plane]) -> Plane:
 
 def _blended(laid: Sequence[Laid], gains: Sequence[float], masks: Plane, told: Told) -> Camera:
     """All frames as one, (height, width, 3), band by band."""
-    width, height = size = laid[0].sensor.frame.size
+    width, height = laid[0].sensor.frame.size
     bands: list[Camera] = []
     for n, each in enumerate(laid):
         heard(told, 0.5 + 0.5 * n / len(laid), "Merging")
         whole = np.empty((height, width, 3), np.float32)
         for top in range(0, height, STRIP_ROWS):
             rows = min(STRIP_ROWS, height - top)
-            camera, _ = each.rows(top, rows, size)
+            camera, _ = each.seen((0, top, width, rows))
             whole[top : top + rows] = camera / np.float32(gains[n])
         mask = cv2.resize(masks[n], (width, height), interpolation=cv2.INTER_LINEAR)
         _add(bands, whole, mask)

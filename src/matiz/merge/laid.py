@@ -1,4 +1,4 @@
-"""A frame as it lies on another one, a stretch of rows at a time."""
+"""A frame as it lies on another one, an area at a time."""
 
 from dataclasses import dataclass
 
@@ -27,28 +27,42 @@ class Laid:
     sensor: Sensor
     alignment: Alignment | None = None
 
-    def rows(self, top: int, height: int, size: Size) -> tuple[Camera, Plane]:
-        """Camera values (height, width, 3) where the reference has those rows, and how near to full white anything
-        round each px is, (height, width); OUTSIDE where the frame does not reach."""
-        area = (0, top, size[0], height)
+    def seen(self, area: Region, *, unless_full: float = np.inf) -> tuple[Camera, Plane]:
+        """Camera values (height, width, 3) where the reference has an area, and how near to full white anything round
+        each px is, (height, width); OUTSIDE where the frame does not reach.
+
+        unless_full: values are zeros where all of the area is as near to white, or outside.
+        """
+        x, y, w, h = area
+        size = self.sensor.frame.size
         if self.alignment is None:
             source = grown(area, size, REACH_PX)
             camera = self.sensor.read(0, source)
-            inner = np.s_[top - source[1] : top - source[1] + height]
+            inner = np.s_[y - source[1] : y - source[1] + h, x - source[0] : x - source[0] + w]
             return np.ascontiguousarray(camera[inner]), np.ascontiguousarray(nearly_full(camera)[inner])
         to = places(self.alignment, area)
-        seen = _box(to, self.sensor.frame.size)
+        seen = _box(to, size)
         if seen is None:
-            return np.zeros((height, size[0], 3), np.float32), np.full((height, size[0]), OUTSIDE, np.float32)
+            return np.zeros((h, w, 3), np.float32), np.full((h, w), OUTSIDE, np.float32)
         camera = self.sensor.read(0, seen)
         at = to - np.array(seen[:2], np.float32)
-        laid = remapped(camera, at, cv2.INTER_LANCZOS4, cv2.BORDER_REFLECT)
-        return laid, remapped(nearly_full(camera), at, cv2.INTER_LINEAR, cv2.BORDER_CONSTANT, OUTSIDE)
+        nearly = remapped(nearly_full(camera), at, cv2.INTER_LINEAR, cv2.BORDER_CONSTANT, OUTSIDE)
+        if nearly.min() >= unless_full:
+            return np.zeros((h, w, 3), np.float32), nearly
+        return remapped(camera, at, cv2.INTER_LANCZOS4, cv2.BORDER_REFLECT), nearly
+
+    def reaches(self, area: Region) -> bool:
+        """Whether it has all of an area of the reference."""
+        if self.alignment is None:
+            return True
+        to, size = places(self.alignment, area), np.array(self.sensor.frame.size, np.float32)
+        return bool((to >= 1.0).all() and (to <= size - 2.0).all())
 
 
 def nearly_full(camera: Camera) -> Plane:
     """The highest value round each px, as far as the demosaic and resampling carry what is cut off."""
-    return np.asarray(cv2.dilate(camera.max(axis=2), np.ones((9, 9), np.uint8)))
+    red, green, blue = cv2.split(camera)
+    return np.asarray(cv2.dilate(cv2.max(cv2.max(red, green), blue), np.ones((9, 9), np.uint8)), np.float32)
 
 
 def remapped(image: Plane, at: Plane, how: int, border: int, outside: float = 0.0) -> Plane:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ..colour.types import Camera
 from ..develop.sensor import Sensor
-from ..develop.tiles import Size, level_size
+from ..develop.tiles import Region, Size, level_size
 from ..errors import ArgumentError
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
@@ -23,9 +23,10 @@ from .align import AlignError, Alignment, aligned, standing_share
 from .laid import OUTSIDE, Laid
 from .light import expected_light, measured_light
 from .stars import stars_aligned, stars_of
-from .together import Told, checked, heard, in_strips
+from .together import Told, checked, heard, in_areas
 
-STRIP_ROWS = 96
+MOST_ROWS = 1024
+"""Of all frames together, of which each has its part in memory at a time."""
 HOLDS = ("both", "ground", "sky")
 NOISES, SHARE, OF_EDGE = 4.5, 0.1, 0.5
 """How many times its noise, what share of its light and of the steps round it a value may differ from the others."""
@@ -142,24 +143,27 @@ def _mean(laid: Sequence[Laid], gains: Sequence[float], done: Callable[[float], 
     restless, out = np.zeros((height, width), np.float32), []
     side = 2**LEVEL
 
-    def make(top: int, rows: int) -> Camera:
-        mean, spread, share = _strip(laid, gains, top, rows, size)
+    def make(area: Region) -> Camera:
+        mean, spread, share = _area(laid, gains, area)
         out.append(share)
-        at, count = top // side, rows // side
-        if count:
-            inner = spread[: count * side, : width * side]
-            restless[at : at + count] = cv2.resize(inner, (width, count), interpolation=cv2.INTER_AREA)
+        x, y, w, h = area[0] // side, area[1] // side, area[2] // side, area[3] // side
+        if w and h:
+            inner = spread[: h * side, : w * side]
+            restless[y : y + h, x : x + w] = cv2.resize(inner, (w, h), interpolation=cv2.INTER_AREA)
         return mean
 
-    return in_strips(size, STRIP_ROWS, make, done), restless, float(np.mean(out))
+    return in_areas(size, _area_for(len(laid)), make, done), restless, float(np.mean(out))
 
 
-def _strip(
-    laid: Sequence[Laid], gains: Sequence[float], top: int, rows: int, size: Size
-) -> tuple[Camera, Plane, float]:
+def _area_for(frames: int) -> Size:
+    """So large that what all frames have of it is worth the while and fits into the memory."""
+    return 512, max(32, MOST_ROWS // frames // 2**LEVEL * 2**LEVEL)
+
+
+def _area(laid: Sequence[Laid], gains: Sequence[float], area: Region) -> tuple[Camera, Plane, float]:
     values, reach = [], []
     for each, gain in zip(laid, gains, strict=True):
-        camera, nearly = each.rows(top, rows, size)
+        camera, nearly = each.seen(area)
         values.append(camera / np.float32(gain))
         reach.append(nearly < OUTSIDE / 100.0)
     stack, known = np.stack(values), np.stack(reach)[..., None].astype(np.float32)
@@ -196,7 +200,7 @@ def _noise_left(reference: Laid, merged: Camera) -> float:
     height, width = merged.shape[:2]
     rows = min(height, 1024)
     top = (height - rows) // 2
-    own, _ = reference.rows(top, rows, (width, height))
+    own, _ = reference.seen((0, top, width, rows))
     return _finest(merged[top : top + rows]) / max(_finest(own), 1e-12)
 
 

@@ -6,6 +6,7 @@ taken from one frame alone, so that nothing is there twice.
 """
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -51,14 +52,16 @@ class Moved:
         """Of the picture."""
         return float((self.owner != NOBODY).mean())
 
-    def rows(self, frame: int, top: int, height: int, width: int) -> Plane:
-        """How much a frame may give over rows of the full size, (height, width)."""
+    def over(self, frame: int, area: Region) -> Plane | float:
+        """How much a frame may give over an area of the full size, (height, width), or over all of it."""
         scale = 2**LEVEL
+        x, y, w, h = area
         own = self.shares[frame]
-        if own.min() >= 1.0:
-            return np.ones((height, width), np.float32)
-        at_y = np.clip((np.arange(top, top + height) + 0.5) / scale - 0.5, 0, own.shape[0] - 1)
-        at_x = np.clip((np.arange(width) + 0.5) / scale - 0.5, 0, own.shape[1] - 1)
+        around = own[max(0, y // scale - 1) : (y + h) // scale + 2, max(0, x // scale - 1) : (x + w) // scale + 2]
+        if around.size == 0 or around.min() >= 1.0:
+            return 1.0
+        at_y = np.clip((np.arange(y, y + h) + 0.5) / scale - 0.5, 0, own.shape[0] - 1)
+        at_x = np.clip((np.arange(x, x + w) + 0.5) / scale - 0.5, 0, own.shape[1] - 1)
         to = np.stack(np.meshgrid(at_x, at_y), axis=-1).astype(np.float32)
         return remapped(own, to, cv2.INTER_LINEAR, cv2.BORDER_REPLICATE)
 
@@ -83,7 +86,8 @@ class _Seen:
 def find_moved(frames: Sequence[Laid], gains: Sequence[float]) -> Moved:
     """What moved among frames. The first is the reference; gains: how much more light each got."""
     size = level_size(frames[0].sensor.frame.size, LEVEL)
-    seen = [_seen(laid, gain) for laid, gain in zip(frames, gains, strict=True)]
+    with ThreadPoolExecutor(2) as pool:
+        seen = list(pool.map(_seen, frames, gains))
     away = np.zeros((size[1], size[0]), np.uint8)
     for other in seen[1:]:
         away |= _differs(seen[0], other)
@@ -135,8 +139,8 @@ def _highest_within(frame: Frame, size: Size) -> Plane:
     mosaic = frame.mosaic
     assert mosaic is not None
     side, black = 2**LEVEL, float(mosaic.black.mean())
-    values = upright(mosaic.values, frame.orientation)[: size[1] * side, : size[0] * side]
-    highest = np.ascontiguousarray(values).reshape(size[1], side, size[0], side).max(axis=(1, 3))
+    values = np.ascontiguousarray(upright(mosaic.values, frame.orientation)[: size[1] * side, : size[0] * side])
+    highest = cv2.dilate(values, np.ones((side, side), np.uint8), anchor=(0, 0))[::side, ::side]
     return ((highest - np.float32(black)) / np.float32(mosaic.white - black)).astype(np.float32)
 
 

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from ..colour.types import Camera
-from ..develop.tiles import Size
+from ..develop.tiles import Region, Size
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
 
@@ -39,21 +39,25 @@ def heard(told: Told, share: float, text: str) -> None:
         raise Cancelled("stopped by the user")
 
 
-def in_strips(size: Size, rows: int, make: Callable[[int, int], Camera], done: Callable[[float], None]) -> Camera:
-    """A picture (height, width, 3) made in strips by two threads. make: the strip of a top row and so many rows; done:
-    hears the share that is there, and may raise to stop it."""
+def in_areas(size: Size, area: Size, make: Callable[[Region], Camera], done: Callable[[float], None]) -> Camera:
+    """A picture (height, width, 3) made area by area by two threads. make: what an area shows; done: hears the share
+    that is there, and may raise to stop it."""
     width, height = size
     out = np.empty((height, width, 3), np.float32)
-    tops = range(0, height, rows)
+    areas = [
+        (x, y, min(area[0], width - x), min(area[1], height - y))
+        for y in range(0, height, area[1])
+        for x in range(0, width, area[0])
+    ]
 
-    def one(top: int) -> None:
-        count = min(rows, height - top)
-        out[top : top + count] = make(top, count)
+    def one(at: Region) -> None:
+        x, y, w, h = at
+        out[y : y + h, x : x + w] = make(at)
 
     with ThreadPoolExecutor(2) as pool:
         try:
-            for n, _ in enumerate(pool.map(one, tops), 1):
-                done(n / len(tops))
+            for n, _ in enumerate(pool.map(one, areas), 1):
+                done(n / len(areas))
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise

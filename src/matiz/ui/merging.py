@@ -24,6 +24,9 @@ class Merging(QObject):
         self.share: float | None = None
         """Of the work that is done; None while there is none."""
         self._job: Job | None = None
+        self._made: MergedFile | None = None
+        """What is opened to be seen."""
+        session.pictureOpened.connect(self._on_opened)
 
     def merge(self, paths: Iterable[Path], kind: str = "") -> None:
         """Merge pictures of the shoot. kind: see `merge.files`; by what their files say when empty."""
@@ -70,5 +73,10 @@ class Merging(QObject):
         if given.version.history.changes and not own.version.history.changes:
             # its view and brightness are the reference's, so its decisions are right for it too
             session.record_for(made.path, given_by(given.recipe, own.recipe), f"As {made.reference.name}")
+        self._made = made
         session.open_picture(made.path)
-        session.said.emit(made.words)
+
+    def _on_opened(self) -> None:
+        made, self._made = self._made, None
+        if made is not None and self.session.path == made.path:
+            self.session.said.emit(made.words)

@@ -1,0 +1,41 @@
+"""Frames laid on the first of them, and how much more light each got."""
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+
+from ..develop.sensor import Sensor
+from ..raw.frame import Frame
+from .align import Alignment, aligned
+from .laid import Laid
+from .light import measured_light
+from .together import Told, heard
+
+
+def laid_together(
+    frames: Sequence[Frame], expected: Sequence[float], told: Told
+) -> tuple[list[Laid], list[float], tuple[Alignment, ...]]:
+    """The frames as they lie on the first, how much more light each got than it, and how the others lie.
+
+    expected: the light of each, as the files have it. AlignError where they show different things.
+    """
+    sensors = [Sensor(frame) for frame in frames]
+    first = sensors[0]
+
+    def one(n: int) -> tuple[Alignment, float]:
+        ratio = expected[n] / expected[0]
+        alignment = aligned(first, sensors[n], ratio)
+        return alignment, measured_light(first, sensors[n], alignment, ratio)
+
+    laid, gains, alignments = [Laid(first)], [1.0], []
+    with ThreadPoolExecutor(2) as pool:
+        try:
+            for n, (alignment, gain) in enumerate(pool.map(one, range(1, len(frames))), 1):
+                # what did not move is not resampled
+                laid.append(Laid(sensors[n], None if alignment.is_still else alignment))
+                gains.append(gain)
+                alignments.append(alignment)
+                heard(told, n / (len(frames) - 1), f"Laying the frames on {frames[0].path.name}")
+        except BaseException:
+            pool.shutdown(cancel_futures=True)
+            raise
+    return laid, gains, tuple(alignments)
