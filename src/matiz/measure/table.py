@@ -14,6 +14,7 @@ from typing import Any
 from ..develop.engine import Engine
 from ..develop.mapping import Mapping
 from ..develop.node import Pixels
+from ..develop.tiles import Region
 from ..raw.frame import Frame
 from ..recipe.model import Recipe
 
@@ -77,6 +78,11 @@ class Sight:
         """The whole picture at a level, the small one when None."""
         assert result in self._allowed.looks_at, f"{self._allowed.name} does not say that it looks at {result}"
         return self.engine.render(self.recipe, self.level if level is None else level, result=result)
+
+    def peek(self, result: str, region: Region) -> Pixels:
+        """A small region of the full size that nothing else looks at."""
+        assert result in self._allowed.looks_at, f"{self._allowed.name} does not say that it looks at {result}"
+        return self.engine.peek(self.recipe, 0, region, result=result)
 
     def reading(self, name: str) -> Any:
         assert name in self._allowed.after, f"{self._allowed.name} does not say that it is made from {name}"

@@ -66,6 +66,8 @@ class Desk:
         """When pictures were taken, as far as it was heard."""
         self.exposures: dict[Path, Exposure] = {}
         """How they were, likewise."""
+        self._as_opened: list[Path] = []
+        """The order of the pictures while they are arranged in another one."""
         self.merged: dict[Path, Merged] = {}
         """Those that were made of several, likewise."""
         self._set_of: dict[Path, Proposed] = {}
@@ -90,7 +92,7 @@ class Desk:
         self.save()
         with self._lock:
             self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
-            self.merged = {}
+            self.merged, self._as_opened = {}, []
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
             self._shut.clear()
@@ -109,6 +111,20 @@ class Desk:
         with self._lock:
             if path not in self.pictures:
                 self.pictures = [*self.pictures, path]
+
+    def arrange(self, key: Callable[[Path], Any] | None) -> None:
+        """Put the pictures into another order, or with None into that in which they were opened."""
+        with self._lock:
+            self._as_opened = self._as_opened or self.pictures
+            came = [path for path in self.pictures if path not in self._as_opened]
+            in_order = [*self._as_opened, *came]
+            self.pictures = in_order if key is None else sorted(in_order, key=key)
+            self._as_opened = [] if key is None else in_order
+
+    @property
+    def is_arranged(self) -> bool:
+        """Whether the pictures are in another order than that in which they were opened."""
+        return bool(self._as_opened)
 
     def close_log(self) -> None:
         if self._log:

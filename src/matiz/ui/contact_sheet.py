@@ -17,16 +17,18 @@ from PySide6.QtCore import (
     QTimer,
     Signal,
 )
-from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen, QShowEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..errors import MatizError
+from ..measure.brief import Brief
 from ..measure.burst import Ranked
 from ..raw.decode import Decoder
 from ..raw.frame import Facts
-from ..wording import percent
+from ..wording import number, percent
 from . import theme
 from .jobs import Job
+from .looking import Looking
 from .over_picture import label
 from .painted import painting_item
 from .session import Session
@@ -34,6 +36,8 @@ from .session import Session
 CELL = QSize(252, 216)
 THUMBNAIL_PX = 480
 REGROUP_MS = 400
+LEAST_FULL, LEAST_HEADROOM_EV = 0.001, 0.5
+"""That are worth a word."""
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
 
@@ -43,6 +47,8 @@ class SheetModel(QAbstractListModel):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.looking = Looking(session)
+        self.looking.came.connect(self._touch)
         self._images: dict[Path, QImage | str | None] = {}
         self._decoder = Decoder()
         # one reader: previews are small, and the open picture must not wait for them
@@ -68,6 +74,7 @@ class SheetModel(QAbstractListModel):
         return path if role == Qt.ItemDataRole.UserRole else None
 
     def end(self) -> None:
+        self.looking.end()
         self._pool.clear()
         self._decoder.stop()
         self._pool.waitForDone()
@@ -121,11 +128,11 @@ class SheetModel(QAbstractListModel):
 
 
 class SheetDelegate(QStyledItemDelegate):
-    """A thumbnail, its name, how it is sorted, its rank."""
+    """A thumbnail, its name, how it is sorted, its rank, what was measured of it."""
 
-    def __init__(self, session: Session, parent=None) -> None:
+    def __init__(self, session: Session, looking: Looking, parent=None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.looking = session, looking
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return CELL
@@ -157,9 +164,14 @@ class SheetDelegate(QStyledItemDelegate):
         painter.setPen(theme.colour("text"))
         words = [document.sorted_as] if document.sorted_as else []
         words += [f"rank {document.rank}"] if document.rank else []
+        merged = self.session.desk.merged.get(path)
+        words += [f"of {len(merged.names)}"] if merged is not None else []
         told = self.session.ranked.get(path)
+        brief = self.looking.briefs.get(path)
         if told is not None:
             self._paint_detail(painter, told, frame)
+        elif brief is not None and isinstance(image, QImage):
+            label(painter, brief_text(brief), _fitted(image, frame).bottomLeft() + QPointF(3.0, -22.0))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
         self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
@@ -179,7 +191,7 @@ class SheetDelegate(QStyledItemDelegate):
     def _paint_set(self, painter: QPainter, path: Path, cell: QRectF) -> None:
         """A line over tiles that belong together, closed at its ends, with its name over the first."""
         found = self.session.desk.set_of(path)
-        if found is None:
+        if found is None or self.session.desk.is_arranged:
             return
         painter.setPen(QPen(theme.colour("quiet"), 1.4))
         y, first, last = cell.top() + 5.0, path == found.pictures[0], path == found.pictures[-1]
@@ -204,7 +216,7 @@ class ContactSheet(QListView):
         self.session = session
         self.sheet = SheetModel(session)
         self.setModel(self.sheet)
-        self.setItemDelegate(SheetDelegate(session, self))
+        self.setItemDelegate(SheetDelegate(session, self.sheet.looking, self))
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
@@ -242,6 +254,20 @@ class ContactSheet(QListView):
         self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         return len(found.pictures)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.sheet.looking.begin()
+
+    def arrange(self, order: str) -> None:
+        """Put the pictures of the shoot into an order, a key of ORDERS; those of which nothing is known come last."""
+        current, briefs = self.current_path(), self.sheet.looking.briefs
+        self.sheet.beginResetModel()
+        own = None if order == "name" else lambda path: _place_of(path, briefs.get(path), order)
+        self.session.desk.arrange(own)
+        self.sheet.endResetModel()
+        if current is not None:
+            self.choose(current)
+
     def choose(self, path: Path) -> None:
         if path in self.session.pictures:
             self.setCurrentIndex(self.sheet.index(self.session.pictures.index(path)))
@@ -255,6 +281,27 @@ class ContactSheet(QListView):
     def _on_opened(self) -> None:
         if self.session.path is not None:
             self.choose(self.session.path)
+
+
+ORDERS = {"name": "by name", "sharp": "sharpest first", "full": "fullest first", "noise": "noisiest first"}
+"""Of the pictures of a shoot, in words."""
+
+
+def _place_of(path: Path, brief: Brief | None, order: str) -> tuple[bool, float, str]:
+    known = None
+    if brief is not None:
+        known = {"sharp": brief.edges_px, "full": -brief.full_share, "noise": brief.snr_dB}[order]
+    return known is None, known or 0.0, path.name.lower()
+
+
+def brief_text(brief: Brief) -> str:
+    """What of a picture is worth a word on its tile."""
+    parts = [f"edges {number(brief.edges_px, 1, 'px')}"] if brief.edges_px is not None else ["edges not sure"]
+    if brief.full_share >= LEAST_FULL:
+        parts.append(f"full {percent(brief.full_share, 1)}")
+    elif brief.headroom_EV >= LEAST_HEADROOM_EV:
+        parts.append(f"headroom {number(brief.headroom_EV, 1, 'EV')}")
+    return "  ".join(parts)
 
 
 def _fitted(image: QImage, frame: QRectF) -> QRectF:

@@ -2,12 +2,12 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
-from ..contact_sheet import ContactSheet
+from ..contact_sheet import ORDERS, ContactSheet
 from ..controls import Words, caption, push
 from ..following import Following
 from ..merging import Merging
@@ -53,6 +53,13 @@ class SortStation(Station):
         self.exposure = caption()
         told.addWidget(self.name)
         told.addWidget(self.exposure, 1)
+        self.order = QComboBox()
+        for key, words in ORDERS.items():
+            self.order.addItem(words, key)
+        self.order.setAccessibleName("Order of the pictures")
+        self.order.setToolTip("The order of the contact sheet, and of next and previous; by what was measured so far")
+        self.order.activated.connect(lambda _: self.sheet.arrange(self.order.currentData()))
+        session.shootChanged.connect(lambda: self.order.setCurrentIndex(0))
         choices = QVBoxLayout()
         choices.setSpacing(8)
         choices.addLayout(told)
@@ -65,7 +72,12 @@ class SortStation(Station):
         self.rank = Words("Rank", [(str(n), str(n) if n else "no rank") for n in range(6)], "How good it is, 1 to 5.")
         self.rank.chosen.connect(lambda text: self.set_rank(int(text)))
         choices.addWidget(self.decision)
-        choices.addWidget(self.rank)
+        ranks = QHBoxLayout()
+        ranks.setSpacing(16)
+        ranks.addWidget(self.rank)
+        ranks.addWidget(self.order)
+        ranks.addStretch(1)
+        choices.addLayout(ranks)
         choices.addStretch(1)
         self.row.addLayout(choices, 1)
         self.merging = Merging(session)

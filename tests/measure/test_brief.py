@@ -1,0 +1,48 @@
+"""Short readings: those of the open picture, nothing else."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from matiz.develop.engine import Engine
+from matiz.measure.brief import Brief, brief_of
+from matiz.measure.picture import Meter
+from matiz.recipe.model import Recipe
+from matiz.simcam.camera import Settings
+from matiz.simcam.shoot import DEMO_SHOTS, simulate
+
+
+def test_they_are_those_of_the_open_picture():
+    shot = next(each for each in DEMO_SHOTS if each.name == "CORVA_0052.dng")
+    frame = simulate(shot.scene, (600, 400), shot.settings, view=shot.view)
+    reading, brief = Meter(Engine(frame)).picture(Recipe()), brief_of(frame)
+    assert brief.full_share == pytest.approx(max(reading.range.clipped), abs=1e-5) and brief.full_share > 0.001
+    assert brief.headroom_EV == pytest.approx(reading.range.headroom_EV, abs=0.01)
+    assert brief.snr_dB == pytest.approx(reading.noise.zones_dB[3], abs=0.1)
+    expected = reading.blur.blur_px if reading.blur.is_sure else None
+    assert brief.edges_px == (None if expected is None else pytest.approx(expected, abs=0.01))
+
+
+def test_more_light_and_more_noise_are_told():
+    frames = [simulate("salt-pans", (600, 400), Settings(iso=iso, ev=ev)) for iso, ev in ((100, -1.0), (6400, -1.0))]
+    quiet, noisy = (brief_of(frame) for frame in frames)
+    assert quiet.snr_dB is not None and noisy.snr_dB is not None and quiet.snr_dB > noisy.snr_dB + 10.0
+    bright = brief_of(simulate("salt-pans", (600, 400), Settings(iso=100, ev=2.0)))
+    assert bright.full_share > quiet.full_share and bright.headroom_EV < quiet.headroom_EV
+
+
+def test_a_rendered_picture_has_no_noise_that_is_known():
+    frame = simulate("salt-pans", (600, 400), Settings())
+    picture = np.clip(np.random.default_rng(1).random((300, 400, 3)), 0, 1).astype(np.float32)
+    brief = brief_of(replace(frame, mosaic=None, linear=picture, is_rendered=True, noise_profile=()))
+    assert brief.snr_dB is None
+
+
+def test_what_is_written_is_read_and_nothing_else():
+    brief = Brief(0.8, 0.01, 0.4, None)
+    assert Brief.from_json(brief.to_json()) == brief
+    with pytest.raises((KeyError, TypeError, ValueError)):
+        Brief.from_json({"edges_px": "sharp", "full_share": 0.0, "headroom_EV": 0.0, "snr_dB": 1.0})
+    with pytest.raises(KeyError):
+        Brief.from_json({})

@@ -1,0 +1,68 @@
+"""What is known of pictures is kept beside them, as long as they are the same."""
+
+import os
+import sqlite3
+
+import pytest
+
+from matiz.errors import FileError
+from matiz.measure.brief import Brief
+from matiz.recipe.model import Recipe
+from matiz.shoot import briefs as at
+from matiz.shoot.briefs import Briefs
+from matiz.shoot.desk import Desk
+
+ONE = Brief(0.81, 0.02, 0.0, 31.5)
+
+
+def test_it_is_there_at_the_next_start_until_the_file_is_another_one(tmp_path, monkeypatch):
+    picture = tmp_path / "a.dng"
+    picture.write_bytes(b"one")
+    kept = Briefs(tmp_path)
+    assert kept.get(picture) is None
+    kept.put(picture, ONE)
+    kept.close()
+    again = Briefs(tmp_path)
+    assert again.get(picture) == ONE and again.get(tmp_path / "b.dng") is None
+    monkeypatch.setattr(at, "VERSION", at.VERSION + 1)
+    assert again.get(picture) is None, "what was read another way is read anew"
+    monkeypatch.undo()
+    os.utime(picture, ns=(1, 1))
+    assert again.get(picture) is None
+    again.put(picture, ONE)
+    picture.write_bytes(b"another")
+    assert again.get(picture) is None
+    again.close()
+
+
+def test_what_is_damaged_is_measured_again(tmp_path):
+    picture = tmp_path / "a.dng"
+    picture.write_bytes(b"one")
+    kept = Briefs(tmp_path)
+    kept.put(picture, ONE)
+    with sqlite3.connect(kept.path) as database:
+        database.execute("update brief set told = '{\"edges_px\": []}'")
+    assert kept.get(picture) is None
+    kept.close()
+    kept.path.write_bytes(b"no database at all" * 100)
+    for beside in kept.path.parent.glob("readings.sqlite-*"):
+        beside.unlink()
+    with pytest.raises(FileError, match="readings cannot be kept"):
+        Briefs(tmp_path)
+
+
+def test_pictures_are_arranged_and_put_back(shoot):
+    desk = Desk()
+    desk.open([shoot])
+    before = list(desk.pictures)
+    desk.arrange(lambda path: [-ord(c) for c in path.name])
+    assert desk.pictures == before[::-1] and desk.is_arranged
+    came = shoot / "CORVA_0099.dng"
+    desk.add(came)
+    desk.arrange(lambda path: path.name)
+    desk.arrange(None)
+    assert desk.pictures == [*before, came] and not desk.is_arranged
+    desk.arrange(lambda path: path.name)
+    desk.open([shoot])
+    assert not desk.is_arranged and desk.recipe(before[0]) == Recipe()
+    desk.close_log()
