@@ -73,6 +73,13 @@ def _take_name(temporary: Path, path: Path) -> None:
         os.replace(temporary, path)
 
 
+def xmp_beside(path: Path) -> Path:
+    """Where XMP lies beside a picture, or would: NAME.xmp, unless only NAME.EXT.xmp is there. Common practice, no
+    source."""
+    plain, whole = path.with_suffix(".xmp"), path.with_name(path.name + ".xmp")
+    return whole if whole.is_file() and not plain.is_file() else plain
+
+
 def part_prefix() -> str:
     """How the temporary files of this process begin: with its number, so that another knows whose they are."""
     return f".matiz-{os.getpid()}-"

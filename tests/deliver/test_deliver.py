@@ -14,7 +14,7 @@ from matiz.deliver.orders import Order, free_name, order_for
 from matiz.deliver.write import deliver, resized
 from matiz.develop.engine import full_picture
 from matiz.errors import ArgumentError, Cancelled, FileError
-from matiz.raw.metadata import Said
+from matiz.raw.frame import Said
 from matiz.recipe.model import Recipe
 
 

@@ -13,7 +13,8 @@ from matiz.deliver.write import deliver
 from matiz.develop.engine import Engine
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
-from matiz.raw.metadata import Kept, Said
+from matiz.raw.frame import Said
+from matiz.raw.metadata import Kept
 from matiz.recipe.model import Recipe
 
 EXIF = {

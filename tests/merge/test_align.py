@@ -48,6 +48,9 @@ def test_what_a_lens_bends_is_found(pans):
     one, other = pans.frame("a", settings), pans.frame("b", replace(settings, seed=2), truth)
     found = aligned(Sensor(one), Sensor(other))
     assert np.abs(found.bend_px[3:]).max() > 0.1 and found.rest_px < 0.12
+    corner = np.array(40.0), np.array(40.0)
+    straight = replace(found, bend_px=np.zeros((10, 2)))
+    assert np.linalg.norm(found.at(*corner) - straight.at(*corner)) > 0.1
 
 
 def test_frames_of_different_things_are_refused(pans, chart_sensor):

@@ -138,6 +138,28 @@ def test_where_all_are_full_it_is_white():
     assert shown.min() > 0.9 and np.ptp(shown.mean(axis=(0, 1))) < 0.05
 
 
+def test_where_only_lighter_frames_reach_what_is_full_is_white():
+    """At a border that the darkest frame does not see, a lamp that fills the others has no colour of its own."""
+    pans = Seen("salt-pans", SIZE, 5)
+    lamp = ((0, 300, 24, 60), 40.0)
+    frames = []
+    for n, ev in enumerate(EVS):
+        settings = replace(PANS, ev=ev, seed=n + 1, time_s=2.0 ** (ev + 0.6) / 60)
+        frames.append(pans.frame(f"L_{n}.dng", settings, moved_by(SIZE, 40.0 * (n == 1), 0.0, 0.0), lamp))
+    made = merge_bracket(frames).frame
+    own = made.linear[310:350, 4:16].reshape(-1, 3) / made.colour.as_shot_neutral
+    assert np.ptp(own, axis=1).max() < 0.02 * own.mean() and own.mean() > 0.2
+
+
+def test_what_is_full_in_the_lightest_frame_alone_has_moved(pans):
+    things = [None, None, ((190, 446, 60, 26), 9.0)]
+    made = merge_bracket(taken(pans, moves=False, things=things))
+    assert any(ax <= 220 <= ax + aw and ay <= 459 <= ay + ah for ax, ay, aw, ah in made.frame.merged.moved)
+    here = np.s_[450:468, 196:244]
+    truth = radiance(pans, -2.6)[here].mean(axis=(0, 1))
+    assert np.abs(made.frame.linear[here].mean(axis=(0, 1)) / truth - 1.0).max() < 0.03
+
+
 @pytest.mark.parametrize("fault", ["one", "size", "camera", "picture"])
 def test_frames_that_do_not_go_together_are_refused(pans, fault):
     frames = taken(pans, moves=False, evs=(-0.6, -2.6))

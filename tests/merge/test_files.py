@@ -84,6 +84,26 @@ def test_the_merged_one_is_in_no_set(made, merged):
     desk.close_log()
 
 
+def test_one_that_was_merged_splits_no_set(tmp_path):
+    """It has the time of its reference, which may lie in the middle."""
+    from matiz.raw.frame import Facts, Merged
+    from matiz.shoot.desk import Desk
+
+    names = ["a.dng", "b.dng", "b0.dng", "c.dng"]
+    for name in names:
+        (tmp_path / name).write_bytes(b"")
+    desk = Desk()
+    desk.open([tmp_path])
+    for name, time_s in zip(names, (1 / 240, 1 / 60, 1 / 60, 1 / 15), strict=True):
+        second = {"a": 1, "b": 2, "c": 3}[name[0]]
+        shot = Exposure(iso=100, time_s=time_s, f_number=8.0, time_utc=f"2026-03-14T06:31:0{second}Z")
+        merged = Merged("bracket", ("b.dng",), (0.0,)) if name == "b0.dng" else None
+        desk.hear(tmp_path / name, Facts("", shot, (9, 9), merged=merged))
+    desk.regroup()
+    assert [path.name for path in desk.set_of(tmp_path / "a.dng").pictures] == ["a.dng", "b.dng", "c.dng"]
+    desk.close_log()
+
+
 def test_a_second_one_takes_no_place_of_the_first(made, merged):
     again = merge_files(sorted(made.glob("CORVA_????.dng"))[:2], read_frame, kind="bracket")
     assert again.path.name == "CORVA_0016-0017 bracket.dng"

@@ -113,6 +113,16 @@ def test_each_gives_what_it_holds_sharp(merged):
     assert sum(merged.shares) == pytest.approx(1.0, abs=0.01) and min(merged.shares) > 0.2
 
 
+def test_detail_is_told_alike_in_frames_exposed_otherwise(pair):
+    from matiz.merge.focus import _detail
+
+    scene = scene_of("salt-pans", SIZE, view=6)
+    darker = expose(scene, replace(SETTINGS, ev=SETTINGS.ev - 1.0, seed=5))
+    own, other = _detail(Laid(Sensor(pair[0])), 1.0), _detail(Laid(Sensor(darker)), 0.5)
+    lively = own > np.percentile(own, 70)
+    assert np.median(other[lively] / own[lively]) == pytest.approx(1.0, abs=0.1)
+
+
 def test_frames_that_are_alike_stay_what_they_are(pair):
     made = merge_focus([pair[0], replace(pair[0], path=Path("F_2.dng"))]).frame.linear
     own = Laid(Sensor(pair[0])).seen((0, 0, *SIZE))[0]

@@ -140,6 +140,15 @@ def test_stars_are_laid_within_a_fifth_of_a_px(night, series):
     assert np.median(np.linalg.norm(found.at(own[:, 0], own[:, 1]) - to, axis=1)) < 0.2
 
 
+def test_stars_that_moved_far_are_found_by_the_vote_of_most(night):
+    one, other = (stars_of(Sensor(night.frame("S.dng", turn, seed=9))) for turn in (0.0, 3.0))
+    found = stars_aligned(one, other, SIZE)
+    own, to = night.stars, night.at(3.0)
+    inside = (own > 60).all(axis=1) & (own[:, 0] < WIDTH - 60) & (own[:, 1] < 0.3 * HEIGHT)
+    assert np.linalg.norm((to - own)[inside], axis=1).min() > 16.0
+    assert np.median(np.linalg.norm(found.at(*own[inside].T) - to[inside], axis=1)) < 0.3
+
+
 def test_without_stars_the_sky_cannot_be_held():
     grey = scene_of("grey", SIZE)
     frames = [replace(expose(grey, replace(SETTINGS, ev=0.0, seed=n)), path=Path(f"G_{n}.dng")) for n in (1, 2, 3)]

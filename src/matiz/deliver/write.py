@@ -18,7 +18,8 @@ from ..errors import ArgumentError, Cancelled, FileError
 from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
-from ..raw.metadata import NOTHING, Kept, Said, told_in, write_metadata
+from ..raw.frame import Said
+from ..raw.metadata import NOTHING, Kept, told_in, write_metadata
 from ..recipe.document import Document
 from ..recipe.model import Recipe
 from .encode import TOLD_LATER, About, write_pixels

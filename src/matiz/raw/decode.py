@@ -10,7 +10,7 @@ import sys
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
 from ..files import clear_shared, shared_prefix
-from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic
+from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic, Said
 from .white import found_white
 
 TIME_LIMIT_S, LISTING_LIMIT_S = 60.0, 10.0
@@ -86,6 +86,18 @@ class Decoder:
             )  # fmt: skip
             return np.array(_mapped(out, answer["preview"])), facts
 
+    def said_beside(self, path: Path) -> Said:
+        """What XMP beside a picture says of it; nothing where there is none. FormatError when it is damaged."""
+        with exchange_file() as out:
+            answer = self._ask("said beside", path, out, limit_s=LISTING_LIMIT_S)
+            return Said(answer["rank"], answer["caption"], tuple(answer["keywords"]))
+
+    def packet_saying(self, path: Path, said: Said) -> bytes:
+        """The XMP to lie beside a picture: see `beside.packet_saying`."""
+        with exchange_file() as out:
+            self._ask("packet saying", path, out, limit_s=LISTING_LIMIT_S, said=asdict(said))
+            return out.read_bytes()
+
     def _ask(
         self,
         task: str,
@@ -95,11 +107,12 @@ class Decoder:
         *,
         size_px: int = 0,
         limit_s: float | None = None,
+        said: dict[str, Any] | None = None,
     ) -> dict[str, Any]:
         if not path.is_file():
             raise FileError(f"{path}: there is no such file")
         limit_s = self._time_limit_s if limit_s is None else limit_s
-        asked = {"task": task, "path": str(path.resolve()), "out": str(out), "size_px": size_px}
+        asked = {"task": task, "path": str(path.resolve()), "out": str(out), "size_px": size_px, "said": said}
         request = json.dumps(asked) + "\n"
         with self._lock:
             if not wanted():

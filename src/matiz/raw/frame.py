@@ -115,6 +115,16 @@ class Metadata:
 
 
 @dataclass(frozen=True)
+class Said:
+    """What the user says of a picture; what is empty leaves what came with its file."""
+
+    rank: int = 0
+    """1..5."""
+    caption: str = ""
+    keywords: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Merged:
     """What a frame was made of, when it was made of several."""
 

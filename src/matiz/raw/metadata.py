@@ -19,7 +19,7 @@ import exiv2
 from PIL import Image as Pillow
 
 from ..errors import FileError
-from .frame import Exposure, Frame, Metadata
+from .frame import Exposure, Frame, Metadata, Said
 
 MOST_TEXT, MOST_PACKET = 16_384, 2**20
 SOFTWARE = "Matiz"
@@ -74,16 +74,6 @@ class Kept:
 
 
 ALL = Kept()
-
-
-@dataclass(frozen=True)
-class Said:
-    """What the user says of a picture; what is empty leaves what came with its file."""
-
-    rank: int = 0
-    """1..5."""
-    caption: str = ""
-    keywords: tuple[str, ...] = ()
 
 
 NOTHING = Said()
@@ -184,19 +174,26 @@ def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, said: Sai
 
 def _say(said: Said, exif: Any, iptc: Any, xmp: Any) -> None:
     """Rank, caption and keywords, under every name by which readers look for them."""
-    if said.rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
-        xmp["Xmp.xmp.Rating"] = str(said.rank)
+    say_in_xmp(said, xmp)
     if said.caption or said.keywords:
         _put(iptc, "Iptc.Envelope.CharacterSet", UTF_8)
     if said.caption:
         _put(exif, "Exif.Image.ImageDescription", said.caption)
         _put(iptc, "Iptc.Application2.Caption", _shortened(said.caption, CAPTION_BYTES))
-        _put(xmp, "Xmp.dc.description", said.caption)
     if said.keywords:
         _drop(iptc, "Iptc.Application2.Keywords")
-        _drop(xmp, "Xmp.dc.subject")
         for word in said.keywords:
             _add(iptc, "Iptc.Application2.Keywords", _shortened(word, KEYWORD_BYTES))
+
+
+def say_in_xmp(said: Said, xmp: Any) -> None:
+    """Put what the user says of a picture into its XMP; what is empty leaves what is there."""
+    if said.rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
+        xmp["Xmp.xmp.Rating"] = str(said.rank)
+    if said.caption:
+        _put(xmp, "Xmp.dc.description", said.caption)
+    if said.keywords:
+        _drop(xmp, "Xmp.dc.subject")
         words = exiv2.XmpArrayValue(exiv2.TypeId.xmpBag)
         for word in said.keywords:
             words.append(word)

@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ..errors import FormatError, MatizError
-from .frame import CameraColour, Exposure
+from .beside import packet_saying, said_beside
+from .frame import CameraColour, Exposure, Said
 from .light_sources import LIGHT_SOURCE_K
 from .listing import picture_size, preview_of, rating_beside, thumbnail
 from .metadata import Told, read_metadata
@@ -212,7 +213,17 @@ def _answer(request: dict[str, Any]) -> dict[str, Any]:
     path = Path(request["path"])
     try:
         with Path(request["out"]).open("wb") as out:
-            return decode(path, out) if request["task"] == "decode" else listing(path, out, int(request["size_px"]))
+            match request["task"]:
+                case "decode":
+                    return decode(path, out)
+                case "listing":
+                    return listing(path, out, int(request["size_px"]))
+                case "said beside":
+                    return vars(said_beside(path))
+                case _:
+                    said = request["said"]
+                    out.write(packet_saying(path, Said(said["rank"], said["caption"], tuple(said["keywords"]))))
+                    return {}
     except MatizError as error:
         return {"error": str(error)}
     except FileNotFoundError:

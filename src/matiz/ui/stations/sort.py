@@ -13,6 +13,7 @@ from ..following import Following
 from ..merging import Merging
 from ..picture_view import PictureView
 from ..session import Session
+from ..xmp import take_in, write_beside
 from .base import Station
 
 DECK_PX = 132
@@ -34,6 +35,16 @@ MERGES = (
     ),
 )  # fmt: skip
 """Each as what it is said to be, whatever the files say."""
+XMPS = (
+    ActionSpec(
+        "xmp_out", "Write XMP beside", ("Ctrl+Alt+X",),
+        "Rank, caption and keywords of the selected into NAME.xmp, for other programs.", "write_xmp", "Sort",
+    ),
+    ActionSpec(
+        "xmp_in", "Take in XMP", ("Ctrl+Shift+X",),
+        "Rank, caption and keywords of the selected from NAME.xmp beside them.", "take_in_xmp", "Sort",
+    ),
+)  # fmt: skip
 EXPOSURE_WORDS = [(SAME, "same exposure"), (LEVELLED, "levelled"), (OWN, "their own")]
 
 
@@ -179,6 +190,7 @@ class SortStation(Station):
         tip = "Select all pictures of the burst, bracket or pair that this one is in."
         return (
             *MERGES,
+            *XMPS,
             ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),
         )
 
@@ -186,6 +198,12 @@ class SortStation(Station):
         """Sorting and ranks then go to all of it."""
         if not self.sheet.choose_set():
             self.session.said.emit("This picture is in no set.")
+
+    def write_xmp(self) -> None:
+        write_beside(self.session, self._chosen())
+
+    def take_in_xmp(self) -> None:
+        take_in(self.session, self._chosen())
 
     def main(self) -> QWidget:
         return self.sheet
