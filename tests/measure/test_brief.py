@@ -32,6 +32,16 @@ def test_more_light_and_more_noise_are_told():
     assert bright.full_share > quiet.full_share and bright.headroom_EV < quiet.headroom_EV
 
 
+def test_edges_that_one_place_alone_tells_are_not_told(monkeypatch):
+    from matiz.measure.blur import BlurReading
+
+    read = Meter.read
+    for is_sure, expected in ((True, 0.5), (False, None)):
+        blur = BlurReading(0.5, 30, ((0.5, 1.4),), (True, False), is_sure)
+        monkeypatch.setattr(Meter, "read", lambda *given, blur=blur: {**read(*given), "blur": blur})
+        assert brief_of(simulate("salt-pans", (600, 400), Settings())).edges_px == expected
+
+
 def test_a_rendered_picture_has_no_noise_that_is_known():
     frame = simulate("salt-pans", (600, 400), Settings())
     picture = np.clip(np.random.default_rng(1).random((300, 400, 3)), 0, 1).astype(np.float32)

@@ -134,6 +134,8 @@ def test_where_all_are_full_it_is_white():
     sun = [((600, 200, 60, 60), 40.0)] * 3
     made = merge_bracket(taken(pans, moves=False, things=sun))
     assert made.frame.linear[210:250, 610:650].min() > 0.97
+    assert Sensor(made.frame).highlights is not None, "the colour round it is rebuilt as of a frame that is one"
+    assert Sensor(replace(made.frame, merged=None)).highlights is None
     shown = Engine(made.frame).render(Recipe(), 0, (610, 210, 40, 40), result="display")
     assert shown.min() > 0.9 and np.ptp(shown.mean(axis=(0, 1))) < 0.05
 

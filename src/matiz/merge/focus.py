@@ -19,7 +19,7 @@ from ..develop.tiles import Size, level_size
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
 from .align import LIGHT, Alignment
-from .laid import OUTSIDE, Laid
+from .laid import Laid, places, remapped
 from .lay import laid_together
 from .light import expected_light
 from .together import Told, checked, heard
@@ -74,26 +74,26 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
 
 def _detail(laid: Laid, gain: float) -> Plane:
     """The power of fine detail where the reference has it, (height, width) at LEVEL; -1 where the frame does not
-    reach."""
+    reach. It is looked at as the frame lies itself, so that resampling takes nothing of it."""
     size: Size = laid.sensor.frame.size
     width, height = level_size(size, LEVEL)
     out = np.empty((height, width), np.float32)
     margin, side = 8, 2**LEVEL
     noise = noise_of(laid.sensor.frame)
-    weights = (LIGHT / laid.sensor.frame.colour.as_shot_neutral).astype(np.float32)
+    weights = (LIGHT / laid.sensor.frame.colour.as_shot_neutral / gain).astype(np.float32)
     for top in range(0, height, STRIP_ROWS // side):
         rows = min(STRIP_ROWS // side, height - top)
         first, last = max(0, top * side - margin), min(size[1], (top + rows) * side + margin)
-        camera, nearly = laid.seen((0, first, size[0], last - first))
-        light = camera @ weights
+        light = laid.sensor.read(0, (0, first, size[0], last - first)) @ weights
         # noise is even on it, whatever the exposure
-        even = np.sqrt(np.maximum(light / np.float32(gain) + np.float32(noise.read**2 / noise.shot), 0.0))
+        even = np.sqrt(np.maximum(light + np.float32(noise.read**2 / noise.shot), 0.0))
         fine = cv2.GaussianBlur(even, (0, 0), FINE_PX) - cv2.GaussianBlur(even, (0, 0), COARSE_PX)
-        power = fine * fine
-        power[nearly >= OUTSIDE / 100.0] = -1.0
-        inner = power[top * side - first : top * side - first + rows * side, : width * side]
-        out[top : top + rows] = cv2.resize(inner, (width, rows), interpolation=cv2.INTER_AREA)
-    return out
+        inner = fine[top * side - first : top * side - first + rows * side, : width * side]
+        out[top : top + rows] = cv2.resize(inner * inner, (width, rows), interpolation=cv2.INTER_AREA)
+    if laid.alignment is None:
+        return out
+    at = places(laid.alignment, (0, 0, width, height), LEVEL)
+    return remapped(out, at, cv2.INTER_LINEAR, cv2.BORDER_CONSTANT, -1.0)
 
 
 def _masks(detail: Sequence[Plane]) -> Plane:

@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
 from ..develop.sensor import Sensor
-from ..develop.tiles import Region, Size, grown
+from ..develop.tiles import Region, Size, grown, level_size
+from ..image.orientation import upright
+from ..raw.frame import Frame
 from .align import Alignment
 
 STEP = 16
@@ -96,3 +98,14 @@ def _box(to: Plane, size: Size) -> Region | None:
     left, top = max(0, left - REACH_PX), max(0, top - REACH_PX)
     right, bottom = min(size[0], right + REACH_PX), min(size[1], bottom + REACH_PX)
     return (left, top, right - left, bottom - top) if right - left > 1 and bottom - top > 1 else None
+
+
+def highest_within(frame: Frame, level: int) -> Plane:
+    """The highest photosite of each px of a level, which means hide, (height, width), 0..1 of white."""
+    mosaic = frame.mosaic
+    assert mosaic is not None
+    width, height = level_size(frame.size, level)
+    side, black = 2**level, float(mosaic.black.mean())
+    values = np.ascontiguousarray(upright(mosaic.values, frame.orientation)[: height * side, : width * side])
+    highest = cv2.dilate(values, np.ones((side, side), np.uint8), anchor=(0, 0))[::side, ::side]
+    return ((highest - np.float32(black)) / np.float32(mosaic.white - black)).astype(np.float32)

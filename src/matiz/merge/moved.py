@@ -14,11 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.tiles import Region, Size, level_size
-from ..image.orientation import upright
-from ..raw.frame import Frame
+from ..develop.tiles import Region, level_size
 from ..raw.noise import Noise, noise_of
-from .laid import Laid, places, remapped
+from .laid import Laid, highest_within, places, remapped
 
 LEVEL = 2
 """That is compared."""
@@ -120,7 +118,7 @@ def _seen(laid: Laid, gain: float) -> _Seen:
     sensor = laid.sensor
     whole = (0, 0, *level_size(sensor.frame.size, LEVEL))
     camera = np.asarray(sensor.read(LEVEL, whole), np.float32)
-    highest = _highest_within(sensor.frame, (whole[2], whole[3]))
+    highest = highest_within(sensor.frame, LEVEL)
     known: NDArray[np.bool_] = np.ones((whole[3], whole[2]), bool)
     if laid.alignment is not None:
         at = places(laid.alignment, whole, LEVEL)
@@ -132,16 +130,6 @@ def _seen(laid: Laid, gain: float) -> _Seen:
     full = np.asarray(cv2.dilate(highest, np.ones((3, 3), np.uint8)) >= FULL)
     brightest = cv2.dilate(highest, np.ones((5, 5), np.uint8)) / np.float32(gain)
     return _Seen(calm, noise, full, brightest, known, 1.0 / gain)
-
-
-def _highest_within(frame: Frame, size: Size) -> Plane:
-    """The highest photosite of each px of the level, which means hide, 0..1 of white."""
-    mosaic = frame.mosaic
-    assert mosaic is not None
-    side, black = 2**LEVEL, float(mosaic.black.mean())
-    values = np.ascontiguousarray(upright(mosaic.values, frame.orientation)[: size[1] * side, : size[0] * side])
-    highest = cv2.dilate(values, np.ones((side, side), np.uint8), anchor=(0, 0))[::side, ::side]
-    return ((highest - np.float32(black)) / np.float32(mosaic.white - black)).astype(np.float32)
 
 
 def _mean_noise(noise: Noise, camera: Camera) -> Camera:
