@@ -20,6 +20,7 @@ NAMES = (
     "people",
     "detail",
     "deliver",
+    "merge",
     "readings",
 )
 

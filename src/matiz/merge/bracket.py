@@ -19,9 +19,9 @@ from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
 from .align import Alignment
 from .laid import OUTSIDE, Laid
-from .lay import laid_together
 from .light import expected_light
 from .moved import Moved, find_moved
+from .stack import laid_together
 from .together import Told, checked, heard, in_areas
 
 AREA = (1024, 256)

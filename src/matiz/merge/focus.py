@@ -20,8 +20,8 @@ from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
 from .align import LIGHT, Alignment
 from .laid import Laid, places, remapped
-from .lay import laid_together
 from .light import expected_light
+from .stack import laid_together
 from .together import Told, checked, heard
 
 STRIP_ROWS = 256

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ..errors import FileError
 from ..measure.brief import VERSION, Brief
+from .database import open_database
 
 _LAYOUT = """
 create table if not exists brief (
@@ -26,14 +27,7 @@ class Briefs:
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / ".matiz" / "readings.sqlite"
-        try:
-            self.path.parent.mkdir(exist_ok=True)
-            self._database = sqlite3.connect(self.path, timeout=10.0)
-            self._database.execute("pragma journal_mode = wal")
-            self._database.execute("pragma synchronous = normal")
-            self._database.executescript(_LAYOUT)
-        except (OSError, sqlite3.Error) as error:
-            raise FileError(f"{self.path}: readings cannot be kept ({error}); the folder must be writable") from None
+        self._database = open_database(self.path, _LAYOUT, "readings cannot be kept")
 
     def get(self, picture: Path) -> Brief | None:
         """Of a picture as its file is now; None where it was not measured, or was another one."""

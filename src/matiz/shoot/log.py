@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..errors import FileError, MatizError
 from ..recipe.change import Change
+from .database import open_database
 from .folder import pictures_in
 from .sidecar import load_document
 
@@ -45,15 +46,7 @@ class Log:
     def __init__(self, folder: Path) -> None:
         self.path = folder / ".matiz" / "shoot.sqlite"
         fresh = not self.path.exists()
-        try:
-            self.path.parent.mkdir(exist_ok=True)
-            self._database = sqlite3.connect(self.path, timeout=10.0)
-            self._database.execute("pragma journal_mode = wal")
-            # the sidecars hold what was decided: a step must not wait for the disk a second time
-            self._database.execute("pragma synchronous = normal")
-            self._database.executescript(_LAYOUT)
-        except (OSError, sqlite3.Error) as error:
-            raise FileError(f"{self.path}: the log cannot be opened ({error}); the folder must be writable") from None
+        self._database = open_database(self.path, _LAYOUT, "the log cannot be opened")
         if fresh:
             try:
                 self._rebuild(folder)

@@ -51,6 +51,8 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     settle(window)
     window.go_to(window.sort)
     window.sort.sheet.choose(pictures["CORVA_0036"])
+    while not window.sort.sheet.sheet.looking.is_done:
+        settle(window)
     settle(window)
     keep("sort")
     open_at("CORVA_0011", window.light)
