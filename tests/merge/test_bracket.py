@@ -178,6 +178,22 @@ def test_frames_that_do_not_go_together_are_refused(pans, fault):
         merge_bracket(frames)
 
 
+def test_the_noise_of_a_frame_that_says_nothing_of_it_is_measured_once(pans, monkeypatch):
+    from matiz.raw import noise
+
+    counted, measure = [], noise.measure_noise
+
+    def count(mosaic, common):
+        counted.append(mosaic)
+        return measure(mosaic, common)
+
+    monkeypatch.setattr(noise, "measure_noise", count)
+    frames = [replace(frame, noise_profile=()) for frame in taken(pans)]
+    made = merge_bracket(frames)
+    assert len(counted) == 3 and made.frame.noise_profile == ()
+    assert np.log2(made.gains) == pytest.approx((0.0, -2.0, 2.0), abs=0.01)
+
+
 def test_it_can_be_stopped(pans):
     heard = []
 

@@ -1,5 +1,14 @@
 """Decisions given to others of the shoot, and others kept in step, in the real window."""
 
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
 import pytest
 
 from matiz.proposals.given_stations import LEVELLED, OWN, given_stations
@@ -106,3 +115,58 @@ def test_what_cannot_be_levelled_keeps_its_exposure_and_that_is_said(window, sor
     assert load_document(third).recipe.tone.exposure_EV == 0.0
     assert load_document(third).recipe.tone.black_EV == -7.0
     assert "1 exposure left" in window.header.word.whole()
+
+
+MANY = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from matiz.ui.app import application
+from matiz.ui.session import Session
+from matiz.ui.window import Window
+app = application()
+window = Window(Session())
+window.show()
+window.open_paths([Path(sys.argv[1])])
+session, following = window.session, window.sort.following
+count = [0]
+def decide():
+    if not session.is_open or not following.is_idle():
+        return
+    if following.anchor is None:
+        following.follow(session.pictures)
+    count[0] += 1
+    session.commit([("tone.exposure_EV", count[0] / 100)], "x")
+    print(count[0], flush=True)
+timer = QTimer(interval=20)
+timer.timeout.connect(decide)
+timer.start()
+app.exec()
+"""
+
+
+def test_two_hundred_follow_and_a_kill_in_the_middle_leaves_every_sidecar_whole(shoot):
+    first = shoot / "CORVA_0011.dng"
+    for n in range(200):
+        os.link(first, shoot / f"CORVA_1{n:03d}.dng")
+    for name in ("CORVA_0031.dng", "CORVA_0052.dng"):
+        (shoot / name).unlink()
+    root = Path(__file__).parents[2]
+    process = subprocess.Popen([sys.executable, "-c", MANY, str(shoot)], cwd=root, stdout=subprocess.PIPE, text=True)
+    told = 0
+    while told < 4:
+        told = int(process.stdout.readline() or 4)
+    time.sleep(0.25)
+    os.kill(process.pid, signal.SIGKILL)
+    process.stdout.close()
+    process.wait()
+    sidecars = sorted(shoot.glob("CORVA_1*.matiz.json"))
+    assert len(sidecars) > 150, "they are written while it goes on"
+    values = []
+    for sidecar in sidecars:
+        assert json.loads(sidecar.read_text())
+        document = load_document(sidecar.with_name(sidecar.name.removesuffix(".matiz.json")))
+        values.append(document.recipe.tone.exposure_EV)
+        assert len(document.version.history.changes) == 1
+    assert set(values) <= {n / 100 for n in range(1, 12)}
+    shutil.rmtree(shoot)

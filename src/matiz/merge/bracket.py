@@ -22,7 +22,7 @@ from .laid import OUTSIDE, Laid
 from .light import expected_light
 from .moved import Moved, find_moved
 from .stack import laid_together
-from .together import Told, checked, heard, in_areas
+from .together import Told, heard, in_areas, prepared
 
 AREA = (1024, 256)
 FADES, ENDS = 0.90, 0.98
@@ -54,7 +54,7 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     told: hears the share that is done and what is being done, and returns False to stop, which raises Cancelled.
     Raises ArgumentError for frames that do not go together, AlignError where they show different things.
     """
-    checked(frames, "bracket")
+    frames = prepared(frames, "bracket")
     expected = expected_light(frames)
     order = sorted(range(len(frames)), key=lambda n: expected[n])
     first = order[len(order) // 2 - (len(order) + 1) % 2]

@@ -22,7 +22,7 @@ from .align import LIGHT, Alignment
 from .laid import Laid, places, remapped
 from .light import expected_light
 from .stack import laid_together
-from .together import Told, checked, heard
+from .together import Told, heard, prepared
 
 STRIP_ROWS = 256
 LEVEL = 2
@@ -55,7 +55,7 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
 
     told: as for `bracket.merge_bracket`, likewise what is raised.
     """
-    checked(frames, "focus")
+    frames = prepared(frames, "focus")
     laid, gains, alignments = laid_together(
         frames, expected_light(frames), lambda share, text: told(0.25 * share, text)
     )

@@ -23,7 +23,7 @@ from .align import AlignError, Alignment, aligned, standing_share
 from .laid import OUTSIDE, Laid
 from .light import expected_light, measured_light
 from .stars import stars_aligned, stars_of
-from .together import Told, checked, heard, in_areas
+from .together import Told, heard, in_areas, prepared
 
 MOST_ROWS = 1024
 """Of all frames together, of which each has its part in memory at a time."""
@@ -62,28 +62,27 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
 
     The one in the middle of the series is the reference. told, and what is raised: as for `bracket.merge_bracket`.
     """
-    checked(frames, "mean")
+    frames = prepared(frames, "mean")
     if hold not in HOLDS:
         raise ArgumentError(f"hold: one of {', '.join(HOLDS)}, got {hold!r}")
     middle = len(frames) // 2
-    series = [Sensor(frame) for frame in frames]
     ways: dict[str, list[Alignment | None]] = {}
     if hold != "sky":
         heard(told, 0.0, "Laying the frames on each other by the ground")
-        ways["ground"] = _by_ground(series, middle, told)
+        ways["ground"] = _by_ground(frames, middle, told)
     if hold != "ground":
         heard(told, 0.2, "Laying the frames on each other by the stars")
         try:
-            ways["sky"] = _by_stars(series, middle)
+            ways["sky"] = _by_stars(frames, middle)
         except AlignError:
             if hold == "sky":
                 raise
     order = [middle, *(n for n in range(len(frames)) if n != middle)]
     expected = expected_light(frames)
-    gains = [1.0] + [_gain(series, n, middle, ways, expected) for n in order[1:]]
+    gains = [1.0] + [_gain(frames, n, middle, ways, expected) for n in order[1:]]
     means, unrest, out = [], [], 0.0
     for step, (name, alignments) in enumerate(ways.items()):
-        laid = [Laid(series[n], alignments[n]) for n in order]
+        laid = [Laid(Sensor(frames[n]), alignments[n]) for n in order]
         mean, restless, share = _mean(laid, gains, _part(told, name, step, len(ways)))
         means.append(mean)
         unrest.append(restless)
@@ -95,7 +94,7 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
     record = Merged("mean", tuple(frames[n].path.name for n in order), tuple(round(log2(gain), 3) for gain in gains))
     merged = replace(reference, mosaic=None, linear=linear, orientation=1, noise_profile=(), merged=record)
     of_others = {name: tuple(alignments[n] for n in order[1:]) for name, alignments in ways.items()}
-    left = _noise_left(Laid(series[middle]), linear)
+    left = _noise_left(Laid(Sensor(frames[middle])), linear)
     return MeanMerge(merged, of_others.get("ground", ()), of_others.get("sky", ()), sky_share, left, out)
 
 
@@ -104,24 +103,26 @@ def _part(told: Told, name: str, step: int, steps: int) -> Callable[[float], Non
     return lambda share: heard(told, 0.3 + 0.7 * (step + share) / steps, words)
 
 
-def _by_ground(series: Sequence[Sensor], middle: int, told: Told) -> list[Alignment | None]:
+def _by_ground(frames: Sequence[Frame], middle: int, told: Told) -> list[Alignment | None]:
     """None for those that stand, also where too little can be seen of the ground: a tripod is what such series need."""
     out: list[Alignment | None] = []
-    for n, sensor in enumerate(series):
-        heard(told, 0.2 * n / len(series), "Laying the frames on each other by the ground")
+    first = Sensor(frames[middle])
+    for n, frame in enumerate(frames):
+        heard(told, 0.2 * n / len(frames), "Laying the frames on each other by the ground")
+        sensor = Sensor(frame)
         try:
-            stands = n == middle or standing_share(series[middle], sensor) >= LEAST_STANDING
-            out.append(None if stands else aligned(series[middle], sensor))
+            stands = n == middle or standing_share(first, sensor) >= LEAST_STANDING
+            out.append(None if stands else aligned(first, sensor))
         except AlignError:
             out.append(None)
     return out
 
 
-def _by_stars(series: Sequence[Sensor], middle: int) -> list[Alignment | None]:
-    stars, size = [stars_of(sensor) for sensor in series], series[middle].frame.size
-    out: list[Alignment | None] = [None] * len(series)
+def _by_stars(frames: Sequence[Frame], middle: int) -> list[Alignment | None]:
+    stars, size = [stars_of(Sensor(frame)) for frame in frames], frames[middle].size
+    out: list[Alignment | None] = [None] * len(frames)
     # from the middle out: each frame is near where the one before it was
-    for way in (range(middle + 1, len(series)), range(middle - 1, -1, -1)):
+    for way in (range(middle + 1, len(frames)), range(middle - 1, -1, -1)):
         before: Alignment | None = None
         for n in way:
             before = out[n] = stars_aligned(stars[middle], stars[n], size, before)
@@ -129,10 +130,11 @@ def _by_stars(series: Sequence[Sensor], middle: int) -> list[Alignment | None]:
 
 
 def _gain(
-    series: Sequence[Sensor], n: int, middle: int, ways: dict[str, list[Alignment | None]], expected: list[float]
+    frames: Sequence[Frame], n: int, middle: int, ways: dict[str, list[Alignment | None]], expected: list[float]
 ) -> float:
-    alignment = next(iter(ways.values()))[n] or Alignment(size=series[middle].frame.size)
-    return measured_light(series[middle], series[n], alignment, expected[n] / expected[middle])
+    alignment = next(iter(ways.values()))[n] or Alignment(size=frames[middle].size)
+    first, sensor = Sensor(frames[middle]), Sensor(frames[n])
+    return measured_light(first, sensor, alignment, expected[n] / expected[middle])
 
 
 def _mean(laid: Sequence[Laid], gains: Sequence[float], done: Callable[[float], None]) -> tuple[Camera, Plane, float]:

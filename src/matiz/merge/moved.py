@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.sensor import Sensor
 from ..develop.tiles import Region, level_size
 from ..raw.noise import Noise, noise_of
 from .laid import Laid, highest_within, places, remapped
@@ -115,7 +116,7 @@ def find_moved(frames: Sequence[Laid], gains: Sequence[float]) -> Moved:
 
 
 def _seen(laid: Laid, gain: float) -> _Seen:
-    sensor = laid.sensor
+    sensor = Sensor(laid.sensor.frame)  # its levels go with it
     whole = (0, 0, *level_size(sensor.frame.size, LEVEL))
     camera = np.asarray(sensor.read(LEVEL, whole), np.float32)
     highest = highest_within(sensor.frame, LEVEL)

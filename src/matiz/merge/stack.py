@@ -18,20 +18,20 @@ def laid_together(
 
     expected: the light of each, as the files have it. AlignError where they show different things.
     """
-    sensors = [Sensor(frame) for frame in frames]
-    first = sensors[0]
+    first = Sensor(frames[0])
 
     def one(n: int) -> tuple[Alignment, float]:
-        ratio = expected[n] / expected[0]
-        alignment = aligned(first, sensors[n], ratio)
-        return alignment, measured_light(first, sensors[n], alignment, ratio)
+        # levels that are looked at here go with it: of many frames they would fill the memory
+        ratio, sensor = expected[n] / expected[0], Sensor(frames[n])
+        alignment = aligned(first, sensor, ratio)
+        return alignment, measured_light(first, sensor, alignment, ratio)
 
-    laid, gains, alignments = [Laid(first)], [1.0], []
+    laid, gains, alignments = [Laid(Sensor(frames[0]))], [1.0], []
     with ThreadPoolExecutor(2) as pool:
         try:
             for n, (alignment, gain) in enumerate(pool.map(one, range(1, len(frames))), 1):
                 # what did not move is not resampled
-                laid.append(Laid(sensors[n], None if alignment.is_still else alignment))
+                laid.append(Laid(Sensor(frames[n]), None if alignment.is_still else alignment))
                 gains.append(gain)
                 alignments.append(alignment)
                 heard(told, n / (len(frames) - 1), f"Laying the frames on {frames[0].path.name}")

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from ..colour.types import Camera
 from ..develop.tiles import Region, Size
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
+from ..raw.noise import noise_of
 
 Told = Callable[[float, str], bool]
 """Hears the share that is done and what is being done; False stops it."""
@@ -16,8 +18,9 @@ MOST = 60
 """Frames at a time."""
 
 
-def checked(frames: Sequence[Frame], kind: str) -> None:
-    """Raises ArgumentError, saying why, for frames that cannot become one."""
+def prepared(frames: Sequence[Frame], kind: str) -> list[Frame]:
+    """The frames with what their noise is, which is asked of each over and over. Raises ArgumentError, saying why, for
+    frames that cannot become one."""
     if not 2 <= len(frames) <= MOST:
         raise ArgumentError(f"{kind}: from 2 to {MOST} frames can become one, not {len(frames)}")
     first = frames[0]
@@ -31,6 +34,11 @@ def checked(frames: Sequence[Frame], kind: str) -> None:
         if frame.camera != first.camera:
             cameras = f"{frame.camera}, {first.path.name} of {first.camera}"
             raise ArgumentError(f"{frame.path.name}: is of {cameras}; choose frames of one camera")
+    out = []
+    for frame in frames:
+        noise = noise_of(frame)
+        out.append(replace(frame, noise_profile=((noise.shot, noise.read**2),)))
+    return out
 
 
 def heard(told: Told, share: float, text: str) -> None:
