@@ -533,7 +533,7 @@ def test_killing_the_process_in_a_drag_loses_at_most_the_last_second(shoot):
 def test_the_demo_is_made_in_the_window_and_can_be_stopped(qapp, tmp_path):
     made = Window(Session())
     made.show()
-    made.demo.open(tmp_path, (1500, 1000))
+    made.demo.open(tmp_path, (750, 500))
     deadline = time.monotonic() + 60
     while not list(tmp_path.glob("*.dng")) and time.monotonic() < deadline:
         QTest.qWait(50)
