@@ -9,7 +9,7 @@ import pytest
 
 from matiz.develop.sensor import Sensor
 from matiz.errors import ArgumentError
-from matiz.merge.align import AlignError
+from matiz.merge.align import AlignError, Alignment
 from matiz.merge.laid import Laid
 from matiz.merge.mean import merge_mean
 from matiz.merge.stars import stars_aligned, stars_of
@@ -147,6 +147,26 @@ def test_stars_that_moved_far_are_found_by_the_vote_of_most(night):
     inside = (own > 60).all(axis=1) & (own[:, 0] < WIDTH - 60) & (own[:, 1] < 0.3 * HEIGHT)
     assert np.linalg.norm((to - own)[inside], axis=1).min() > 16.0
     assert np.median(np.linalg.norm(found.at(*own[inside].T) - to[inside], axis=1)) < 0.3
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_points_that_have_nothing_in_common_are_refused(seed):
+    """So many that chance lays some of them near each other."""
+    random = np.random.default_rng(seed)
+    one, other = (random.uniform((0, 0), SIZE, (600, 2)) for _ in range(2))
+    with pytest.raises(AlignError):
+        stars_aligned(one, other, SIZE)
+
+
+def test_what_goes_with_the_ground_is_no_star():
+    """By day glints are points as well: they turn as little as what they lie on."""
+    from matiz.merge.mean import _turns
+
+    still = Alignment(size=SIZE)
+    moved = Alignment(np.array([[1.0, 0.0, 9.0], [0.0, 1.0, -4.0], [0.0, 0.0, 1.0]]), size=SIZE)
+    near = Alignment(np.array([[1.0, 0.0, 9.6], [0.0, 1.0, -4.3], [0.0, 0.0, 1.0]]), size=SIZE)
+    assert not _turns([None, moved], [still, near], SIZE) and not _turns([None, None], [None, still], SIZE)
+    assert _turns([None, None], [None, moved], SIZE) and _turns([None, moved], [None, still], SIZE)
 
 
 def test_without_stars_the_sky_cannot_be_held():

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from matiz.errors import FileError
 from matiz.measure import brief
 from matiz.shoot.briefs import Briefs
 from matiz.ui import looking as at
@@ -63,6 +64,15 @@ def test_what_cannot_be_read_is_left_and_the_others_go_on(window, shoot):
     window.go_to(window.sort)
     looking = looked(window)
     assert len(looking.briefs) == 3 and shoot / "AAA.dng" not in looking.briefs
+
+
+def test_where_nothing_can_be_kept_it_is_measured_all_the_same(window, monkeypatch):
+    def locked(_folder):
+        raise FileError("locked")
+
+    monkeypatch.setattr(at, "Briefs", locked)
+    window.go_to(window.sort)
+    assert len(looked(window).briefs) == 3
 
 
 def test_it_stops_when_the_window_closes(window, monkeypatch):

@@ -61,9 +61,7 @@ def test_it_is_stopped_and_leaves_nothing(window, shoot):
     settle(window)
     chosen(window, [shoot / f"CORVA_001{n}.dng" for n in (1, 2, 3)])
     before = sorted(shoot.glob("*.dng"))
-    window.actions_by_name["merge_mean"].trigger() if "merge_mean" in window.actions_by_name else (
-        window.sort.merge_as("mean")
-    )
+    window.sort.merge_as("mean")
     QTest.mouseClick(window.sort.merge, Qt.MouseButton.LeftButton)
     settle(window)
     assert sorted(shoot.glob("*.dng")) == before and window.sort.merge.text() == "Merge"

@@ -13,6 +13,7 @@ from typing import Any
 
 from ..errors import ArgumentError, FileError, MatizError
 from ..files import TakenError, clear_leftovers
+from ..shoot.said import said_of
 from ..shoot.sidecar import load_document
 from .orders import FORMATS, Order, name_for
 
@@ -106,7 +107,7 @@ def run_task(task: Task) -> Done:
     """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned."""
     from ..develop.engine import LITTLE_CACHE, Engine
     from ..raw.decode import read_frame
-    from .write import deliver, said_of
+    from .write import deliver
 
     path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
     if path.exists() and not task.replaces:

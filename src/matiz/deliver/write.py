@@ -20,7 +20,6 @@ from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
 from ..raw.frame import Said
 from ..raw.metadata import NOTHING, Kept, told_in, write_metadata
-from ..recipe.document import Document
 from ..recipe.model import Recipe
 from .encode import TOLD_LATER, About, write_pixels
 from .orders import FORMATS, Order, free_name
@@ -89,11 +88,6 @@ def deliver(
             path = free_name(path.parent, stem, order)
     heard(1.0)
     return path
-
-
-def said_of(document: Document) -> Said:
-    """What its document says of a picture."""
-    return Said(document.rank, document.caption, document.keywords)
 
 
 def finished(picture: Display, recipe: Recipe, order: Order) -> Display:

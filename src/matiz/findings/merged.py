@@ -13,7 +13,9 @@ LEAST_SHARE = 2e-4
 
 @needs("merged")
 def moved_while_merged(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
-    """Things moved between the frames of a bracket: there the picture is of one frame alone, with its noise."""
+    """The frames of a bracket differ, as where something moved: there the picture is of one alone, with its noise.
+
+    Dust, and what lies near when the camera moved, differ too."""
     found = reading.merged
     if found is None or found.moved_share < LEAST_SHARE:
         return
@@ -21,7 +23,7 @@ def moved_while_merged(reading: PictureReading, _recipe: Recipe) -> Iterator[Fin
     yield Finding(
         id="mend.moved_while_merged",
         station="mend",
-        claim=f"Things moved between the {number(found.frames, 0)} frames: {share} of the picture is of one frame each",
+        claim=f"The {number(found.frames, 0)} frames differ, as where things moved: {share} is of one frame each",
         evidence={"moved_percent": round(100.0 * found.moved_share, 3), "frames": found.frames},
         outlines=found.moved,
     )

@@ -137,8 +137,6 @@ def _variance(frame: Frame, camera: Camera) -> Camera:
     noise = noise_of(frame)
     light = np.asarray(cv2.blur(camera, (CALM_PX, CALM_PX)), np.float32)
     np.maximum(light, np.float32(0.0), out=light)
-    out = light * np.float32(noise.unevenness**2)
-    out += np.float32(noise.shot)
-    out *= light
-    out += np.float32(noise.read**2)
-    return out
+    light *= np.float32(noise.shot)
+    light += np.float32(noise.read**2)
+    return light

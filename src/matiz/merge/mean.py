@@ -33,6 +33,8 @@ NOISES, SHARE, OF_EDGE = 4.5, 0.1, 0.5
 LEVEL = 2
 STILL_PX, SOFT_PX = 3.0, 1.0
 """At that level: over what surroundings it is told by what a place stands still, and over what it fades."""
+TURNS_PX = 1.5
+"""By which the sky moves otherwise than the ground, somewhere, where it is one that turns."""
 LEAST_STANDING = 0.15
 """Of what is followed from frame to frame: where as much does not move the camera stood on something."""
 
@@ -77,6 +79,8 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
         except AlignError:
             if hold == "sky":
                 raise
+    if len(ways) == 2 and not _turns(ways["ground"], ways["sky"], frames[middle].size):
+        del ways["sky"]  # what goes with the ground is no star
     order = [middle, *(n for n in range(len(frames)) if n != middle)]
     expected = expected_light(frames)
     gains = [1.0] + [_gain(frames, n, middle, ways, expected) for n in order[1:]]
@@ -96,6 +100,14 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
     of_others = {name: tuple(alignments[n] for n in order[1:]) for name, alignments in ways.items()}
     left = _noise_left(Laid(Sensor(frames[middle])), linear)
     return MeanMerge(merged, of_others.get("ground", ()), of_others.get("sky", ()), sky_share, left, out)
+
+
+def _turns(ground: Sequence[Alignment | None], sky: Sequence[Alignment | None], size: Size) -> bool:
+    """Whether the sky moved otherwise than the ground, in any frame."""
+    still = Alignment(size=size)
+    pairs = [(one or still, other or still) for one, other in zip(ground, sky, strict=True)]
+    at = np.array([(x * size[0], y * size[1]) for x in (0.25, 0.75) for y in (0.25, 0.75)])
+    return any(float(np.linalg.norm(one.at(*at.T) - other.at(*at.T), axis=1).max()) > TURNS_PX for one, other in pairs)
 
 
 def _part(told: Told, name: str, step: int, steps: int) -> Callable[[float], None]:

@@ -21,7 +21,8 @@ STANDS_PX = 1.0
 FURTHEST_PX, BIN_PX = 120, 4
 """Of that level, that stars move from one frame to the next at most, and how finely that is voted for."""
 NEAR_PX = 6.0
-LEAST = 12
+LEAST, LEAST_SHARE = 12, 0.3
+"""Stars that must be the same, and of those that are there."""
 
 
 def stars_of(sensor: Sensor) -> Array:
@@ -57,6 +58,9 @@ def stars_aligned(own: Array, other: Array, size: tuple[int, int], before: Align
     mine, its = _nearest(start + shift, other, NEAR_PX * 2.0**LEVEL)
     found = fitted(own[mine], other[its], size, FINE_PX * 2.0**LEVEL)
     mine, its = _nearest(found.at(own[:, 0], own[:, 1]), other, NEAR_PX)
+    # chance finds a few, the sky nearly all
+    if len(mine) < LEAST_SHARE * min(len(own), len(other)):
+        raise AlignError("too few stars are the same to lay them on each other")
     return fitted(own[mine], other[its], size, FINE_PX * 2.0**LEVEL)
 
 

@@ -14,6 +14,7 @@ from ..develop.engine import LITTLE_CACHE, Engine
 from ..files import clear_leftovers
 from ..raw.decode import Decoder
 from ..recipe.document import Document
+from ..shoot.said import said_of
 from ..wording import number
 from . import theme
 from .jobs import Job
@@ -148,7 +149,7 @@ class DeliveryQueue(QAbstractListModel):
 
     def _deliver(self, job: Job, row: Delivery) -> Path:
         # the libraries that write files take a tenth of the start, and many a session delivers nothing
-        from ..deliver.write import deliver, said_of
+        from ..deliver.write import deliver
 
         # an engine of its own: the window's stays free for the hand
         frame = self._decoder.frame(row.picture, lambda: not job.is_stopped)

@@ -77,7 +77,7 @@ class Looking(QObject):
         def work(job: Job) -> None:
             with suppress(OSError):
                 os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
-            kept: dict[Path, Briefs] = {}
+            kept: dict[Path, Briefs | None] = {}
             try:
                 for path in todo:
                     if job.is_stopped or desk.shoot != shoot:
@@ -86,7 +86,7 @@ class Looking(QObject):
                     if brief is not None:
                         job.progressed.emit(0.0, str(path))
             finally:
-                for each in kept.values():
+                for each in filter(None, kept.values()):
                     each.close()
 
         self._job = Job(work, "short readings")
@@ -94,19 +94,22 @@ class Looking(QObject):
         self._job.finished.connect(self._on_finished)
         self._job.start(self._pool)
 
-    def _one(self, path: Path, kept: dict[Path, Briefs], job: Job, decoder: Decoder) -> Brief | None:
+    def _one(self, path: Path, kept: dict[Path, Briefs | None], job: Job, decoder: Decoder) -> Brief | None:
         """Of a picture, kept before or measured; None where it cannot be read, which is told where it is opened."""
-        try:
-            if path.parent not in kept:
-                kept[path.parent] = Briefs(path.parent)
-            brief = kept[path.parent].get(path)
-            if brief is None:
-                while not self.session.is_idle() and not job.is_stopped:
-                    time.sleep(ALOOF_S)
+        if path.parent not in kept:
+            kept[path.parent] = _opened(path.parent)
+        here = kept[path.parent]
+        brief = None if here is None else here.get(path)
+        if brief is None:
+            while not self.session.is_idle() and not job.is_stopped:
+                time.sleep(ALOOF_S)
+            try:
                 brief = brief_of(decoder.frame(path, lambda: not job.is_stopped))
-                kept[path.parent].put(path, brief)
-        except MatizError:
-            return None
+            except MatizError:
+                return None
+            if here is not None:
+                with suppress(MatizError):  # a full disk: it is measured again at the next start
+                    here.put(path, brief)
         self.briefs[path] = brief
         return brief
 
@@ -116,3 +119,11 @@ class Looking(QObject):
 
     def _on_finished(self) -> None:
         self._job = None
+
+
+def _opened(folder: Path) -> Briefs | None:
+    """What is kept in a folder; None where nothing can be, such as on a card that is locked."""
+    try:
+        return Briefs(folder)
+    except MatizError:
+        return None

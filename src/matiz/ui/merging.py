@@ -2,13 +2,16 @@
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from ..merge.files import MergedFile, merge_files
 from ..recipe.given import given_by
 from .jobs import Job
 from .session import Session
+
+if TYPE_CHECKING:
+    from ..merge.files import MergedFile
 
 FEW = "Select the raw frames of one view in Sort first, or one of a set."
 
@@ -38,7 +41,10 @@ class Merging(QObject):
             return
         decoder = self.session.decoder
 
-        def work(job: Job) -> MergedFile:
+        def work(job: Job) -> "MergedFile":
+            # few merge, and every start would wait for it
+            from ..merge.files import merge_files
+
             return merge_files(
                 chosen, lambda path: decoder.frame(path, lambda: not job.is_stopped), kind=kind, told=job.progress
             )
@@ -66,7 +72,7 @@ class Merging(QObject):
         self._job, self.share = None, None
         self.changed.emit()
 
-    def _on_merged(self, made: MergedFile) -> None:
+    def _on_merged(self, made: "MergedFile") -> None:
         session = self.session
         session.take_in(made.path)
         given, own = session.document_of(made.reference), session.document_of(made.path)

@@ -1,20 +1,22 @@
 """XMP beside pictures, for other programs: written and taken in when it is asked for, and never else."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from ..errors import MatizError
 from ..files import write_whole, xmp_beside
 from ..raw.frame import Said
+from ..shoot.said import said_of
 from ..wording import counted
-from .jobs import Job
+from .jobs import Job, Work
 from .session import Session
 
 
 def write_beside(session: Session, paths: Iterable[Path]) -> None:
     """Rank, caption and keywords of pictures into XMP beside them; what else is in it stays."""
-    said = [(path, _said(session, path)) for path in paths]
+    said = [(path, said_of(session.document_of(path))) for path in paths]
     decoder = session.decoder
 
     def work(job: Job) -> list[str]:
@@ -33,7 +35,7 @@ def write_beside(session: Session, paths: Iterable[Path]) -> None:
         written = len(said) - len(failed)
         session.said.emit("; ".join([f"XMP written beside {counted(written, 'picture')}.", *failed[:1]]))
 
-    session.do_aside(work, "writing XMP", tell, of_shoot=True)
+    _do(session, work, "writing XMP", tell)
 
 
 def take_in(session: Session, paths: Iterable[Path]) -> None:
@@ -64,13 +66,13 @@ def take_in(session: Session, paths: Iterable[Path]) -> None:
                 failed.append(str(error))
         session.said.emit("; ".join([f"XMP taken in for {counted(len(found), 'picture')}.", *failed[:1]]))
 
-    session.do_aside(work, "taking in XMP", take, of_shoot=True)
+    _do(session, work, "taking in XMP", take)
+
+
+def _do(session: Session, work: Work, name: str, then: Callable[[Any], None]) -> None:
+    job = session.do_aside(work, name, then, of_shoot=True)
+    job.progressed.connect(lambda _, text: session.said.emit(text))
 
 
 def _fill(packet: bytes, part: Path) -> None:
     part.write_bytes(packet)
-
-
-def _said(session: Session, path: Path) -> Said:
-    document = session.document_of(path)
-    return Said(document.rank, document.caption, document.keywords)
