@@ -210,6 +210,7 @@ def test_measure_says_what_it_reads_of_colours(shoot, capsys):
     assert [each["from_deg"] for each in hues] == list(range(0, 360, 30))
     assert set(hues[0]) == {"from_deg", "share", "chroma"}
     assert out["colour"]["skin"] is None and 0.0 <= out["colour"]["out_of_gamut"] <= 1.0
+    assert out["colour"]["spots_on_skin"] == []
     (pair,) = out["pairs"]
     assert {"dE00", "dh", "dC", "dL", "shown", "areas"} == set(pair) and "tone" not in out
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.dust import Speck, find_shadows, heal_of, proven
+from matiz.measure.dust import Speck, find_shadows, heal_speck, proven
 from matiz.measure.threads import find_threads
 
 SURE = 0.5
@@ -84,7 +84,7 @@ def test_a_hair_is_healed_along_its_path_and_proven_by_another_frame():
         return np.ascontiguousarray(picture[box[1] : box[1] + box[3], box[0] : box[0] + box[2]])
 
     hair = next(speck for speck in find_shadows(lambda _: picture, (800, 500)) if speck.path)
-    heal = heal_of(hair, (), partial(take), (800, 500))
+    heal = heal_speck(hair, (), partial(take), (800, 500))
     assert len(heal.path) > 5 and heal.radius_px > hair.r
     assert heal.path[0] == pytest.approx(((hair.path[0][0] + 0.5) / 800, (hair.path[0][1] + 0.5) / 800), abs=1e-5)
     views = {"a": np.eye(2)[0], "b": np.eye(2)[1]}

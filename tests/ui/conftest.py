@@ -29,11 +29,17 @@ def nothing_failed_to_paint(caplog):
     assert not [record for record in caplog.get_records("call") if record.name == "matiz"]
 
 
-@pytest.fixture(autouse=True, scope="session")
-def readings_once():
+@pytest.fixture(scope="session")
+def readings_kept():
+    """Those that windows of this process took."""
+    return {}
+
+
+@pytest.fixture(autouse=True, scope="module")
+def readings_once(readings_kept):
     """Windows of these tests open the same few pictures: their readings are taken once in a process. Each is kept under
     a key that stands for all that it depends on (tests/measure/test_change.py holds that)."""
-    kept, made, lock = {}, table.Meter.__init__, threading.RLock()
+    kept, made, lock = readings_kept, table.Meter.__init__, threading.RLock()
 
     def init(self, engine, readings):
         made(self, engine, readings)
@@ -51,10 +57,20 @@ def readings_once():
         yield
 
 
-@pytest.fixture(autouse=True, scope="session")
-def decoders_handed_on():
+@pytest.fixture(scope="session")
+def idle_decoders():
+    """Processes that a window left; they end with this one."""
+    idle = []
+    yield idle
+    for process in idle:
+        process.kill()
+        process.communicate()
+
+
+@pytest.fixture(autouse=True, scope="module")
+def decoders_handed_on(idle_decoders):
     """A window that closes leaves its idle decoder processes to the next one: starting one takes a second."""
-    idle, running = [], Decoder._running
+    idle, running = idle_decoders, Decoder._running
 
     def stop(self):
         self.interrupt()
@@ -72,9 +88,6 @@ def decoders_handed_on():
         patch.setattr(Decoder, "stop", stop)
         patch.setattr(Decoder, "_running", take)
         yield
-    for process in idle:
-        process.kill()
-        process.communicate()
 
 
 @pytest.fixture

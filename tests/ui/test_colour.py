@@ -3,8 +3,10 @@ looks, and all of it by keyboard."""
 
 import json
 
+import cv2
 import numpy as np
 import pytest
+import skimage.data
 from PIL import Image
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
@@ -388,3 +390,34 @@ def test_a_look_is_a_part_of_a_recipe(window, colour):
     window.session.commit(look.settings(window.session.recipe, 2.0), "x")
     (peg,) = colours(window).pegs.values()
     assert peg.at_deg == 130.0 and peg.chroma == pytest.approx(0.6)
+
+
+def test_spots_on_a_face_are_walked_through(window, colour, tmp_path):
+    head = cv2.resize(skimage.data.astronaut()[:300, 100:350], None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC)
+    soft = cv2.GaussianBlur(head, (0, 0), 1.5).astype(np.float32)
+    for x, y in ((187, 262), (296, 258)):
+        soft += cv2.circle(np.zeros_like(soft), (x, y), 3, (4.0, -18.0, -10.0), -1, cv2.LINE_AA)
+    path = tmp_path / "head.png"
+    Image.fromarray(np.clip(soft, 0, 255).astype(np.uint8)).save(path)
+    window.open_paths([path])
+    settle(window)
+    window.go_to(window.colour)
+    colour.turn_to("Skin")
+    settle(window)
+    skin = colour.skin
+    assert "2 small spots" in skin.note.text() and not skin.walk.heal.isEnabled()
+    finding = next(each for each in window.session.findings if each.id == "colour.spots_on_skin")
+    assert len(finding.outlines) == 2
+    skin.walk.next.click()
+    settle(window)
+    spot = skin.walk.spots()[0]
+    assert "Spot 1 of 2, face 1: redder" in skin.note.text() and window.view.viewport.zoom == 1.0
+    skin.walk.heal.click()
+    settle(window)
+    assert "Spot 2 of 2" in skin.note.text()
+    (heal,) = window.session.recipe.mend.repairs.values()
+    assert heal.path[0][0] * 600 == pytest.approx(spot.x + 0.5, abs=1.0)
+    skin.walk.decline.click()
+    settle(window)
+    assert len(window.session.recipe.mend.no_dust) == 1 and not skin.walk.next.isEnabled()
+    assert "colour.spots_on_skin" not in {each.id for each in window.session.findings}

@@ -202,11 +202,11 @@ def test_the_dust_is_walked_through(dusty):
     dusty.session.said.connect(said.append)
     page = dusty.mend.dust
     count = len(page.specks())
-    assert count >= 2 and not page.heal.isEnabled()
+    assert count >= 2 and not page.walk.heal.isEnabled()
     assert dusty.mend.reading_text() == f"dust: 0 of {count}"
     QTest.keyClick(dusty, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     settle(dusty)
-    assert dusty.view.viewport.zoom == 1.0 and page._current == 0
+    assert dusty.view.viewport.zoom == 1.0 and page.walk.current == 0
     middle = dusty.view.to_widget(page.specks()[0].x, page.specks()[0].y)
     assert abs(middle.x() - dusty.view.width() / 2) < 200, "as far to the middle as the border lets it"
     page.show_dust.setChecked(True)
@@ -214,11 +214,11 @@ def test_the_dust_is_walked_through(dusty):
     seen = dusty.view.grab().toImage().pixelColor(middle.toPoint())
     assert seen.red() == seen.green() == seen.blue() < 40, "the shadow is black"
     page.show_dust.setChecked(False)
-    page.heal.click()
+    page.walk.heal.click()
     settle(dusty)
-    assert len(dusty.session.recipe.mend.repairs) == 1 and page._current == 1
+    assert len(dusty.session.recipe.mend.repairs) == 1 and page.walk.current == 1
     for _ in range(count - 1):
-        page.decline.click()
+        page.walk.decline.click()
     settle(dusty)
     assert f"All of {count} shadows" in said[-1] and dusty.view.viewport.zoom == 0.0
     assert "no shadow of dust is left" in page.note.text()

@@ -9,7 +9,8 @@ from ..recipe.colour import Peg
 from ..recipe.model import Recipe
 from ..recipe.places import Colour, Place, Reach
 from ..recipe.tree import Rows
-from ..wording import number, percent
+from ..wording import counted, number, percent
+from .mend import is_settled
 from .model import Finding, box, needs
 
 LEAST_OUT, LEAST_OUT_dE = 0.004, 2.0
@@ -23,6 +24,8 @@ UNEVEN_DEG, UNEVEN_C, RED_DEG = 6.0, 5.0, 14.0
 """Spread of hue and of chroma, and by how much its reddest tenth is redder: more is seen. By eye, no source."""
 EVENNESS = 50.0
 """About half is enough; more looks like plastic. Common practice, no source."""
+MOST_ON_SKIN = 30
+"""More of them are what the skin is like."""
 NAMES = ("red", "orange", "amber", "yellow-green", "green", "sea-green", "cyan", "azure", "blue", "violet", "purple",
          "pink")  # fmt: skip
 """Of Oklab's hues by 30 degrees from 0."""
@@ -126,6 +129,32 @@ def uneven_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         fix=(("colour.skin.evenness_percent", EVENNESS),),
         fix_label=f"Even it out by {number(EVENNESS, 0, '%')}",
         certainty=0.4,
+    )
+
+
+@needs("blemishes", "blemishes_at")
+def spots_on_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Spots on faces that nobody healed or said to leave."""
+    found = reading.blemishes
+    left = [
+        (spot, heal, outline)
+        for spot, heal, outline in zip(found.specks, found.heals, reading.blemishes_at, strict=True)
+        if not is_settled(spot, recipe, found)
+    ]
+    if not left or len(left) > MOST_ON_SKIN:
+        return
+    faces = len({spot.face for spot, _, _ in left})
+    yield Finding(
+        id="colour.spots_on_skin",
+        station="colour",
+        claim=f"{counted(len(left), 'small spot')} on the skin of {counted(faces, 'face')}: the clearest differs by "
+        f"ΔE {number(max(spot.dE for spot, _, _ in left), 0)}",
+        evidence={"spots": len(left), "faces": faces, "strongest_dE": round(max(spot.dE for spot, _, _ in left), 1)},
+        outlines=tuple(outline for _, _, outline in left),
+        adds=tuple(("mend.repairs", heal) for _, heal, _ in left),
+        fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",
+        then="A mole or a scar is theirs: the page Skin walks through the spots one by one.",
+        certainty=min(spot.certainty for spot, _, _ in left),
     )
 
 

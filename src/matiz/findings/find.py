@@ -14,7 +14,7 @@ from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from .attention import pulls_the_eye, subject_not_held
 from .border import bright_at_border
-from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, two_hues, uneven_skin
+from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, spots_on_skin, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
 from .detail import halos, noisy, over_smoothed, sharpens_noise, soft
 from .finish import fall_off_noticed, glow_greys, signature_lost
@@ -31,8 +31,8 @@ JUDGES = (
     tilted, converging, moved_while_merged, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known,
     grey_card, balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise,
     lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated,
-    uneven_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, leaks, halo, lost_ends, drained,
-    uneven_faces, pulls_the_eye, subject_not_held, noisy, sharpens_noise, halos, over_smoothed, soft,
+    uneven_skin, spots_on_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, leaks, halo, lost_ends,
+    drained, uneven_faces, pulls_the_eye, subject_not_held, noisy, sharpens_noise, halos, over_smoothed, soft,
     fall_off_noticed, glow_greys, signature_lost,
 )  # fmt: skip
 """Every judge that Matiz has."""

@@ -1,15 +1,15 @@
 """Findings of the Mend station."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
+from typing import Protocol
 
 import cv2
 import numpy as np
 
 from ..colour.types import Array
-from ..measure.dust import DustReading, Speck
 from ..measure.picture import PictureReading
-from ..recipe.mending import Repair
+from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
 from ..recipe.tree import Rows, Section
 from ..wording import EV, counted, degrees, number, percent
@@ -147,20 +147,42 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     )
 
 
-def is_settled(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
-    """Whether nothing is to be done about a shadow any more: it is healed, or is said to be none."""
+class Spot(Protocol):
+    """A round place of the frame that may have to be healed, px of the upright full-size frame."""
+
+    @property
+    def x(self) -> float: ...
+    @property
+    def y(self) -> float: ...
+    @property
+    def r(self) -> float: ...
+
+
+class Spots(Protocol):
+    """What a reading says of them."""
+
+    @property
+    def specks(self) -> Sequence[Spot]: ...
+    @property
+    def heals(self) -> Sequence[Heal]: ...
+    @property
+    def long_side(self) -> int: ...
+
+
+def is_settled(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+    """Whether nothing is to be done about a spot any more: it is healed, or is to stay."""
     return is_declined(speck, recipe, found) or is_healed(speck, recipe, found)
 
 
-def is_declined(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
-    """Whether the user said that a shadow is none of dust."""
+def is_declined(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+    """Whether the user said that a spot is to stay."""
     x, y = (speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side
     reach = speck.r / found.long_side
     return any((px - x) ** 2 + (py - y) ** 2 < reach**2 for px, py in recipe.mend.no_dust)
 
 
-def is_healed(speck: Speck, recipe: Recipe, found: DustReading) -> bool:
-    """Whether a repair of the recipe covers the middle of a shadow."""
+def is_healed(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+    """Whether a repair of the recipe covers the middle of a spot."""
     at = ((speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side)
     places, radii, outlines = _repaired(recipe.mend.repairs)
     if (np.hypot(*(places - at).T) < radii / found.long_side).any():

@@ -18,8 +18,9 @@ from scipy.optimize import least_squares
 
 from ..colour.types import Array, Camera
 from ..develop.tiles import level_for
-from ..mend.heal import Area, Take, proposed
+from ..mend.heal import Area, Take
 from ..recipe.mending import Heal
+from .heals import heal_of
 from .threads import Thread, find_threads
 
 LEAST_PX, MOST_PX = 2.5, 40.0
@@ -94,7 +95,7 @@ def read_dust(at: Callable[[int], Camera], take: Take, size: tuple[int, int]) ->
     """at: gives camera values of the whole frame at a level. take: gives regions of the full-size frame of `size`."""
     specks = find_shadows(at, size)
     sure = tuple(speck for speck in specks if speck.certainty >= PROPOSED)
-    return DustReading(specks, tuple(heal_of(speck, sure, take, size) for speck in sure), max(size))
+    return DustReading(specks, tuple(heal_speck(speck, sure, take, size) for speck in sure), max(size))
 
 
 def find_shadows(at: Callable[[int], Camera], size: tuple[int, int]) -> tuple[Speck, ...]:
@@ -111,16 +112,9 @@ def _as_speck(thread: Thread) -> Speck:
     return Speck(x, y, thread.width, thread.depth, thread.certainty, path=thread.path, length=thread.length)
 
 
-def heal_of(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, int]) -> Heal:
+def heal_speck(speck: Speck, others: Sequence[Speck], take: Take, size: tuple[int, int]) -> Heal:
     """A repair of a shadow, its source clear of the others."""
-    area = _area(speck)
-    dx, dy = proposed(take, size, area, [_area(other) for other in others if other is not speck])
-    long_side = max(size)
-    path = tuple((round((x + 0.5) / long_side, 7), round((y + 0.5) / long_side, 7)) for x, y in area.path)
-    return Heal(
-        path=path, radius_px=round(area.radius, 1), feather_px=round(area.feather, 1),
-        dx=round(dx / long_side, 6), dy=round(dy / long_side, 6),
-    )  # fmt: skip
+    return heal_of(_area(speck), [_area(other) for other in others if other is not speck], take, size)
 
 
 def _area(speck: Speck) -> Area:

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from ..develop.camera_colour import light_xy
 from ..develop.engine import Engine
@@ -26,6 +27,7 @@ from ..recipe.tree import Rows, Section
 from . import detail as at_spots
 from . import table
 from .attention import AttentionReading, Pull, read_attention
+from .blemishes import BlemishReading, read_blemishes
 from .blur import MID_GREY, BlurReading, choose_patches, find_edges, most_blur, read_blur
 from .border import Blob, find_blobs
 from .cast import Cast, find_cast
@@ -131,6 +133,10 @@ class PictureReading:
     """How the masks of places end that have an edge, by id; spots in px of the upright full-size picture."""
     faces: FacesReading
     """Px of the upright full-size picture."""
+    blemishes: BlemishReading
+    """Of the frame, whatever is healed."""
+    blemishes_at: tuple[Outline, ...]
+    """Round each of them, px of the upright full-size picture."""
     attention: AttentionReading
     """Pulls in px of the upright full-size picture. The subject is known once it was looked for."""
     attention_before: AttentionReading
@@ -215,17 +221,32 @@ def _card_at(sight: Sight) -> tuple[Outline, ...]:
 
 
 def _specks(sight: Sight) -> tuple[Outline, ...]:
-    """As they lie in the picture, sixteen points round each."""
     found: DustReading = sight.reading("dust")
-    turn = np.linspace(0.0, 2.0 * np.pi, 16, endpoint=False)
-    out = []
-    for speck in found.specks[: len(found.heals)]:
-        reach = 1.6 * speck.r
-        around = np.stack([speck.x + reach * np.cos(turn), speck.y + reach * np.sin(turn)], axis=1)
-        if speck.path:
-            around = np.concatenate([speck.path, speck.path[::-1]])
-        out.append(tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(around)))
-    return tuple(out)
+    return tuple(
+        _in_picture(sight, [*speck.path, *speck.path[::-1]]) if speck.path else _round(sight, speck.x, speck.y, speck.r)
+        for speck in found.specks[: len(found.heals)]
+    )
+
+
+def _round(sight: Sight, x: float, y: float, r: float) -> Outline:
+    """Sixteen points round a spot of the frame, as they lie in the picture."""
+    turn, reach = np.linspace(0.0, 2.0 * np.pi, 16, endpoint=False), 1.6 * r
+    return _in_picture(sight, np.stack([x + reach * np.cos(turn), y + reach * np.sin(turn)], axis=1))
+
+
+def _in_picture(sight: Sight, points: ArrayLike) -> Outline:
+    return tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(points))
+
+
+def _blemishes(sight: Sight) -> BlemishReading:
+    def shown(level: int, region: Region) -> Pixels:
+        return sight.engine.render(sight.recipe, level, region, result="display")
+
+    return read_blemishes(shown, partial(sight.engine.sensor.read, 0), _faces_seen(sight, 1.0), sight.frame.size)
+
+
+def _blemishes_at(sight: Sight) -> tuple[Outline, ...]:
+    return tuple(_round(sight, spot.x, spot.y, spot.r) for spot in sight.reading("blemishes").specks)
 
 
 def _retouch(sight: Sight) -> tuple[Retouched, ...]:
@@ -596,6 +617,8 @@ READINGS = (
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
     Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES)),
     Reading("faces", _faces, looks_at=("small scene",), reads=("tone.exposure_EV", *PLACES)),
+    Reading("blemishes", _blemishes, looks_at=("display",), under=_plain),
+    Reading("blemishes_at", _blemishes_at, reads=PLACES, after=("blemishes",)),
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
             under=lambda recipe: recipe.with_plain("places")),

@@ -12,6 +12,7 @@ from ..raw.frame import Frame
 from ..recipe.model import Recipe
 from .area import read_area
 from .attention import AttentionReading
+from .blemishes import Blemish
 from .card import Card
 from .colour import SkinReading
 from .dust import Speck
@@ -70,6 +71,7 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
             "out_of_gamut": round(reading.colour.out_of_gamut.share, 6),
             "gamut_dE": round(reading.colour.out_of_gamut.mean_dE, 2),
             "skin": _skin(reading.skin),
+            "spots_on_skin": [_blemish(spot) for spot in reading.blemishes.specks],
         },
         "places": {
             "faces": [_face(face) for face in reading.faces.faces],
@@ -184,6 +186,13 @@ def _skin(skin: SkinReading | None) -> dict[str, float] | None:
     if skin is None:
         return None
     return _rounded({name: value for name, value in asdict(skin).items() if name != "cloud"})
+
+
+def _blemish(spot: Blemish) -> dict[str, Any]:
+    """x, y, r in px of the upright full-size frame."""
+    place = {name: round(getattr(spot, name), 1) for name in ("x", "y", "r")}
+    kind = "red" if spot.is_red else "dark"
+    return {**place, "face": spot.face, "dE": round(spot.dE, 2), "kind": kind, "certainty": round(spot.certainty, 3)}
 
 
 def _two(value: float | None) -> float | None:

@@ -10,7 +10,7 @@ from ..develop.sensor import Sensor
 from ..develop.tiles import level_size
 from ..errors import MatizError
 from ..findings.mend import is_settled
-from ..measure.dust import DustReading, Speck, find_shadows, heal_of, proven, view_of
+from ..measure.dust import DustReading, Speck, find_shadows, heal_speck, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.tree import added
 from .desk import Say, start_of
@@ -58,7 +58,7 @@ def _heal(path: Path, specks: tuple[Speck, ...], say: Say, *, dry: bool) -> tupl
     reading = DustReading(specks, (), max(size))
     left = [speck for speck in specks if not is_settled(speck, document.recipe, reading)]
     if left and not dry:
-        heals = [heal_of(speck, left, partial(sensor.read, 0), size) for speck in left]
+        heals = [heal_speck(speck, left, partial(sensor.read, 0), size) for speck in left]
         settings = added(document.recipe, [("mend.repairs", heal) for heal in heals])
         document, change = document.change_all(settings, label="Dust of the shoot healed")
         if change:

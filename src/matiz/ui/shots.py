@@ -103,7 +103,7 @@ def walk(window: Window, keep: Callable[[str], None]) -> None:
     window.undo()
     open_at("CORVA_0015", window.mend)
     window.mend.turn_to("Dust")
-    window.mend.dust.go_on()
+    window.mend.dust.walk.go_on()
     window.mend.dust.show_dust.setChecked(True)
     settle(window)
     keep("mend-dust")

@@ -2,13 +2,15 @@
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from ...measure.blemishes import BlemishReading
 from ...measure.colour import SkinReading
 from ...proposals.skin import reference_of
 from ...recipe.colour import NO_SKIN
-from ...wording import number, percent
+from ...wording import counted, number, percent
 from ..controls import caption, hold_drags, push, tape_grid
 from ..deck_page import Page
 from ..instruments.skin_plot import SkinPlot
+from ..mending.walk import SpotWalk
 from ..picture_view import PictureView
 from ..session import Session
 from ..tools import Click
@@ -22,7 +24,7 @@ class SkinPage(Page):
     """The plot at the left, readings and tapes at the right."""
 
     title, tip = "Skin", "How even skin is, and how even it should be."
-    shows = ("skin",)
+    shows = ("skin", "blemishes")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -51,6 +53,9 @@ class SkinPage(Page):
             line.addWidget(button)
         line.addStretch(1)
         column.addLayout(line)
+        self.walk = SpotWalk(session, view, self._spots, "spot", "Leave it", "It is theirs, or no spot: go on")
+        self.walk.moved.connect(self.refresh_readings)
+        column.addLayout(self.walk.line)
         grid, self.tapes = tape_grid(session, TAPES, 2)
         column.addLayout(grid)
         self.note = caption()
@@ -63,6 +68,9 @@ class SkinPage(Page):
     def leave(self) -> None:
         self.pick.setChecked(False)
 
+    def forget(self) -> None:
+        self.walk.forget()
+
     def refresh(self) -> None:
         skin = self.session.recipe.colour.skin
         is_picked = skin.reference != NO_SKIN
@@ -74,10 +82,19 @@ class SkinPage(Page):
     def refresh_readings(self) -> None:
         reading: SkinReading | None = self.session.reading.get("skin")
         self.plot.show_reading(reading)
-        if self.session.recipe.colour.skin.reference == NO_SKIN:
-            self.note.setText("Pick skin that looks as it should: a cheek in even light.")
+        left, spots = self.walk.refresh(), self.walk.spots()
+        if 0 <= self.walk.current < len(spots):
+            self.note.setText(
+                f"Spot {self.walk.current + 1} of {len(spots)}, {_told_of(self._spots(), self.walk.current)}"
+            )
+        elif self.session.recipe.colour.skin.reference == NO_SKIN:
+            found = f" {counted(left, 'small spot')} on faces to look at." if left else ""
+            self.note.setText(f"Pick skin that looks as it should: a cheek in even light.{found}")
         else:
             self.note.setText(told(reading))
+
+    def _spots(self) -> BlemishReading | None:
+        return self.session.reading.get("blemishes")
 
     def _picked(self, x: float, y: float) -> None:
         self.pick.setChecked(False)
@@ -88,6 +105,17 @@ class SkinPage(Page):
                 "skin",
                 lambda reference: self.session.commit([("colour.skin.reference", reference)], "Skin picked"),
             )
+
+
+def _told_of(found: BlemishReading | None, n: int) -> str:
+    if found is None:
+        return ""
+    spot = found.specks[n]
+    how = "redder" if spot.is_red else "darker"
+    return (
+        f"face {spot.face}: {how} than the skin about it, ΔE {number(spot.dE, 0)}, "
+        f"{number(2.0 * spot.r, 0, 'px')} across"
+    )
 
 
 def told(reading: SkinReading | None) -> str:

@@ -55,9 +55,9 @@ class MendStation(PagedStation):
         self.crop.next_frame()
 
     def walk(self, what: str) -> None:
-        """A step of the walk through the dust, by its name on the page."""
+        """A step of the walk through the dust, by its name."""
         self.turn_to(self.dust.title)
-        getattr(self.dust, what)()
+        getattr(self.dust.walk, what)()
 
     def remove_repair(self) -> None:
         self.repair.remove_chosen()
