@@ -15,6 +15,8 @@ from .photographs import linear, photographs
 LONG_SIDE = 700
 WANTED_dE, SOFT_PX, PART = 4.0, 6.0, 0.4
 SHARE, LEAST_C = 0.08, 9.0
+TIMES = 4
+"""That each is turned either way, each time on one side of another line."""
 
 
 def planted(display: np.ndarray, area: np.ndarray, turn_deg: float, angle: float) -> np.ndarray:
@@ -66,7 +68,7 @@ def run() -> dict[str, float]:
         area = largest_area(display)
         if area is None:
             continue
-        for sign in (1.0, -1.0):
+        for sign in (1.0, -1.0) * TIMES:
             turn = sign * turn_for(display, area)
             tried += 1
             found += find_mismatch(planted(display, area, turn, rng.uniform(0.0, 2.0 * np.pi))) is not None

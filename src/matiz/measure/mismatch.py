@@ -25,7 +25,7 @@ LEAST_SHARE, LEAST_PART = 0.05, 0.12
 """Of the picture: a smaller area is not judged; of the area: a smaller part is a cloud."""
 LEAST_CHROMA = 6.0
 """C*ab of both parts: greys have no hue to compare."""
-LEAST_DEG, MOST_DEG = 4.0, 50.0
+LEAST_DEG, MOST_DEG = 3.2, 50.0
 """Of hue between the parts: less is not seen, more is another thing."""
 MOST_dL = 8.0
 """L* between what lies close on either side of the border between the parts: more is an edge of things."""
@@ -37,6 +37,8 @@ LEAST_TOGETHER = 0.5
 """Of each part that lies in one piece."""
 MOST_WIDE_DEG = 70.0
 """Of hue within an area that is one thing."""
+DRIFTS = (7, 4)
+"""Terms of a drift that is taken off: one that bends, and an even one."""
 FITTED_PX, TURNS, LIKELIEST = 1200, 8, 6
 _TO_WHITE = np.asarray(RGB_to_XYZ_matrix("sRGB") / RGB_to_XYZ_matrix("sRGB").sum(axis=1)[:, None], np.float32)
 BORDER_PX, GAP_PX, CLOSED_PX, EDGE_PX = 7, 25, 7, 1.5
@@ -102,8 +104,14 @@ def _judged(calm: NDArray[np.float32], area: NDArray[np.bool_]) -> Mismatch | No
     if np.subtract(*np.quantile(hue[area], (0.95, 0.05))) > MOST_WIDE_DEG:
         # many things, or none with a hue of its own
         return None
-    hue = _without_drift(hue, L, area)
-    own = hue[area]
+    # a drift of many terms may take the step of a part with it: then one of fewer shows it
+    found = (_parted_in_two(calm, area, _without_drift(hue, L, area, terms)) for terms in DRIFTS)
+    return max((each for each in found if each is not None), key=lambda each: each.certainty, default=None)
+
+
+def _parted_in_two(calm: NDArray[np.float32], area: NDArray[np.bool_], hue: Array) -> Mismatch | None:
+    """By the hue of each px of an area, what drifts taken off, degrees."""
+    L, own = calm[..., 0], hue[area]
     at = _parted(own)
     low, high = own[own < at], own[own >= at]
     if min(len(low), len(high)) < LEAST_PART * len(own):
@@ -134,15 +142,15 @@ def _softly(part: NDArray[np.bool_], rest: NDArray[np.bool_]) -> NDArray[np.floa
     return cv2.GaussianBlur(wider.astype(np.float32), (0, 0), EDGE_PX)
 
 
-def _without_drift(hue: Array, L: Array, area: NDArray[np.bool_]) -> Array:
-    """Hue with what of it drifts smoothly over the area, or with lightness, taken off; a step of one part is no drift.
+def _without_drift(hue: Array, L: Array, area: NDArray[np.bool_], terms: int) -> Array:
+    """Hue with what of it drifts over the area, or with lightness, taken off; a step of one part is no drift.
 
     Drift and step are fitted in turns, from several first guesses of where the step is; what leaves least is taken.
     """
     rows, columns = np.nonzero(area)
     y, x = (rows / area.shape[0] - 0.5, columns / area.shape[1] - 0.5)
     own, light = hue[area], (L[area] - L[area].mean()) / 30.0
-    drift = np.stack([np.ones(len(x)), x, y, x * x, x * y, y * y, light], axis=1)
+    drift = np.stack([np.ones(len(x)), x, y, light, x * x, x * y, y * y][:terms], axis=1)
     thin = slice(None, None, max(1, len(own) // FITTED_PX))
     some, base = own[thin], drift[thin]
     first = [np.asarray(some >= _parted(some)), *_cuts(x[thin], y[thin])]
