@@ -10,6 +10,7 @@ from matiz.measure.blur import BlurReading
 from matiz.measure.detail import DetailReading
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.instruments.loupes import Loupes
+from matiz.ui.instruments.noise_plot import NoisePlot
 from matiz.ui.shots import settle
 from matiz.ui.stations.detail import told
 
@@ -84,3 +85,72 @@ def test_what_is_told():
     before, after = (BlurReading(spread, 90, ((spread,),)) for spread in (1.6, 1.1))
     assert "1.6" in told(None, before, after) and "now 1.1" in told(None, before, after)
     assert "now" not in told(None, before, before)
+
+
+def test_the_noisiest_zone_is_dragged_to_what_is_wanted(window, detail):
+    plot = detail.plot
+    zones = dict(plot._before)
+    assert zones and plot.line_y() == pytest.approx(plot.plane().y(min(zones.values())))
+    x, y = plot.plane().left + 40.0, plot.line_y()
+    assert plot.hit(x, y) and plot.hit(x, y + 40.0) is None
+    wanted = min(zones.values()) + 6.0
+    start, end = (QPoint(round(x), round(at)) for at in (y, plot.plane().y(wanted)))
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(plot, end)
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=end)
+    settle(window)
+    noise = window.session.recipe.detail.noise
+    assert noise.strength_percent == pytest.approx(50.0, abs=4.0), "6 dB are half of it"
+    assert noise.colour_percent == noise.strength_percent + 25.0
+    assert plot._gained_dB == pytest.approx(6.0, abs=0.8)
+    plot.setFocus()
+    QTest.keyClick(plot, Qt.Key.Key_Down)
+    settle(window)
+    assert window.session.recipe.detail.noise.strength_percent < noise.strength_percent
+    window.session.commit([("tone.zones_EV", tuple(0.2 if n == min(zones) else 0.0 for n in range(11)))], "Lifted")
+    settle(window)
+    assert dict(plot._before)[min(zones)] == pytest.approx(zones[min(zones)] - 0.6, abs=0.2), "a lift shows more noise"
+
+
+def test_a_plot_of_nothing_takes_no_drag():
+    plot = NoisePlot()
+    plot.resize(200, 200)
+    plot.show_zones((), 0.0)
+    plot.grab()
+    said = []
+    plot.changed.connect(said.append)
+    QTest.keyClick(plot, Qt.Key.Key_Up)
+    assert plot.hit(100, plot.line_y()) is None and not said
+    plane = plot.plane()
+    assert plane.dB(plane.y(17.0)) == pytest.approx(17.0) and plane.y(99.0) == plane.top
+    lefts = [plane.bar(n, 4)[0] for n in range(4)]
+    assert np.diff(lefts) == pytest.approx(plane.width / 4)
+
+
+def test_what_is_sharpened_is_seen(window, detail):
+    window.view.set_zoom(1.0)
+    window.session.commit([("detail.sharpen.amount_percent", 200.0)], "x")
+    settle(window)
+    picture = window.view.grab().toImage()
+    QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    settle(window)
+    where = window.view.grab().toImage()
+    centre = window.view.rect().center()
+    seen = {where.pixelColor(centre + QPoint(dx, dy)).red() for dx in range(-90, 90, 3) for dy in range(-60, 60, 3)}
+    assert min(seen) < 20 and max(seen) > 235
+    QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    settle(window)
+    signed = window.view.grab().toImage()
+    values = [signed.pixelColor(centre + QPoint(dx, dy)) for dx in range(-90, 90, 3) for dy in range(-60, 60, 3)]
+    assert all(each.red() == each.green() == each.blue() for each in values)
+    assert min(each.red() for each in values) < 118 and max(each.red() for each in values) > 138
+    assert sum(each.red() == 128 for each in values) > 0.2 * len(values), "what is left alone is middle grey"
+    window.session.commit([("detail.sharpen.amount_percent", 0.0)], "x")
+    settle(window)
+    assert window.view.grab().toImage().pixelColor(centre).red() == 128, "it follows the recipe"
+    window.session.undo()
+    window.go_to(window.colour)
+    settle(window)
+    window.go_to(detail)
+    settle(window)
+    assert window.view.grab().toImage() == picture, "who comes back sees the picture"

@@ -19,7 +19,7 @@ from .rendition import channel_curves, display_table
 from .tiles import Region, grown
 
 UNKNOWN_L = 0.35
-"""L* that noise is taken to have in a picture whose sensor is not known: that of eight bits and a little more."""
+"""L* that noise is taken to have at least in a picture that is rendered: that of eight bits and a little more."""
 LEAST_L = 0.02
 MOST_AMOUNT = 6.0
 SCENE = np.geomspace(1e-5, 16.0, 400)
@@ -78,9 +78,10 @@ def foreseen_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.flo
     bins = np.linspace(0.0, 100.0, BINS)
     level = min(work.level, DEEPEST)
     beyond = 2.0 ** (level - work.level)
+    least = LEAST_L
     if work.sensor.frame.mosaic is None:
-        passed = added_noise(np.ones((SIDE, SIDE)), _bell(sigma))
-        return np.full(BINS, max(UNKNOWN_L * beyond * passed, LEAST_L), np.float32)
+        # its flattest places tell its noise; where there are none, or none that is not smoothed, there is some still
+        least = max(UNKNOWN_L * beyond * added_noise(np.ones((SIDE, SIDE)), _bell(sigma)), LEAST_L)
     greys = np.repeat(SCENE.astype(np.float32)[None, :, None], 3, axis=2)
     shown = rendered(greys, display_table(tone), channel_curves(tone.curve), float(2.0**tone.exposure_EV))
     L = lightness(np.maximum(shown[0] @ LUMINANCE, 0.0))
@@ -97,7 +98,7 @@ def foreseen_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.flo
     passed = added_noise(noise.at(level)[0] / white, _bell(sigma))
     taken = share_left(work.recipe)
     fine = max(10.0 ** (tone.contrast.fine_dB / 20.0), 1.0)
-    return np.maximum(own * passed * beyond * taken * fine, LEAST_L).astype(np.float32)
+    return np.maximum(own * passed * beyond * taken * fine, least).astype(np.float32)
 
 
 def _bell(sigma: float) -> NDArray[np.float32]:

@@ -4,8 +4,12 @@ from collections.abc import Iterator
 
 from ..measure.noise import NoiseReading
 from ..measure.picture import PictureReading
+from ..measure.sharpened import MOST_FACES
 from ..measure.tone import ToneReading
+from ..measure.values import Outline
 from ..recipe.model import Recipe
+from ..recipe.places import MaskPart, Place, SkinOf, Sky
+from ..recipe.tree import Rows
 from ..wording import number, percent
 from .model import Finding, needs
 
@@ -27,16 +31,27 @@ LEAST_EDGES = 60
 """That have told it."""
 
 
+SHARPENED_L = 0.6
+"""Mean change of L* on skin or in the sky from which on it is said. By eye, no source."""
+MOST_TAKEN = 100.0
+"""Percent that a place can take of the sharpening."""
+
+
 def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int] | None:
     """The least signal over noise of all zones that are seen, dB, and which it is; None where nothing is known. What
     the ladder lifts has that much more noise to be seen."""
-    told = []
-    for zone in ZONES:
-        dB = noise.zones_dB[zone]
-        if dB is not None and tone.zones[zone] >= LEAST_SHARE:
-            # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
-            told.append((dB - 3.01 * max(recipe.tone.zones_EV[zone], 0.0), zone))
+    shown = shown_dB(noise, recipe)
+    told = [(dB, zone) for zone in ZONES if (dB := shown[zone]) is not None and tone.zones[zone] >= LEAST_SHARE]
     return min(told) if told else None
+
+
+def shown_dB(noise: NoiseReading, recipe: Recipe) -> tuple[float | None, ...]:
+    """Signal over noise of each zone as it is shown before any is taken out, dB."""
+    # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
+    return tuple(
+        None if dB is None else dB - 3.01 * max(lift, 0.0)
+        for dB, lift in zip(noise.zones_dB, recipe.tone.zones_EV, strict=True)
+    )
 
 
 def wanted(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[tuple[str, float], ...] | None:
@@ -44,11 +59,15 @@ def wanted(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[tupl
     least = noisiest(noise, tone, recipe)
     if least is None:
         return None
-    strength = min(100.0 * (1.0 - 10.0 ** ((least[0] - WANTED_dB) / 20.0)), MOST_STRENGTH)
-    if strength < LEAST_STRENGTH:
-        return None
-    colour = min(round(strength) + COLOUR_MORE, 100.0)
-    return ("detail.noise.strength_percent", float(round(strength))), ("detail.noise.colour_percent", float(colour))
+    settings = brought_to(WANTED_dB, least[0])
+    return settings if settings[0][1] >= LEAST_STRENGTH else None
+
+
+def brought_to(wanted_dB: float, least_dB: float) -> tuple[tuple[str, float], ...]:
+    """Settings that bring what has the least signal over its noise to another one."""
+    strength = float(round(min(max(100.0 * (1.0 - 10.0 ** ((least_dB - wanted_dB) / 20.0)), 0.0), MOST_STRENGTH)))
+    colour = min(strength + COLOUR_MORE, 100.0) if strength else 0.0
+    return ("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)
 
 
 @needs("noise", "tone")
@@ -89,6 +108,40 @@ def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]
             fix_label="Sharpen only what rises above it",
             certainty=0.8,
         )
+
+
+@needs("sharpened", "faces")
+def sharpens_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """Skin of faces is sharpened."""
+    outlines = tuple(face.outline for face in reading.faces.faces[:MOST_FACES])
+    yield from _not_there("skin", reading.sharpened.skin_L, SkinOf(), recipe, outlines)
+
+
+@needs("sharpened")
+def sharpens_sky(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """The sky is sharpened."""
+    yield from _not_there("sky", reading.sharpened.sky_L, Sky(), recipe, ())
+
+
+def _not_there(
+    what: str, change_L: float | None, part: MaskPart, recipe: Recipe, outlines: tuple[Outline, ...]
+) -> Iterator[Finding]:
+    name, taken = f"Less sharp {what}", min(recipe.detail.sharpen.amount_percent, MOST_TAKEN)
+    is_made = any(isinstance(place, Place) and place.name == name for place in recipe.places.values())
+    if change_L is None or change_L < SHARPENED_L or not taken or is_made:
+        return
+    place = Place(name=name, mask=Rows([("m1", part)]), sharpen_percent=-taken)
+    yield Finding(
+        id=f"detail.sharpens_{what}",
+        station="detail",
+        claim=f"Sharpening changes the {what} by {number(change_L, 1)} L* on the mean",
+        evidence={"change_L": round(change_L, 2)},
+        outlines=outlines,
+        adds=(("places", place),),
+        fix_label=f"Leave the {what} out",
+        then=f"The {what} is found by itself: look at its mask in Places.",
+        certainty=0.5,
+    )
 
 
 @needs("detail")

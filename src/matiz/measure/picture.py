@@ -49,6 +49,7 @@ from .patches import FullReading, read_full
 from .places import PlaceReading, read_place
 from .retouch import Retouched, read_retouch
 from .second_light import place_of_light
+from .sharpened import SharpenedReading, added_L, read_sharpened, unsharpened
 from .stored import StoredReading, read_stored
 from .subject import SubjectReading, find_subject
 from .table import Reading, Sight
@@ -144,6 +145,7 @@ class PictureReading:
     spots: at_spots.Spots
     """Where detail is looked at."""
     detail: at_spots.DetailReading
+    sharpened: SharpenedReading
     blur: BlurReading
     """As the camera took it."""
     blur_after: BlurReading
@@ -531,6 +533,17 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
     )
 
 
+def _sharpened(sight: Sight) -> SharpenedReading:
+    recipe = sight.recipe
+    if unsharpened(recipe) == recipe:
+        return SharpenedReading(None, None)
+    sky = sight.engine.render(recipe, sight.level, result=small_mask(Masked(Rows([("p", Sky())]))))[..., 0]
+    return read_sharpened(
+        lambda region: added_L(sight.engine, recipe, 0, region), _faces_seen(sight, 1.0), sky, sight.step,
+        sight.mapping.size,
+    )  # fmt: skip
+
+
 def _blur_after(sight: Sight) -> BlurReading:
     before: BlurReading = sight.reading("blur")
     return _blur(sight, before) if any(sight.recipe.get(path) for path in DEBLURRING) else before
@@ -627,6 +640,7 @@ READINGS = (
     Reading("finish", _finish, looks_at=("small display",), reads=("finish",)),
     Reading("spots", _spots, looks_at=("small working",)),
     Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",)),
+    Reading("sharpened", _sharpened, looks_at=("display",), reads=("detail", "places", *PLACES)),
     Reading("blur", _blur, looks_at=("small camera", "camera"), under=_plain),
     Reading("blur_after", _blur_after, looks_at=("small camera", "camera"), after=("blur",), under=_detail_alone),
     Reading("loupes", _loupes, looks_at=("screen",), after=("spots",)),

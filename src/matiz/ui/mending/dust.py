@@ -1,17 +1,22 @@
 """Shadows of dust, walked through one by one."""
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QVBoxLayout
 
-from ...measure.dust import DustReading, Speck
+from ...develop.engine import Engine
+from ...develop.tiles import Region
+from ...measure.dust import DustReading, Speck, enhanced
+from ...recipe.model import Recipe
 from ...wording import counted, percent
 from ..controls import caption, push
 from ..deck_page import Page
 from ..instruments.dust_plan import OPEN, DustPlan, Mark
 from ..picture_view import PictureView
+from ..seen_aside import SeenAside
 from ..session import Session
 from ..tools import Tool
-from .dust_view import DustView
 from .walk import SpotWalk
 
 
@@ -29,7 +34,7 @@ class DustPage(Page):
         self.plan = DustPlan()
         self.plan.changed.connect(self.walk.look_at)
         self.tool = tool
-        self.dust_view = DustView()
+        self.dust_view = SeenAside("dust view")
         self.dust_view.changed.connect(view.update)
         self.row.addWidget(self.plan, 5)
         self.row.addLayout(self._controls(), 6)
@@ -39,7 +44,7 @@ class DustPage(Page):
         column.setSpacing(6)
         self.show_dust = push("Show dust", checkable=True)
         self.show_dust.setToolTip("Only what is as fine as dust, stretched so that it is seen")
-        self.show_dust.toggled.connect(self.dust_view.switch)
+        self.show_dust.toggled.connect(lambda on: self.dust_view.choose(_as_dust if on else None))
         self.walk.line.addWidget(self.show_dust)
         column.addLayout(self.walk.line)
         self.note = caption()
@@ -118,3 +123,8 @@ class DustPage(Page):
             )
         told = f"{counted(left, 'shadow')} of dust to look at" if left else "no shadow of dust is left"
         return f"{told}. Click a spot or drag along what was missed: it is repaired as the page Repair says."
+
+
+def _as_dust(engine: Engine, recipe: Recipe, level: int, region: Region) -> NDArray[np.uint8]:
+    """Only what is finer than a sky and coarser than grain, stretched."""
+    return enhanced(engine.render(recipe, level, region, result="camera"))

@@ -1,20 +1,30 @@
 """Detail: noise taken out, blur taken back, edges sharpened, all judged at three spots."""
 
+import math
+
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ...findings.detail import wanted
+from ...develop.noise import share_left
+from ...findings.detail import LEAST_SHARE, ZONES, brought_to, noisiest, shown_dB, wanted
 from ...measure.blur import BlurReading
 from ...measure.detail import DetailReading, Spots
+from ...measure.noise import NoiseReading
+from ...measure.sharpened import as_amount, as_where
+from ...measure.tone import ToneReading
 from ...wording import number, percent
-from ..controls import caption, choice, push, tape_grid
+from ..actions import ActionSpec
+from ..controls import Words, caption, choice, hold_drags, push, tape_grid
 from ..instruments.loupes import Loupes
+from ..instruments.noise_plot import NoisePlot
 from ..picture_view import PictureView
+from ..seen_aside import SeenAside
 from ..session import Session
 from .base import Station
 
 NOISE = (
-    ("detail.noise.strength_percent", "Noise taken out"),
-    ("detail.noise.colour_percent", "Colour noise taken out"),
+    ("detail.noise.strength_percent", "Noise out"),
+    ("detail.noise.colour_percent", "Colour noise out"),
 )
 SHARPEN = (
     ("detail.deblur.blur_px", "Blur taken back"),
@@ -22,10 +32,11 @@ SHARPEN = (
     ("detail.sharpen.halo_L", "Overshoot up to"),
 )  # fmt: skip
 GATES = [("on", "above the noise"), ("off", "everywhere")]
+WAYS = {"picture": None, "where": as_where, "how much": as_amount}
 
 
 class DetailStation(Station):
-    """The loupes at the left, tapes and what is measured at the right."""
+    """The loupes and the noise by zone at the left, tapes and what is measured at the right."""
 
     number, title, key = 7, "Detail", "detail"
     # what is measured in numbers waits until the hand rests: the picture comes first
@@ -35,16 +46,39 @@ class DetailStation(Station):
         super().__init__(session, view)
         self.loupes = Loupes()
         self.loupes.changed.connect(self._go_to)
-        self.row.addWidget(self.loupes, 7)
+        looked_at = QVBoxLayout()
+        looked_at.setSpacing(6)
+        looked_at.addWidget(self.loupes, 1)
+        self.row.addLayout(looked_at, 6)
+        self.plot = NoisePlot()
+        hold_drags(self.plot, session, self._brought_to, "Noise out")
+        by_zone = QVBoxLayout()
+        by_zone.setSpacing(6)
+        by_zone.addWidget(self.plot, 1)
+        self.row.addLayout(by_zone, 3)
         column = QVBoxLayout()
         column.setSpacing(6)
         grid, self.tapes = tape_grid(session, (*NOISE, *SHARPEN), 3)
         column.addLayout(grid)
         line, self.gate = choice(session, "detail.sharpen.gate", "Sharpen", GATES)
+        self.seen = SeenAside("what is sharpened")
+        self.seen.changed.connect(view.update)
+        self.words = Words(
+            "See",
+            [("picture", "picture"), ("where", "where sharpened"), ("how much", "how much")],
+            "Where sharpening acts, or what it adds and takes.",
+        )
+        self.words.show_value("picture")
+        self.words.chosen.connect(self.see)
         self.by_need = push("As the noise wants")
         self.by_need.setToolTip("Take out as much noise as the zone that has least signal over it wants")
         self.by_need.clicked.connect(self._take_by_need)
-        line.addWidget(self.by_need)
+        by_zone.addWidget(self.by_need)
+        see = QHBoxLayout()
+        see.setSpacing(6)
+        see.addWidget(caption("See"))
+        see.addWidget(self.words)
+        looked_at.addLayout(see)
         column.addLayout(line)
         self.note = caption()
         self.note.setWordWrap(True)
@@ -53,12 +87,48 @@ class DetailStation(Station):
         column.addStretch(1)
         holder = QHBoxLayout()
         holder.addLayout(column)
-        self.row.addLayout(holder, 8)
+        self.row.addLayout(holder, 9)
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec("detail_see", "See what is sharpened", ("Ctrl+Shift+V",), "Where, how.", "see_next", "Detail"),
+        )  # fmt: skip
+
+    def see(self, way: str) -> None:
+        """Show the picture, where sharpening acts, or how much it adds and takes."""
+        self.words.show_value(way)
+        self.seen.choose(WAYS[way])
+
+    def see_next(self) -> None:
+        names = list(WAYS)
+        now = next(name for name, way in WAYS.items() if way is self.seen.way)
+        self.see(names[(names.index(now) + 1) % len(names)])
+
+    def leave(self) -> None:
+        self.see("picture")
+        super().leave()
+
+    def forget(self) -> None:
+        self.seen.forget()
+
+    def is_idle(self) -> bool:
+        return self.seen.is_idle()
+
+    def end(self) -> None:
+        self.seen.end()
+
+    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+        self.seen.paint_over(painter, view)
+
+    def refresh(self) -> None:
+        self._show_noise()
+        self.view.update()
 
     def refresh_readings(self) -> None:
         self.loupes.show_pairs(self.reading("loupes") or ())
         self.note.setText(told(self.reading("detail"), self.reading("blur"), self.reading("blur_after")))
         self.by_need.setEnabled(self._wanted() is not None)
+        self._show_noise()
 
     def reading_text(self) -> str:
         told_of: DetailReading | None = self.reading("detail")
@@ -73,6 +143,22 @@ class DetailStation(Station):
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         noise, tone = self.reading("noise"), self.reading("tone")
         return wanted(noise, tone, self.session.recipe) if noise is not None and tone is not None else None
+
+    def _show_noise(self) -> None:
+        noise: NoiseReading | None = self.reading("noise")
+        tone: ToneReading | None = self.reading("tone")
+        if noise is None or tone is None or not self.session.is_open:
+            self.plot.show_zones((), 0.0)
+            return
+        recipe = self.session.recipe
+        shown = shown_dB(noise, recipe)
+        seen = tuple((z, dB) for z in ZONES if (dB := shown[z]) is not None and tone.zones[z] >= LEAST_SHARE)
+        self.plot.show_zones(seen, -20.0 * math.log10(share_left(recipe)))
+
+    def _brought_to(self, dB: float) -> list[tuple[str, float]]:
+        noise, tone = self.reading("noise"), self.reading("tone")
+        least = noisiest(noise, tone, self.session.recipe) if noise is not None and tone is not None else None
+        return [] if least is None else list(brought_to(dB, least[0]))
 
     def _take_by_need(self) -> None:
         settings = self._wanted()

@@ -1,19 +1,23 @@
-"""The picture as dust shows in it: only what is finer than a sky and coarser than grain, stretched."""
+"""The picture seen another way: grey codes worked out aside for what is in view, and painted over it."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QRectF, Signal
 from PySide6.QtGui import QImage, QPainter
 
-from ...develop.engine import Engine
-from ...measure.dust import enhanced
-from ...recipe.model import Recipe
-from ..picture_view import PictureView
-from ..viewport import Viewport
-from ..worker import LatestWorker
+from ..develop.engine import Engine
+from ..develop.tiles import Region
+from ..recipe.model import Recipe
+from .picture_view import PictureView
+from .viewport import Viewport
+from .worker import LatestWorker
+
+Way = Callable[[Engine, Recipe, int, Region], NDArray[np.uint8]]
+"""Gives grey codes (height, width) of a region of a level under a recipe."""
 
 
 @dataclass(frozen=True)
@@ -21,25 +25,27 @@ class _Wanted:
     engine: Engine
     recipe: Recipe
     view: Viewport
+    way: Way
 
 
-class DustView(QObject):
-    """Painted over the picture while it is on."""
+class SeenAside(QObject):
+    """Painted over the picture while a way is chosen."""
 
     changed = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, name: str) -> None:
+        """name: of its thread."""
         super().__init__()
-        self.is_on = False
+        self.way: Way | None = None
         self._asked: _Wanted | None = None
         self._made: tuple[_Wanted, QImage, tuple[float, float, float, float]] | None = None
-        self._worker = LatestWorker(_enhance, "dust view", yields=True)
+        self._worker = LatestWorker(_work, name, yields=True)
         self._worker.answered.connect(self._on_made)
 
-    def switch(self, on: bool) -> None:
-        self.is_on = on
-        self._made = self._made if on else None
-        self._asked = self._asked if on else None
+    def choose(self, way: Way | None) -> None:
+        """Another way to see the picture; None shows it as it is."""
+        self.way = way
+        self.forget()
         self.changed.emit()
 
     def is_idle(self) -> bool:
@@ -53,9 +59,9 @@ class DustView(QObject):
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         engine = view.session.engine
-        if not self.is_on or engine is None:
+        if self.way is None or engine is None:
             return
-        wanted = _Wanted(engine, view.recipe, view.viewport)
+        wanted = _Wanted(engine, view.recipe, view.viewport, self.way)
         if wanted != self._asked:
             self._asked = wanted
             self._worker.ask(wanted)
@@ -69,11 +75,11 @@ class DustView(QObject):
             self.changed.emit()
 
 
-def _enhance(wanted: Any, emit: Callable[[Any], None]) -> None:
+def _work(wanted: Any, emit: Callable[[Any], None]) -> None:
     view = wanted.view
     level = view.level
     region = view.region(level)
-    codes = np.ascontiguousarray(enhanced(wanted.engine.render(wanted.recipe, level, region, result="camera")))
+    codes = np.ascontiguousarray(wanted.way(wanted.engine, wanted.recipe, level, region))
     height, width = codes.shape
     image = QImage(codes.data, width, height, width, QImage.Format.Format_Grayscale8).copy()
     emit((image, view.placed(region, level)))
