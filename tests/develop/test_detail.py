@@ -7,8 +7,11 @@ import numpy as np
 import pytest
 import skimage.data
 
+from matiz.colour.difference import delta_E_2000
+from matiz.colour.spaces import sRGB_to_Lab
 from matiz.develop.engine import Engine
 from matiz.develop.noise import OPPONENT, REACH_PX, Scale, estimated
+from matiz.develop.points import kept_points
 from matiz.develop.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
@@ -296,3 +299,86 @@ def test_a_place_is_sharper_or_softer_than_the_whole(burst):
     places = Rows([("p", Place(mask=half, sharpen_percent=150.0))])
     again = Engine(burst.frame).render(Recipe(places=places), 0, part, result="rendered")
     np.testing.assert_allclose(again, sharper[60:260, 40:340], atol=1e-5)
+
+
+# ---- what is small
+
+
+def as_frame(like, light, *, is_noisy):
+    """A frame of light (height, width, 3), of the white level, as the camera of `like` would take it."""
+    mosaic, noise = like.mosaic, noise_of(like)
+    height, width = light.shape[:2]
+
+    def tiled(grid):
+        rows, columns = grid.shape
+        return np.tile(grid, (height // rows + 1, width // columns + 1))[:height, :width]
+
+    neutral = like.colour.as_shot_neutral
+    pattern = tiled(mosaic.pattern)
+    values = np.take_along_axis(light * (neutral / neutral.max()), pattern[..., None], 2)[..., 0]
+    if is_noisy:
+        values = values + np.random.default_rng(4).normal(size=values.shape) * np.sqrt(noise.variance(values))
+    black = tiled(mosaic.black)
+    counts = np.rint(black + values * (mosaic.white - black))
+    return replace(like, mosaic=replace(mosaic, values=np.clip(counts, 0, 65_535).astype(np.uint16)), orientation=1)
+
+
+def at_spots(size, step):
+    width, height = size
+    return [(x, y) for y in range(24, height - 20, step) for x in range(24, width - 20, step)]
+
+
+@pytest.mark.parametrize("spread", [0.8, 1.2])
+@pytest.mark.parametrize("quick", [False, True])
+def test_stars_keep_their_light(burst, spread, quick):
+    down, across = np.mgrid[:240, :320]
+    light = np.full((240, 320), 0.01)
+    stars = at_spots((320, 240), 32)
+    for x, y in stars:
+        light += 0.1 * np.exp(-((across - x - 0.3) ** 2 + (down - y + 0.2) ** 2) / (2.0 * spread**2))
+    light = np.repeat(light[..., None], 3, axis=2)
+    clean, noisy = (Engine(as_frame(burst.frame, light, is_noisy=each)) for each in (False, True))
+    strong = set_to((STRENGTH, 100.0), (COLOUR, 100.0))
+    result = "draft" if quick else "display"
+
+    def fluxes(engine, recipe):
+        shown = np.asarray(engine.render(recipe, 0, result="camera" if not quick else result), np.float64)[..., 1]
+        shown = shown if not quick else (shown / 255.0) ** 2.2
+        out = []
+        for x, y in stars:
+            part = shown[y - 9 : y + 10, x - 9 : x + 10]
+            far = np.hypot(*np.meshgrid(np.arange(-9, 10), np.arange(-9, 10)))
+            out.append((part - np.median(part[far > 6]))[far < 4].sum())
+        return np.array(out)
+
+    kept = fluxes(noisy, strong) / fluxes(clean, Recipe())
+    assert np.median(kept) > 0.95 and np.quantile(kept, 0.05) > 0.8
+
+
+def test_noise_has_no_stars_and_texture_is_none():
+    random = np.random.default_rng(1)
+    white = np.ones((8, 8), np.float32)
+    assert not kept_points(random.normal(size=(1000, 1000)).astype(np.float32), white).any()
+    rough = cv2.GaussianBlur(random.normal(0.0, 200.0, (400, 400)), (0, 0), 3.0) + random.normal(size=(400, 400))
+    assert kept_points(rough.astype(np.float32), white).mean() < 0.001
+    dark = random.normal(size=(64, 64)).astype(np.float32)
+    dark[32, 32] -= 40.0
+    assert not kept_points(dark, white).any(), "a dark px is no light"
+    dark[32, 32] += 80.0
+    kept = kept_points(dark, white)
+    assert kept[32, 32] == 1.0 and kept[32, 34] == 1.0 and kept[32, 37] == 0.0 and kept.sum() < 40
+
+
+@pytest.mark.parametrize("colour", [(0.5, 0.12, 0.08), (0.08, 0.12, 0.5), (0.1, 0.4, 0.1), (0.5, 0.45, 0.05)])
+def test_small_coloured_things_keep_their_colour(burst, colour):
+    down, across = np.mgrid[:200, :280]
+    light, where = np.full((200, 280, 3), 0.15), np.zeros((200, 280), bool)
+    for x, y in at_spots((280, 200), 32):
+        far = np.hypot(across - x, down - y)
+        share = np.clip(3.0 - far, 0.0, 1.0)[..., None]
+        light = light * (1.0 - share) + 0.8 * np.array(colour) * share
+        where |= far <= 2.0
+    clean, noisy = (Engine(as_frame(burst.frame, light, is_noisy=each)) for each in (False, True))
+    seen = [clean.render(Recipe(), 0, result="display"),
+            noisy.render(set_to((STRENGTH, 75.0), (COLOUR, 100.0)), 0, result="display")]  # fmt: skip
+    assert delta_E_2000(*(sRGB_to_Lab(each[where].mean(axis=0)) for each in seen)) < 2.0, "things of 5 px across"

@@ -20,6 +20,7 @@ from ..kernels.denoise import BASIS, MARGIN_PX, SIDE, dct_kept, dct_weighed
 from ..raw.frame import Frame
 from ..raw.noise import Noise, noise_of
 from ..recipe.model import Recipe
+from .points import kept_points
 
 Planes = NDArray[np.float32]
 
@@ -188,7 +189,12 @@ def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Plan
         plane = np.ascontiguousarray(planes[..., n])
         first = dct_kept(plane, spread[n], LEAST)
         out.append(dct_weighed(np.ascontiguousarray(plane[inner]), first, spread[n]))
-    return np.ascontiguousarray(np.stack(out, axis=-1))
+    made = np.stack(out, axis=-1)
+    own = np.s_[REACH_PX:-REACH_PX, REACH_PX:-REACH_PX]
+    kept = kept_points(np.ascontiguousarray(planes[..., 0]), spread[0])[own]
+    if kept.any():
+        made += kept[..., None] * (planes[own] - made)
+    return np.ascontiguousarray(made)
 
 
 def share_left(recipe: Recipe) -> float:
