@@ -10,7 +10,7 @@ from matiz.errors import FileError
 from matiz.measure import brief
 from matiz.shoot.briefs import Briefs
 from matiz.ui import looking as at
-from matiz.ui.contact_sheet import brief_text
+from matiz.ui.contact_sheet import CELL, _as_fits, brief_parts
 from matiz.ui.shots import settle
 
 
@@ -93,6 +93,77 @@ def test_it_stops_when_the_window_closes(window, monkeypatch):
 
 
 def test_a_tile_says_what_matters():
-    assert brief_text(brief.Brief(0.81, 0.0, 0.1, 30.0)) == "edges 0.8\u202fpx"
-    assert brief_text(brief.Brief(None, 0.02, 0.0, 30.0)) == "edges not sure  full 2.0\u202f%"
-    assert brief_text(brief.Brief(1.2, 0.0, 1.25, 30.0)) == "edges 1.2\u202fpx  headroom 1.2\u202fEV"
+    assert brief_parts(brief.Brief(0.81, 0.0, 0.1, 30.0)) == ["edges 0.8\u202fpx"]
+    assert brief_parts(brief.Brief(None, 0.02, 0.0, 30.0)) == ["edges not sure", "full 2.0\u202f%"]
+    assert brief_parts(brief.Brief(1.2, 0.0, 1.25, 30.0)) == ["edges 1.2\u202fpx", "headroom 1.2\u202fEV"]
+    long = ["edges 1.2 px", "headroom 1.2 EV"]
+    assert _as_fits(long, 400.0) == "edges 1.2 px  headroom 1.2 EV" and _as_fits(long, 120.0) == long[0]
+    assert _as_fits(long, 10.0) == long[0]
+
+
+def rows_shown(window):
+    sheet = window.sort.sheet
+    return [path for row, path in enumerate(window.session.pictures) if not sheet.isRowHidden(row)]
+
+
+def test_only_what_is_asked_for_is_shown(window, shoot):
+    window.go_to(window.sort)
+    pictures = list(window.session.pictures)
+    window.session.sort_as(pictures[1], sorted_as="keep", rank=4)
+    QTest.keyClick(window, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    assert window.sort.words.hasFocus()
+    QTest.keyClicks(window.sort.words, "rank3+")
+    settle(window)
+    assert rows_shown(window) == [pictures[1]] and window.sort.reading_text() == "1 of 3 shown"
+    assert window.sort.sheet.current_path() == pictures[1], "what is chosen is seen"
+    QTest.keyClick(window.sort.words, Qt.Key.Key_Return)
+    assert window.sort.sheet.hasFocus()
+    window.session.sort_as(pictures[1], rank=2)
+    assert rows_shown(window) == []
+    window.sort.words.setText("-keep")
+    settle(window)
+    assert rows_shown(window) == [pictures[0], pictures[2]]
+    window.sort.sheet.arrange("noise")
+    assert set(rows_shown(window)) == {pictures[0], pictures[2]}, "in another order too"
+    window.sort.sheet.arrange("name")
+    window.session.open_picture(pictures[0])
+    settle(window)
+    window.step(1)
+    settle(window)
+    assert window.session.path == pictures[2], "next is the next that is shown"
+    window.sort.words.setText("")
+    assert rows_shown(window) == pictures and window.sort.reading_text() == "1 of 3 kept"
+    window.sort.words.setText("no such picture")
+    window.open_paths([shoot])
+    settle(window)
+    assert window.sort.words.text() == "" and len(rows_shown(window)) == 3
+
+
+def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
+    window.go_to(window.sort)
+    model = window.sort.sheet.sheet
+    settle(window)
+    first = window.session.pictures[0]
+    exposure = window.session.desk.exposures.pop(first)
+    model._images.pop(first)
+    (shoot / "damaged.dng").write_bytes(b"nothing")
+    window.session.desk.add(shoot / "damaged.dng")
+    window.sort.sheet.show_only(f"iso{exposure.iso:.0f}")
+    settle(window)
+    assert window.session.desk.exposures[first] == exposure and first in rows_shown(window)
+    window.sort.sheet.show_only("iso1")
+    settle(window)
+    assert rows_shown(window) == [], "a file that cannot be read is asked once"
+
+
+def test_tiles_have_three_sizes(window):
+    window.go_to(window.sort)
+    settle(window)
+    sheet = window.sort.sheet
+    wide = []
+    for name in ("small", "middle", "large"):
+        window.sort.tiles.setCurrentText(name)
+        window.sort.tiles.textActivated.emit(name)
+        settle(window)
+        wide.append(sheet.visualRect(sheet.sheet.index(0)).width())
+    assert wide[1] == CELL.width() and wide[0] < 0.7 * wide[1] < wide[1] < 0.7 * wide[2]

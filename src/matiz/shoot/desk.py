@@ -20,6 +20,7 @@ from ..recipe.document import Document, Version
 from ..recipe.given import given_by
 from ..recipe.merge import merged
 from ..recipe.model import RAW, RENDERED, Recipe
+from .choosing import Seen, chosen
 from .folder import gather
 from .log import Event, Log
 from .sets import Proposed, proposed_sets
@@ -70,6 +71,8 @@ class Desk:
         """The order of the pictures while they are arranged in another one."""
         self.merged: dict[Path, Merged] = {}
         """Those that were made of several, likewise."""
+        self.out_of_sight: frozenset[Path] = frozenset()
+        """Pictures that are not shown now."""
         self._set_of: dict[Path, Proposed] = {}
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
@@ -92,6 +95,7 @@ class Desk:
         self.save()
         with self._lock:
             self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
+            self.out_of_sight = frozenset()
             self.merged, self._as_opened = {}, []
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
@@ -111,6 +115,20 @@ class Desk:
         with self._lock:
             if path not in self.pictures:
                 self.pictures = [*self.pictures, path]
+
+    def seen(self, path: Path) -> Seen:
+        """What is known of a picture by now."""
+        own = self.set_of(path)
+        return Seen(
+            path, lambda: self.document(path) or Document(), self.exposures.get(path), own.kind if own else "",
+            path in self.merged,
+        )  # fmt: skip
+
+    def show_only(self, text: str) -> frozenset[Path]:
+        """Leave out of sight what does not meet the words of a text, see `choosing.chosen`; what that is."""
+        shown = chosen(text, (self.seen(path) for path in self.pictures)) if text.strip() else self.pictures
+        self.out_of_sight = frozenset(self.pictures) - frozenset(shown)
+        return self.out_of_sight
 
     def arrange(self, key: Callable[[Path], Any] | None) -> None:
         """Put the pictures into another order, or with None into that in which they were opened."""

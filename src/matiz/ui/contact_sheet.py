@@ -17,7 +17,7 @@ from PySide6.QtCore import (
     QTimer,
     Signal,
 )
-from PySide6.QtGui import QFont, QImage, QKeyEvent, QPainter, QPen, QShowEvent
+from PySide6.QtGui import QFont, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen, QShowEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..errors import MatizError
@@ -34,15 +34,22 @@ from .painted import painting_item
 from .session import Session
 
 CELL = QSize(252, 216)
-THUMBNAIL_PX = 480
+SIZES = {"small": 0.66, "middle": 1.0, "large": 1.6}
+"""Of tiles, by name, in sizes of CELL."""
+THUMBNAIL_PX, FACTS_PX = 480, 32
 REGROUP_MS = 400
 LEAST_FULL, LEAST_HEADROOM_EV = 0.001, 0.5
 """That are worth a word."""
+LABEL_PX = 24.0
+"""About the words of a label."""
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
 
 class SheetModel(QAbstractListModel):
     """The pictures; thumbnails come as they are asked for by what is visible."""
+
+    regrouped = Signal()
+    """More is known of the pictures, and of their sets."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -50,6 +57,9 @@ class SheetModel(QAbstractListModel):
         self.looking = Looking(session)
         self.looking.came.connect(self._touch)
         self._images: dict[Path, QImage | str | None] = {}
+        # of which only what their files say is wanted, once each; and those of them that are not there yet
+        self._asked: set[Path] = set()
+        self._waiting: set[Path] = set()
         self._decoder = Decoder()
         # one reader: previews are small, and the open picture must not wait for them
         self._pool = QThreadPool()
@@ -80,7 +90,7 @@ class SheetModel(QAbstractListModel):
         self._pool.waitForDone()
 
     def is_idle(self) -> bool:
-        return None not in self._images.values() and not self._regroup.isActive()
+        return None not in self._images.values() and not self._waiting and not self._regroup.isActive()
 
     def _image(self, path: Path) -> QImage | str | None:
         if path not in self._images:
@@ -91,9 +101,26 @@ class SheetModel(QAbstractListModel):
             job.start(self._pool)
         return self._images[path]
 
-    def _read(self, path: Path) -> tuple[QImage | str, Facts | None]:
+    def hear_all(self) -> None:
+        """Ask of every picture what its file says, whether it is in view or not."""
+        for path in self.session.pictures:
+            if path not in self._images and path not in self._asked:
+                self._asked.add(path)
+                self._waiting.add(path)
+                job = Job(lambda _, path=path: self._read(path, FACTS_PX), f"what {path.name} says")
+                job.returned.connect(lambda read, path=path: self._hear(path, read[1]))
+                job.start(self._pool)
+
+    def _hear(self, path: Path, facts: Facts | None) -> None:
+        self._waiting.discard(path)
+        if facts is not None:
+            self.session.take_facts(path, facts)
+            if not self._regroup.isActive():
+                self._regroup.start()
+
+    def _read(self, path: Path, size_px: int = THUMBNAIL_PX) -> tuple[QImage | str, Facts | None]:
         try:
-            pixels, facts = self._decoder.listing(path, THUMBNAIL_PX)
+            pixels, facts = self._decoder.listing(path, size_px)
         except MatizError as error:
             return str(error), None
         height, width = pixels.shape[:2]
@@ -101,10 +128,7 @@ class SheetModel(QAbstractListModel):
 
     def _put(self, path: Path, image: QImage | str, facts: Facts | None = None) -> None:
         self._images[path] = image
-        if facts is not None:
-            self.session.take_facts(path, facts)
-            if not self._regroup.isActive():
-                self._regroup.start()
+        self._hear(path, facts)
         self._touch(path)
 
     def regroup(self) -> None:
@@ -112,10 +136,12 @@ class SheetModel(QAbstractListModel):
         self.session.desk.regroup()
         if self.session.pictures:
             self.dataChanged.emit(self.index(0), self.index(len(self.session.pictures) - 1))
+        self.regrouped.emit()
 
     def _on_shoot_changed(self) -> None:
         self.beginResetModel()
         self._images = {}
+        self._asked, self._waiting = set(), set()
         self.endResetModel()
 
     def _on_sorting_changed(self, path: Path) -> None:
@@ -132,10 +158,10 @@ class SheetDelegate(QStyledItemDelegate):
 
     def __init__(self, session: Session, looking: Looking, parent=None) -> None:
         super().__init__(parent)
-        self.session, self.looking = session, looking
+        self.session, self.looking, self.cell = session, looking, CELL
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return CELL
+        return self.cell
 
     @painting_item
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -171,7 +197,8 @@ class SheetDelegate(QStyledItemDelegate):
         if told is not None:
             self._paint_detail(painter, told, frame)
         elif brief is not None and isinstance(image, QImage):
-            label(painter, brief_text(brief), _fitted(image, frame).bottomLeft() + QPointF(3.0, -22.0))
+            held = _fitted(image, frame)
+            label(painter, _as_fits(brief_parts(brief), held.width()), held.bottomLeft() + QPointF(3.0, -22.0))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
         self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
@@ -216,7 +243,10 @@ class ContactSheet(QListView):
         self.session = session
         self.sheet = SheetModel(session)
         self.setModel(self.sheet)
-        self.setItemDelegate(SheetDelegate(session, self.sheet.looking, self))
+        self.tiles = SheetDelegate(session, self.sheet.looking, self)
+        self.setItemDelegate(self.tiles)
+        self.words = ""
+        """That say which pictures are shown."""
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
@@ -226,6 +256,8 @@ class ContactSheet(QListView):
         self.setAccessibleName("Contact sheet")
         self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
         session.pictureOpened.connect(self._on_opened)
+        session.shootChanged.connect(lambda: self.show_only(""))
+        self.sheet.regrouped.connect(lambda: self.show_only(self.words) if self.words.strip() else None)
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and event.key() in OWN_KEYS and not event.modifiers():
@@ -265,8 +297,37 @@ class ContactSheet(QListView):
         own = None if order == "name" else lambda path: _place_of(path, briefs.get(path), order)
         self.session.desk.arrange(own)
         self.sheet.endResetModel()
+        self.show_only(self.words)
         if current is not None:
             self.choose(current)
+
+    def show_only(self, words: str) -> int:
+        """Show the pictures that meet words, see `shoot.choosing`; how many those are."""
+        self.words = words
+        if words.strip():
+            # what is out of sight is not read by being looked at
+            self.sheet.hear_all()
+        hidden = self.session.desk.show_only(words)
+        for row, path in enumerate(self.session.pictures):
+            self.setRowHidden(row, path in hidden)
+        current = self.current_path()
+        if current in hidden and (near := self._nearest_shown(current)) is not None:
+            self.choose(near)
+        return len(self.session.pictures) - len(hidden)
+
+    def _nearest_shown(self, path: Path) -> Path | None:
+        """The next one that is shown, else the one before."""
+        pictures, hidden = self.session.pictures, self.session.desk.out_of_sight
+        row = pictures.index(path)
+        return next((each for each in (*pictures[row:], *pictures[row::-1]) if each not in hidden), None)
+
+    def size_tiles(self, name: str) -> None:
+        """Tiles of a size, a key of SIZES."""
+        self.tiles.cell = CELL * SIZES[name]
+        self.setGridSize(self.tiles.cell)
+        index = self.currentIndex()
+        if index.isValid():
+            self.scrollTo(index)
 
     def choose(self, path: Path) -> None:
         if path in self.session.pictures:
@@ -294,13 +355,21 @@ def _place_of(path: Path, brief: Brief | None, order: str) -> tuple[bool, float,
     return known is None, known or 0.0, path.name.lower()
 
 
-def brief_text(brief: Brief) -> str:
-    """What of a picture is worth a word on its tile."""
+def brief_parts(brief: Brief) -> list[str]:
+    """What of a picture is worth a word on its tile, the most telling first."""
     parts = [f"edges {number(brief.edges_px, 1, 'px')}"] if brief.edges_px is not None else ["edges not sure"]
     if brief.full_share >= LEAST_FULL:
         parts.append(f"full {percent(brief.full_share, 1)}")
     elif brief.headroom_EV >= LEAST_HEADROOM_EV:
         parts.append(f"headroom {number(brief.headroom_EV, 1, 'EV')}")
+    return parts
+
+
+def _as_fits(parts: list[str], width: float) -> str:
+    """As many as there is room for, and the first."""
+    metrics = QFontMetricsF(theme.font(theme.SMALL_PX))
+    while len(parts) > 1 and metrics.horizontalAdvance("  ".join(parts)) > width - LABEL_PX:
+        parts = parts[:-1]
     return "  ".join(parts)
 
 

@@ -164,12 +164,14 @@ class Session(QObject):
         job.start(self._openers)
 
     def step(self, by: int) -> None:
-        """Open the next (1) or the previous (-1) picture of the shoot."""
+        """Open the next (1) or the previous (-1) picture of those that are shown."""
         here = self._opening[0] if self._opening else self.path
         if here in self.pictures:
-            index = self.pictures.index(here) + by
-            if 0 <= index < len(self.pictures):
-                self.open_picture(self.pictures[index])
+            hidden = self.desk.out_of_sight - {here}
+            shown = [path for path in self.pictures if path not in hidden]
+            index = shown.index(here) + by
+            if 0 <= index < len(shown):
+                self.open_picture(shown[index])
 
     def sort_as(self, path: Path, **decision: Any) -> None:
         """Set `sorted_as`, `rank`, `caption` or `keywords` of a picture."""

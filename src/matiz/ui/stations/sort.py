@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
-from ..contact_sheet import ORDERS, ContactSheet
+from ..contact_sheet import ORDERS, SIZES, ContactSheet
 from ..controls import Words, caption, push
 from ..following import Following
+from ..line import Line
 from ..merging import Merging
 from ..picture_view import PictureView
 from ..session import Session
@@ -80,13 +81,24 @@ class SortStation(Station):
             "Whether the picture stays; files are never touched.",
         )
         self.decision.chosen.connect(self.sort_as)
-        self.rank = Words("Rank", [(str(n), str(n) if n else "no rank") for n in range(6)], "How good it is, 1 to 5.")
+        self.rank = Words("Rank", [(str(n), str(n) if n else "none") for n in range(6)], "How good it is, 1 to 5.")
         self.rank.chosen.connect(lambda text: self.set_rank(int(text)))
-        choices.addWidget(self.decision)
+        decisions = QHBoxLayout()
+        decisions.setSpacing(16)
+        decisions.addWidget(self.decision)
+        decisions.addWidget(self._finding(), 1)
+        choices.addLayout(decisions)
         ranks = QHBoxLayout()
         ranks.setSpacing(16)
         ranks.addWidget(self.rank)
         ranks.addWidget(self.order)
+        self.tiles = QComboBox()
+        self.tiles.addItems(list(SIZES))
+        self.tiles.setCurrentText("middle")
+        self.tiles.setAccessibleName("Size of the tiles")
+        self.tiles.setToolTip("How large the pictures are shown")
+        self.tiles.textActivated.connect(self.sheet.size_tiles)
+        ranks.addWidget(self.tiles)
         ranks.addStretch(1)
         choices.addLayout(ranks)
         choices.addStretch(1)
@@ -99,6 +111,32 @@ class SortStation(Station):
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
+
+    def _finding(self) -> Line:
+        self.words = Line()
+        self.words.setPlaceholderText("show only: keep, rank3+, iso1600+, burst, a name")
+        self.words.setClearButtonEnabled(True)
+        self.words.setMinimumWidth(120)
+        self.words.setAccessibleName("Show only pictures that meet these words")
+        self.words.setToolTip(
+            "Words that a picture has to meet: keep, hold, drop, undecided; rank3, rank3+, rank2-; iso1600+; mm400; "
+            "set, alone, burst, bracket, pair, merged; any other is looked for in name, lens, caption and keywords. A "
+            "minus turns a word round: -drop. Next and previous go by what is shown."
+        )
+        self.words.textChanged.connect(self._on_words)
+        self.words.returnPressed.connect(self.sheet.setFocus)
+        self.session.shootChanged.connect(self.words.clear)
+        self.session.sortingChanged.connect(lambda _: self._on_words(self.words.text()) if self.words.text() else None)
+        return self.words
+
+    def _on_words(self, text: str) -> None:
+        self.sheet.show_only(text)
+        self.toldAnew.emit()
+
+    def find(self) -> None:
+        """Type words for what is to be shown."""
+        self.words.setFocus()
+        self.words.selectAll()
 
     def _giving(self) -> QVBoxLayout:
         """What the open picture gives to those that are selected."""
@@ -191,6 +229,7 @@ class SortStation(Station):
         return (
             *MERGES,
             *XMPS,
+            ActionSpec("sort_find", "Show only", ("Ctrl+F",), "By words, such as keep or rank3+.", "find", "Sort"),
             ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),
         )
 
@@ -232,6 +271,9 @@ class SortStation(Station):
             for p in self.session.pictures
             if self.session.desk.is_known(p)
         )
+        hidden = len(self.session.desk.out_of_sight)
+        if hidden:
+            return f"{number(count - hidden, 0)} of {number(count, 0)} shown"
         if self.following.anchor is not None:
             return f"{number(len(self.following.followers), 0)} in step"
         return counted(count, "picture") if not kept else f"{number(kept, 0)} of {number(count, 0)} kept"
