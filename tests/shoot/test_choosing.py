@@ -10,7 +10,7 @@ from matiz.shoot.choosing import Seen, chosen
 
 
 def seen(name, exposure=None, kind="", is_merged=False, **document):
-    return Seen(Path(f"a_{name}.dng"), lambda: Document(**document), exposure, kind, is_merged)
+    return Seen(Path(f"a_{name}.dng"), Document(**document), exposure, kind, is_merged)
 
 
 PICTURES = (

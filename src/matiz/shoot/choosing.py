@@ -19,8 +19,7 @@ class Seen:
     """What is known of a picture."""
 
     path: Path
-    document: Callable[[], Document]
-    """Reads it when a word asks for it."""
+    document: Document
     exposure: Exposure | None = None
     """None while its file was not looked at."""
     set_kind: str = ""
@@ -48,7 +47,7 @@ def _test(word: str) -> Test:
         return lambda seen: not other(seen)
     name = word.lower()
     if name in SORTED:
-        return lambda seen: seen.document().sorted_as == SORTED[name]
+        return lambda seen: seen.document.sorted_as == SORTED[name]
     if name in ("set", "alone"):
         return lambda seen: bool(seen.set_kind) == (name == "set")
     if name in ("burst", "bracket", "pair"):
@@ -64,7 +63,7 @@ def _test(word: str) -> Test:
 
 def _number(what: str, seen: Seen) -> float | None:
     if what == "rank":
-        return float(seen.document().rank)
+        return float(seen.document.rank)
     if seen.exposure is None:
         return None
     return seen.exposure.iso if what == "iso" else seen.exposure.focal_mm
@@ -80,5 +79,4 @@ def _meets(value: float | None, wanted: float, way: str) -> bool:
 
 def _texts(seen: Seen) -> tuple[str, ...]:
     lens = "" if seen.exposure is None else seen.exposure.lens
-    document = seen.document()
-    return lens, document.caption, *document.keywords
+    return lens, seen.document.caption, *seen.document.keywords

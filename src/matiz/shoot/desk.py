@@ -117,12 +117,15 @@ class Desk:
                 self.pictures = [*self.pictures, path]
 
     def seen(self, path: Path) -> Seen:
-        """What is known of a picture by now."""
-        own = self.set_of(path)
-        return Seen(
-            path, lambda: self.document(path) or Document(), self.exposures.get(path), own.kind if own else "",
-            path in self.merged,
-        )  # fmt: skip
+        """What is known of a picture by now; nothing is read for it."""
+        own, held = self.set_of(path), self._held.get(path)
+        document = held.document if held is not None else _UNREAD
+        return Seen(path, document, self.exposures.get(path), own.kind if own else "", path in self.merged)
+
+    def read_all(self) -> None:
+        """Read the documents of all pictures that were not asked for yet."""
+        for path in self.pictures:
+            self.document(path)
 
     def show_only(self, text: str) -> frozenset[Path]:
         """Leave out of sight what does not meet the words of a text, see `choosing.chosen`; what that is."""
@@ -377,6 +380,9 @@ class Desk:
         held = self._held.get(edit.path)
         if held is not None and held.wrote_draft:
             self.touch(edit.path)
+
+
+_UNREAD = Document()
 
 
 class Edit:

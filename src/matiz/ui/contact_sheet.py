@@ -247,6 +247,7 @@ class ContactSheet(QListView):
         self.setItemDelegate(self.tiles)
         self.words = ""
         """That say which pictures are shown."""
+        self._read_of: object = None
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
@@ -307,6 +308,7 @@ class ContactSheet(QListView):
         if words.strip():
             # what is out of sight is not read by being looked at
             self.sheet.hear_all()
+            self._read_documents()
         hidden = self.session.desk.show_only(words)
         for row, path in enumerate(self.session.pictures):
             self.setRowHidden(row, path in hidden)
@@ -314,6 +316,15 @@ class ContactSheet(QListView):
         if current in hidden and (near := self._nearest_shown(current)) is not None:
             self.choose(near)
         return len(self.session.pictures) - len(hidden)
+
+    def _read_documents(self) -> None:
+        """Of all pictures, once a shoot, aside: a thousand take a second."""
+        desk, shoot = self.session.desk, self.session.desk.shoot
+        if self._read_of != shoot:
+            self._read_of = shoot
+            self.session.do_aside(
+                lambda _: desk.read_all(), "documents", lambda _: self.show_only(self.words), of_shoot=True
+            )
 
     def _nearest_shown(self, path: Path) -> Path | None:
         """The next one that is shown, else the one before."""
