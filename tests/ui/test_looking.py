@@ -167,3 +167,32 @@ def test_tiles_have_three_sizes(window):
         settle(window)
         wide.append(sheet.visualRect(sheet.sheet.index(0)).width())
     assert wide[1] == CELL.width() and wide[0] < 0.7 * wide[1] < wide[1] < 0.7 * wide[2]
+
+
+def test_sets_are_joined_parted_and_put_back(window, shoot):
+    window.go_to(window.sort)
+    settle(window)
+    sheet, desk, said = window.sort.sheet, window.session.desk, []
+    window.session.said.connect(said.append)
+    window.session.desk.regroup()
+    pictures = list(window.session.pictures)
+    before = [desk.set_of(path) for path in pictures]
+    sheet.choose(pictures[0])
+    window.actions_by_name["set_join"].trigger()
+    assert "two pictures or more" in said[-1]
+    sheet.selectAll()
+    window.actions_by_name["set_join"].trigger()
+    settle(window)
+    joined = desk.set_of(pictures[0])
+    assert joined is not None and joined.pictures == tuple(pictures)
+    window.open_paths([shoot])
+    settle(window)
+    desk.regroup()
+    assert desk.set_of(pictures[2]).pictures == tuple(pictures), "kept in the folder"
+    sheet.choose(pictures[2])
+    window.actions_by_name["set_part"].trigger()
+    assert desk.set_of(pictures[2]) is None and desk.set_of(pictures[0]).pictures == tuple(pictures[:2])
+    window.actions_by_name["set_proposed"].trigger()
+    sheet.choose(pictures[0])
+    window.actions_by_name["set_proposed"].trigger()
+    assert [desk.set_of(path) for path in pictures] == before

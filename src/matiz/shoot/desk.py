@@ -23,7 +23,8 @@ from ..recipe.model import RAW, RENDERED, Recipe
 from .choosing import Seen, chosen
 from .folder import gather
 from .log import Event, Log
-from .sets import Proposed, proposed_sets
+from .own_sets import OwnSets
+from .sets import Proposed
 from .sidecar import Revision, load_document, revision_of, save_document, sidecar_path
 
 RENDERED_SUFFIXES = (".jpg", ".jpeg", ".png")
@@ -71,6 +72,7 @@ class Desk:
         """The order of the pictures while they are arranged in another one."""
         self.merged: dict[Path, Merged] = {}
         """Those that were made of several, likewise."""
+        self._own_sets: tuple[tuple[Path, int], OwnSets] | None = None
         self.out_of_sight: frozenset[Path] = frozenset()
         """Pictures that are not shown now."""
         self._set_of: dict[Path, Proposed] = {}
@@ -205,7 +207,15 @@ class Desk:
         """Propose the sets anew, of what was heard by now."""
         heard = {path: self.exposures[path] for path in self.pictures
                  if path in self.exposures and path not in self.merged}  # fmt: skip
-        self._set_of = {path: found for found in proposed_sets(heard) for path in found.pictures}
+        self._set_of = {path: found for found in self.own_sets.over(heard) for path in found.pictures}
+
+    @property
+    def own_sets(self) -> OwnSets:
+        """What the photographer said of the sets of this shoot."""
+        folder = self.pictures[0].parent if self.pictures else Path()
+        if self._own_sets is None or self._own_sets[0] != (folder, self.shoot):
+            self._own_sets = (folder, self.shoot), OwnSets(folder)
+        return self._own_sets[1]
 
     def set_of(self, path: Path) -> Proposed | None:
         """The set that a picture is in, as of the last `regroup`."""

@@ -55,7 +55,7 @@ class Proposed:
     """Pictures that belong together, in the order of their taking."""
 
     kind: str
-    """"burst", "bracket" or "focus pair"."""
+    """"burst", "bracket", "focus pair", or "set" for one that the photographer made."""
     pictures: tuple[Path, ...]
     steps_EV: tuple[float, ...] = ()
     """Of a bracket: each frame's exposure against the middle one."""
@@ -66,7 +66,7 @@ class Proposed:
             steps = " ".join(number(step, 0 if abs(step - round(step)) < 0.05 else 1, signed=True)
                              for step in self.steps_EV)  # fmt: skip
             return f"bracket {steps} EV"
-        return f"burst of {len(self.pictures)}" if self.kind == "burst" else self.kind
+        return self.kind if self.kind == "focus pair" else f"{self.kind} of {len(self.pictures)}"
 
 
 def proposed_sets(exposures: Mapping[Path, Exposure]) -> list[Proposed]:

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from ...errors import MatizError
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
@@ -36,6 +37,16 @@ MERGES = (
     ),
 )  # fmt: skip
 """Each as what it is said to be, whatever the files say."""
+SETS = (
+    ActionSpec("set_join", "Join into a set", ("Ctrl+Alt+J",), "The selected are one.", "change_sets", "Sort", "join"),
+    ActionSpec(
+        "set_part", "Take out of the set", ("Ctrl+Alt+U",), "The selected are in no set.", "change_sets", "Sort", "part"
+    ),
+    ActionSpec(
+        "set_proposed", "Sets as proposed", ("Ctrl+Alt+R",), "Forget what was joined or taken out.",
+        "change_sets", "Sort", "forget",
+    ),
+)  # fmt: skip
 XMPS = (
     ActionSpec(
         "xmp_out", "Write XMP beside", ("Ctrl+Alt+X",),
@@ -230,6 +241,7 @@ class SortStation(Station):
             *MERGES,
             *XMPS,
             ActionSpec("sort_find", "Show only", ("Ctrl+F",), "By words, such as keep or rank3+.", "find", "Sort"),
+            *SETS,
             ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),
         )
 
@@ -237,6 +249,26 @@ class SortStation(Station):
         """Sorting and ranks then go to all of it."""
         if not self.sheet.choose_set():
             self.session.said.emit("This picture is in no set.")
+
+    def change_sets(self, how: str) -> None:
+        """ "join" the selected into one set, "part" them from theirs, or "forget" what was said of theirs."""
+        own, chosen = self.session.desk.own_sets, self._chosen()
+        if how == "join" and len(chosen) < 2:
+            self.session.said.emit("Select two pictures or more to join them into a set.")
+            return
+        if how == "forget":
+            # all of a set that was made goes back
+            chosen = [each for path in chosen for each in self._set_about(path)]
+        try:
+            {"join": own.join, "part": own.part, "forget": own.forget}[how](chosen)
+        except (MatizError, OSError) as error:
+            self.session.said.emit(f"The sets could not be kept: {error}")
+            return
+        self.sheet.sheet.regroup()
+
+    def _set_about(self, path: Path) -> tuple[Path, ...]:
+        found = self.session.desk.set_of(path)
+        return found.pictures if found is not None else (path,)
 
     def write_xmp(self) -> None:
         write_beside(self.session, self._chosen())
