@@ -11,7 +11,7 @@ from matiz.colour.spaces import decode_sRGB
 from matiz.findings.colour import spots_on_skin
 from matiz.findings.find import fixed
 from matiz.masks.faces import faces
-from matiz.measure.blemishes import read_blemishes
+from matiz.measure.blemishes import _blobs, _skin, read_blemishes
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.tree import added
@@ -106,6 +106,32 @@ def test_what_is_no_spot_is_left(portrait):
         ),  # a crease
     ):
         assert not any(matched(read(what, face), [(x, y)], 0.03 * face.h))
+
+
+def test_eyes_brows_lips_and_nostrils_are_no_skin(portrait):
+    picture, face = portrait
+    even = np.broadcast_to(np.float32((70.0, 12.0, 14.0)), picture.shape)
+    skin = _skin(np.ascontiguousarray(even), face)
+    assert skin.mean() > 0.05
+    for line in face.features.not_skin:
+        x, y = np.mean(line, axis=0)
+        assert not skin[round(y) - 2 : round(y) + 3, round(x) - 2 : round(x) + 3].any()
+    x, y = face.points[2]
+    assert not skin[round(y + 0.1 * face.h), round(x)]
+
+
+def test_a_line_is_no_blob():
+    down, across = np.mgrid[:120, :120]
+    shapes = {"spot": np.hypot(across - 60, down - 60), "line": np.abs(down - 60.0)}
+    skin = np.ones((120, 120), bool)
+    for name, far in shapes.items():
+        Lab = np.full((120, 120, 3), (70.0, 12.0, 14.0), np.float32)
+        Lab[..., 0] -= 10.0 * np.exp(-0.5 * (far / 2.0) ** 2).astype(np.float32)
+        # the line is not the same all along, as a crease is not
+        Lab[..., 0] -= np.where(far < 3.0, 0.3 * np.cos(across / 9.0), 0.0).astype(np.float32)
+        places, offs, _ = _blobs(Lab, skin, 200.0)
+        near = np.hypot(places[:, 0] - 60.0, places[:, 1] - 60.0) < 30.0
+        assert (near & (offs[:, 0] < -4.0)).any() == (name == "spot")
 
 
 def test_the_finding_heals_what_is_left_and_says_no_more_of_what_is_settled(portrait):

@@ -87,3 +87,11 @@ def test_the_fix_takes_the_step_away_and_nothing_else(tmp_path):
     was_off = off["shifted"] > 4.0
     assert off["after"][was_off].mean() < 0.4 * off["shifted"][was_off].mean()
     assert off["after"][~was_off].mean() < 1.0
+
+
+@pytest.mark.parametrize("angle", [1.57, 3.66])
+def test_a_drift_that_bends_and_one_that_does_not_each_show_what_the_other_takes_with_it(angle):
+    sky = photograph("china")
+    area = largest_area(sky)
+    turn = -turn_for(sky, area)
+    assert abs(find_mismatch(planted(sky, area, turn, angle)).dh) == pytest.approx(abs(turn), rel=0.3)

@@ -1,15 +1,17 @@
 """Where sharpening acts, how it is seen, and that skin and sky are left out of it."""
 
+import cv2
 import numpy as np
 import pytest
 import skimage.data
 from PIL import Image
 
+from matiz.colour.spaces import sRGB_to_Lab
 from matiz.develop.engine import Engine
 from matiz.findings.detail import sharpens_skin, sharpens_sky
 from matiz.findings.find import fixed
 from matiz.measure.picture import Meter, PictureReading
-from matiz.measure.sharpened import FULL_L, SharpenedReading, added_L, as_amount, as_where, unsharpened
+from matiz.measure.sharpened import FULL_L, SharpenedReading, _sky_spots, added_L, as_amount, as_where, unsharpened
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.places import Place, SkinOf, Sky
@@ -58,6 +60,9 @@ def test_what_is_added_is_light_and_what_is_taken_dark(portrait):
     recipe, region = plain_recipe().applied(SHARP), (60, 60, 120, 100)
     signed = added_L(portrait, recipe, 0, region)
     assert signed.max() > 1.0 and signed.min() < -1.0 and abs(signed.mean()) < 0.5
+    L = sRGB_to_Lab(portrait.render(unsharpened(recipe), 0, region, result="display"))[..., 0].astype(np.float32)
+    edges = L - cv2.GaussianBlur(L, (0, 0), 1.5)
+    assert np.corrcoef(edges.ravel(), signed.ravel())[0, 1] > 0.7, "what is lighter than its surroundings gets lighter"
     codes = as_amount(portrait, recipe, 0, region).astype(float)
     held = np.abs(signed) < FULL_L * 0.99
     assert np.abs((codes - 128.0) / 127.0 * FULL_L - signed)[held].max() <= 0.5 * FULL_L / 127.0 + 1e-3
@@ -102,6 +107,20 @@ def test_a_sky_is_sharpened_only_without_the_gate_and_left_out(landscape):
     (part,) = place.mask.values()
     assert isinstance(part, Sky) and not judged(sharpens_sky, landscape, after)
     assert Meter(landscape).take(after, "sharpened").sky_L < 0.4 * found.evidence["change_L"]
+
+
+def test_spots_of_sky_lie_in_it_and_apart():
+    sky = np.zeros((60, 90), np.float32)
+    sky[:30, :] = 1.0
+    sky[5:12, 40:50] = 0.0
+    spots = _sky_spots(sky, 8, (720, 480))
+    assert len(spots) == 3
+    marked = np.zeros((480, 720), int)
+    for x, y, w, h in spots:
+        assert min(w, h) >= 20
+        marked[y : y + h, x : x + w] += 1
+        assert sky[y // 8 : -(-(y + h) // 8), x // 8 : -(-(x + w) // 8)].min() == 1.0
+    assert marked.max() == 1 and not _sky_spots(sky * 0.5, 8, (720, 480))
 
 
 def test_no_sky_and_no_face_are_none(landscape, portrait):
