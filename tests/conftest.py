@@ -1,6 +1,8 @@
 """Shared fixtures: no display, no user's home, a small shoot from the simulated camera."""
 
+import hashlib
 import os
+import pickle
 import shutil
 import threading
 from dataclasses import replace
@@ -13,12 +15,48 @@ import pytest
 from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
 from matiz.raw.frame import Frame
+from matiz.simcam import shoot as simcam_shoot
 from matiz.simcam import targets
 from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz.simcam.shoot import DEMO_SHOTS
+
+
+class Simulated:
+    """`simulate`, but each frame once in a run of the tests, whichever process asks first: a table of guests takes
+    seven seconds. Tests of the simulated camera itself ask it each time."""
+
+    def __init__(self) -> None:
+        self.make, self.folder = simcam_shoot.simulate, None
+
+    def __call__(self, scene, size, settings, *, view=0, light=None) -> Frame:
+        asked = scene, size, settings, view, light
+        if self.folder is None:
+            return self.make(scene, size, settings, view=view, light=light)
+        kept = self.folder / f"{hashlib.blake2b(repr(asked).encode(), digest_size=12).hexdigest()}.frame"
+        if kept.exists():
+            return pickle.loads(kept.read_bytes())
+        frame = self.make(scene, size, settings, view=view, light=light)
+        own = kept.with_suffix(f".{os.getpid()}")
+        own.write_bytes(pickle.dumps(frame))
+        own.rename(kept)
+        return frame
+
+
+# before any module of tests takes its own name for it
+simulate = simcam_shoot.simulate = Simulated()
 
 SMALL = (600, 400)
 SHOTS = ("CORVA_0011", "CORVA_0031", "CORVA_0052")
+
+
+@pytest.fixture(autouse=True, scope="session")
+def frames_shared(tmp_path_factory):
+    """Frames lie where all processes of a run find them."""
+    own = tmp_path_factory.getbasetemp()
+    simulate.folder = (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "frames"
+    simulate.folder.mkdir(exist_ok=True)
+    yield
+    simulate.folder = None
 
 
 @pytest.fixture(autouse=True)
