@@ -31,6 +31,7 @@ from .jobs import Job
 from .looking import Looking
 from .over_picture import label
 from .painted import painting_item
+from .renderings import Renderings
 from .session import Session
 
 CELL = QSize(252, 216)
@@ -56,6 +57,8 @@ class SheetModel(QAbstractListModel):
         self.session = session
         self.looking = Looking(session)
         self.looking.came.connect(self._touch)
+        self.renderings = Renderings(session)
+        self.renderings.came.connect(self._touch)
         self._images: dict[Path, QImage | str | None] = {}
         # of which only what their files say is wanted, once each; and those of them that are not there yet
         self._asked: set[Path] = set()
@@ -80,11 +83,13 @@ class SheetModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return path.name
         if role == Qt.ItemDataRole.DecorationRole:
-            return self._image(path)
+            preview = self._image(path)
+            return self.renderings.image_of(path) or preview
         return path if role == Qt.ItemDataRole.UserRole else None
 
     def end(self) -> None:
         self.looking.end()
+        self.renderings.end()
         self._pool.clear()
         self._decoder.stop()
         self._pool.waitForDone()
@@ -156,9 +161,10 @@ class SheetModel(QAbstractListModel):
 class SheetDelegate(QStyledItemDelegate):
     """A thumbnail, its name, how it is sorted, its rank, what was measured of it."""
 
-    def __init__(self, session: Session, looking: Looking, parent=None) -> None:
+    def __init__(self, sheet: SheetModel, parent=None) -> None:
         super().__init__(parent)
-        self.session, self.looking, self.cell = session, looking, CELL
+        self.session, self.looking, self.renderings = sheet.session, sheet.looking, sheet.renderings
+        self.cell = CELL
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return self.cell
@@ -192,6 +198,7 @@ class SheetDelegate(QStyledItemDelegate):
         words += [f"rank {document.rank}"] if document.rank else []
         merged = self.session.desk.merged.get(path)
         words += [f"of {len(merged.names)}"] if merged is not None else []
+        words += ["not yet as decided"] if self.renderings.is_stale(path) else []
         told = self.session.ranked.get(path)
         brief = self.looking.briefs.get(path)
         if told is not None:
@@ -243,7 +250,7 @@ class ContactSheet(QListView):
         self.session = session
         self.sheet = SheetModel(session)
         self.setModel(self.sheet)
-        self.tiles = SheetDelegate(session, self.sheet.looking, self)
+        self.tiles = SheetDelegate(self.sheet, self)
         self.setItemDelegate(self.tiles)
         self.words = ""
         """That say which pictures are shown."""
@@ -258,6 +265,7 @@ class ContactSheet(QListView):
         self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
         session.pictureOpened.connect(self._on_opened)
         session.shootChanged.connect(lambda: self.show_only(""))
+        session.recipeChanged.connect(lambda _: self.isVisible() and self.sheet.renderings.begin())
         self.sheet.regrouped.connect(lambda: self.show_only(self.words) if self.words.strip() else None)
 
     def event(self, event: QEvent) -> bool:
@@ -290,6 +298,7 @@ class ContactSheet(QListView):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.sheet.looking.begin()
+        self.sheet.renderings.begin()
 
     def arrange(self, order: str) -> None:
         """Put the pictures of the shoot into an order, a key of ORDERS; those of which nothing is known come last."""

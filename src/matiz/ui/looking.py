@@ -1,124 +1,55 @@
 """Every picture of the shoot is measured aside, a little at a time, once Sort was looked at; what is known is kept."""
 
-import os
-import threading
-import time
 from contextlib import suppress
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
-
 from ..errors import MatizError
 from ..measure.brief import Brief, brief_of
-from ..raw.decode import Decoder
 from ..shoot.briefs import Briefs
 from .jobs import Job
+from .one_by_one import OneByOne
 from .session import Session
 
-LATER_MS = 300
-"""After which it is asked again whether nothing else is at work."""
-NICE, ALOOF_S = 15, 0.1
-"""How far it stands back, and how often it looks whether it should."""
 
+class Looking(OneByOne):
+    """Short readings."""
 
-class Looking(QObject):
-    """One picture after another, by a thread that gives way."""
-
-    came = Signal(object)
+    name = "short readings"
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.briefs: dict[Path, Brief] = {}
         """What is known by now."""
-        self._pool = QThreadPool()
-        self._pool.setMaxThreadCount(1)
-        self._decoder = Decoder()
-        self._job: Job | None = None
-        self._later = QTimer(self, singleShot=True, interval=LATER_MS)
-        self._later.timeout.connect(self._start)
-        self._begun = False
-        session.shootChanged.connect(self._on_shoot)
-        session.pictureCame.connect(lambda _: self._begun and self.begin())
+        self._kept: dict[Path, Briefs | None] = {}
 
-    def begin(self) -> None:
-        """Measure what is not known yet of the shoot that is open."""
-        self._begun = True
-        if self._job is None and not self._later.isActive():
-            self._later.start()
-
-    def end(self) -> None:
-        self._later.stop()
-        if self._job is not None:
-            self._job.stop()
-        self._decoder.stop()
-        self._pool.waitForDone()
-
-    @property
-    def is_done(self) -> bool:
-        return self._job is None and not self._later.isActive()
-
-    def _on_shoot(self) -> None:
+    def forget(self) -> None:
         self.briefs = {}
-        if self._job is not None:
-            self._job.stop()
-        if self._begun:
-            self._later.start()
 
-    def _start(self) -> None:
-        todo = [path for path in self.session.pictures if path not in self.briefs]
-        if self._job is not None:
-            self._later.start()  # the one before it ends first
-            return
-        if not todo:
-            return
-        shoot, desk, decoder = self.session.desk.shoot, self.session.desk, self._decoder
+    def todo(self) -> list[Path]:
+        return [path for path in self.session.pictures if path not in self.briefs]
 
-        def work(job: Job) -> None:
-            with suppress(OSError):
-                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
-            kept: dict[Path, Briefs | None] = {}
-            try:
-                for path in todo:
-                    if job.is_stopped or desk.shoot != shoot:
-                        return
-                    brief = self._one(path, kept, job, decoder)
-                    if brief is not None:
-                        job.progressed.emit(0.0, str(path))
-            finally:
-                for each in filter(None, kept.values()):
-                    each.close()
-
-        self._job = Job(work, "short readings")
-        self._job.progressed.connect(lambda _, text: self._on_came(shoot, Path(text)))
-        self._job.finished.connect(self._on_finished)
-        self._job.start(self._pool)
-
-    def _one(self, path: Path, kept: dict[Path, Briefs | None], job: Job, decoder: Decoder) -> Brief | None:
-        """Of a picture, kept before or measured; None where it cannot be read, which is told where it is opened."""
-        if path.parent not in kept:
-            kept[path.parent] = _opened(path.parent)
-        here = kept[path.parent]
+    def one(self, path: Path, job: Job) -> bool:
+        """Kept before, or measured; nothing where it cannot be read, which is told where it is opened."""
+        if path.parent not in self._kept:
+            self._kept[path.parent] = _opened(path.parent)
+        here, own = self._kept[path.parent], self.briefs
         brief = None if here is None else here.get(path)
         if brief is None:
-            while not self.session.is_idle() and not job.is_stopped:
-                time.sleep(ALOOF_S)
+            self.wait_for_rest(job)
             try:
-                brief = brief_of(decoder.frame(path, lambda: not job.is_stopped))
+                brief = brief_of(self.decoder.frame(path, lambda: not job.is_stopped))
             except MatizError:
-                return None
+                return False
             if here is not None:
                 with suppress(MatizError):  # a full disk: it is measured again at the next start
                     here.put(path, brief)
-        self.briefs[path] = brief
-        return brief
+        own[path] = brief
+        return True
 
-    def _on_came(self, shoot: int, path: Path) -> None:
-        if shoot == self.session.desk.shoot:
-            self.came.emit(path)
-
-    def _on_finished(self) -> None:
-        self._job = None
+    def let_go(self) -> None:
+        for each in filter(None, self._kept.values()):
+            each.close()
+        self._kept = {}
 
 
 def _opened(folder: Path) -> Briefs | None:

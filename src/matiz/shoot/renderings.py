@@ -1,0 +1,34 @@
+"""Small pictures of what is decided, kept beside the shoot: one to a picture, named by the recipe that it shows."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..errors import FileError
+from ..files import write_whole
+from ..recipe.model import Recipe, plain_recipe
+
+QUALITY = 88
+
+
+def rendering_of(path: Path, recipe: Recipe) -> Path | None:
+    """Where the small picture of a picture under a recipe lies, or would; None where nothing is decided."""
+    if recipe.digest == plain_recipe(recipe.start).digest:
+        return None
+    return path.parent / ".matiz" / "tiles" / f"{path.name}.{recipe.digest.hex()[:16]}.jpg"
+
+
+def keep_rendering(file: Path, screen: NDArray[np.uint8]) -> None:
+    """Keep one, blue-green-red-255 (height, width, 4), in place of those of other recipes. Raises FileError."""
+    shown = Image.fromarray(np.ascontiguousarray(screen[..., 2::-1]))
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(file, lambda temporary: shown.save(temporary, "JPEG", quality=QUALITY))
+        name = file.name.rsplit(".", 2)[0]
+        for other in file.parent.glob("*.jpg"):
+            if other != file and other.name.rsplit(".", 2)[0] == name:
+                other.unlink(missing_ok=True)
+    except OSError as error:
+        raise FileError(f"{file}: {error.strerror or error}") from error

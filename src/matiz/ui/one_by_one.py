@@ -1,0 +1,117 @@
+"""Work on the pictures of a shoot, one after another, by a thread that gives way to the open picture."""
+
+import os
+import threading
+import time
+from contextlib import suppress
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
+
+from ..raw.decode import Decoder
+from .jobs import Job
+from .session import Session
+
+LATER_MS = 300
+"""After which it is asked again whether nothing else is at work."""
+NICE, ALOOF_S = 15, 0.1
+"""How far it stands back, and how often it looks whether it should."""
+
+
+class OneByOne(QObject):
+    """`came` carries a picture that was worked on. What it does is in `todo`, `one` and `let_go`."""
+
+    came = Signal(object)
+    name = ""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.decoder = Decoder()
+        self._pool = QThreadPool()
+        self._pool.setMaxThreadCount(1)
+        self._job: Job | None = None
+        self._later = QTimer(self, singleShot=True, interval=LATER_MS)
+        self._later.timeout.connect(self._start)
+        self._begun = False
+        session.shootChanged.connect(self._on_shoot)
+        session.pictureCame.connect(lambda _: self._begun and self.begin())
+
+    # ---- what it does
+
+    def todo(self) -> list[Path]:
+        """The pictures that want work, in order."""
+        raise NotImplementedError
+
+    def one(self, path: Path, job: Job) -> bool:
+        """Work on one, in the thread; whether there is something to show."""
+        raise NotImplementedError
+
+    def let_go(self) -> None:
+        """Close, in the thread, what its work opened."""
+
+    def forget(self) -> None:
+        """Another shoot is open."""
+
+    # ---- how
+
+    def begin(self) -> None:
+        """Work on what wants it of the shoot that is open."""
+        self._begun = True
+        if self._job is None and not self._later.isActive():
+            self._later.start()
+
+    def end(self) -> None:
+        self._later.stop()
+        if self._job is not None:
+            self._job.stop()
+        self.decoder.stop()
+        self._pool.waitForDone()
+
+    @property
+    def is_done(self) -> bool:
+        return self._job is None and not self._later.isActive()
+
+    def wait_for_rest(self, job: Job) -> None:
+        """In the thread: until the open picture is not at work."""
+        while not self.session.is_idle() and not job.is_stopped:
+            time.sleep(ALOOF_S)
+
+    def _on_shoot(self) -> None:
+        self.forget()
+        if self._job is not None:
+            self._job.stop()
+        if self._begun:
+            self._later.start()
+
+    def _start(self) -> None:
+        if self._job is not None:
+            self._later.start()  # the one before it ends first
+            return
+        todo, shoot, desk = self.todo(), self.session.desk.shoot, self.session.desk
+        if not todo:
+            return
+
+        def work(job: Job) -> None:
+            with suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
+            try:
+                for path in todo:
+                    if job.is_stopped or desk.shoot != shoot:
+                        return
+                    if self.one(path, job):
+                        job.progressed.emit(0.0, str(path))
+            finally:
+                self.let_go()
+
+        self._job = Job(work, self.name)
+        self._job.progressed.connect(lambda _, text: self._on_came(shoot, Path(text)))
+        self._job.finished.connect(self._on_finished)
+        self._job.start(self._pool)
+
+    def _on_came(self, shoot: int, path: Path) -> None:
+        if shoot == self.session.desk.shoot:
+            self.came.emit(path)
+
+    def _on_finished(self) -> None:
+        self._job = None
