@@ -12,15 +12,11 @@ from matiz.shoot.briefs import Briefs
 from matiz.ui import looking as at
 from matiz.ui.contact_sheet import CELL, _as_fits, brief_parts
 from matiz.ui.shots import settle
+from tests.ui.aside import done
 
 
 def looked(window):
-    looking, until = window.sort.sheet.sheet.looking, time.monotonic() + 60.0
-    while not looking.is_done and time.monotonic() < until:
-        QApplication.processEvents()
-        time.sleep(0.01)
-    assert looking.is_done
-    return looking
+    return done(window.sort.sheet.sheet.looking)
 
 
 def test_every_picture_is_measured_shown_and_put_in_order(window, shoot, monkeypatch):

@@ -1,23 +1,17 @@
 """Tiles show what is decided."""
 
-import time
-
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
 
 from matiz.errors import FileError
 from matiz.ui import renderings as at
 from matiz.ui.jobs import Job
 from matiz.ui.render import pixels_of
 from matiz.ui.shots import settle
+from tests.ui.aside import done
 
 
 def rendered(window):
-    renderings, until = window.sort.sheet.sheet.renderings, time.monotonic() + 60.0
-    while not renderings.is_done and time.monotonic() < until:
-        QApplication.processEvents()
-        time.sleep(0.01)
-    assert renderings.is_done
+    renderings = done(window.sort.sheet.sheet.renderings)
     settle(window)
     return renderings
 
