@@ -334,6 +334,7 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     people = {"edges", "faces", "attention", "finish"}
     assert again == colour | people | {
         "detail",
+        "sharpened",
         "loupes",
         "tone",
         "delivery",

@@ -37,7 +37,7 @@ def find_sky(picture: Picture) -> Share:
     low = rows >= (1.0 - BOTTOM) * height
     none = np.zeros((height, width), np.float32)
     seeds = _from_top(calm & (rows < TOP * height))
-    if seeds.mean() < LEAST_SEEDS or seeds[:3].any(axis=0).mean() < LEAST_TOP:
+    if not low.any() or seeds.mean() < LEAST_SEEDS or seeds[:3].any(axis=0).mean() < LEAST_TOP:
         return none
     # a sky is brighter than what lies below it, or bluer
     brighter = np.median(Lab[..., 0][seeds]) - np.median(Lab[..., 0][low])

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...errors import MatizError
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
@@ -127,6 +127,9 @@ class SortStation(Station):
         self.words = Line()
         self.words.setPlaceholderText("show only: keep, rank3+, iso1600+, burst, a name")
         self.words.setClearButtonEnabled(True)
+        for button in self.words.findChildren(QAbstractButton):
+            button.setToolTip("Show all again")
+            button.setAccessibleName("Show all again")
         self.words.setMinimumWidth(120)
         self.words.setAccessibleName("Show only pictures that meet these words")
         self.words.setToolTip(
