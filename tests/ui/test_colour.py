@@ -412,6 +412,10 @@ def test_spots_on_a_face_are_walked_through(window, colour, tmp_path):
     settle(window)
     spot = skin.walk.spots()[0]
     assert "Spot 1 of 2, face 1: redder" in skin.note.text() and window.view.viewport.zoom == 1.0
+    for n in (2, 1):
+        skin.walk.next.click()
+        settle(window)
+        assert f"Spot {n} of 2" in skin.note.text(), "one after the other, and round"
     skin.walk.heal.click()
     settle(window)
     assert "Spot 2 of 2" in skin.note.text()
