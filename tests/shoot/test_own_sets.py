@@ -79,3 +79,12 @@ def test_where_nothing_can_be_written_it_is_said_and_nothing_is_changed(tmp_path
     with pytest.raises((FileError, OSError)):
         own.join(frames)
     assert own.over(frames) == [] and isinstance(Path(tmp_path / ".matiz").read_text(), str)
+
+
+def test_what_another_window_said_meanwhile_stays(tmp_path):
+    frames = shots(tmp_path, 0, 60, 120, 180)
+    own, other, paths = OwnSets(tmp_path), OwnSets(tmp_path), list(frames)
+    assert own.over(frames) == other.over(frames) == []
+    own.join(paths[:2])
+    other.join(paths[2:])
+    assert told(OwnSets(tmp_path).over(frames)) == [("set", "01"), ("set", "23")]

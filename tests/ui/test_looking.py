@@ -135,6 +135,24 @@ def test_only_what_is_asked_for_is_shown(window, shoot):
     assert window.sort.words.text() == "" and len(rows_shown(window)) == 3
 
 
+def test_what_is_not_seen_is_not_sorted(window, shoot):
+    window.go_to(window.sort)
+    settle(window)
+    sheet, pictures = window.sort.sheet, list(window.session.pictures)
+    sheet.selectAll()
+    assert sheet.selected_paths() == pictures
+    window.sort.words.setText(pictures[1].stem)
+    settle(window)
+    sheet.selectAll()
+    assert sheet.selected_paths() == [pictures[1]]
+    window.sort.sort_as("drop")
+    window.sort.words.setText("no such picture")
+    assert sheet.current_path() is None
+    window.sort.sort_as("keep")
+    window.sort_as("keep")
+    assert [window.session.document_of(path).sorted_as for path in pictures] == ["", "drop", ""]
+
+
 def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
     window.go_to(window.sort)
     model = window.sort.sheet.sheet

@@ -1,5 +1,7 @@
 """Tiles show what is decided."""
 
+import os
+
 from PySide6.QtCore import Qt
 
 from matiz.errors import FileError
@@ -97,4 +99,6 @@ def test_a_full_disk_and_a_damaged_tile_do_no_harm(window, shoot, monkeypatch):
     renderings.begin()
     rendered(window)
     assert not renderings.is_stale(path) and tile(window, path) == made, "it is made again"
+    os.utime(path, (file.stat().st_mtime + 10.0,) * 2)
+    assert renderings._kept(path, file) is None, "of a file that was written since, it is none"
     assert len(file.read_bytes()) > 1000

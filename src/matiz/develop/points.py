@@ -16,15 +16,14 @@ SPREAD_PX = 0.9
 """Of the filter: lights are as wide as the lens and the demosaic make a point."""
 OVER_NOISE = 5.5
 """How far a point stands out of the ground, in the noise that the filter leaves: by chance one px in 50 million."""
-GROUND_PX, CALM_PX = 15, 5
-"""The ground about a point, and the median, at half the size, that takes a point out of it."""
+GROUND_PX, CALM_PX = 11, 5
+"""The ground about a point, and the median, at half the size, that takes a point out of it. With KEPT_PX and SOFT_PX no
+px is asked that the noise itself does not ask (14 px away)."""
 EVEN, COARSE = 0.25, 3
 """Spread of such medians, in the noise of so many of the lowest frequencies each way, up to which the ground is even:
 white noise alone makes 0.12. Rougher ground is texture, whose specks are no lights."""
 KEPT_PX, SOFT_PX = 2.5, 1.0
 """Radius about a point that is left as it came, and over how many px that ends."""
-REACH_PX = 13
-"""How far about a px it is looked."""
 
 
 def kept_points(lightness: NDArray[np.float32], spread: Planes) -> NDArray[np.float32]:

@@ -10,7 +10,7 @@ from ..recipe.model import Recipe
 from ..recipe.places import Colour, Place, Reach
 from ..recipe.tree import Rows
 from ..wording import counted, number, percent
-from .mend import is_settled
+from .mend import unsettled
 from .model import Finding, box, needs
 
 LEAST_OUT, LEAST_OUT_dE = 0.004, 2.0
@@ -135,12 +135,7 @@ def uneven_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 @needs("blemishes", "blemishes_at")
 def spots_on_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Spots on faces that nobody healed or said to leave."""
-    found = reading.blemishes
-    left = [
-        (spot, heal, outline)
-        for spot, heal, outline in zip(found.specks, found.heals, reading.blemishes_at, strict=True)
-        if not is_settled(spot, recipe, found)
-    ]
+    left = unsettled(reading.blemishes, reading.blemishes_at, recipe)
     if not left or len(left) > MOST_ON_SKIN:
         return
     faces = len({spot.face for spot, _, _ in left})

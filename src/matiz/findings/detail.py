@@ -29,8 +29,6 @@ SOFT_PX, MOST_RESCUED_PX = 1.25, 2.5
 """Spread of the sharpest edges from which on a picture is soft, and to which it can be made sharper."""
 LEAST_EDGES = 60
 """That have told it."""
-
-
 SHARPENED_L = 0.6
 """Mean change of L* on skin or in the sky from which on it is said. By eye, no source."""
 MOST_TAKEN = 100.0

@@ -2,13 +2,14 @@
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 import cv2
 import numpy as np
 
 from ..colour.types import Array
 from ..measure.picture import PictureReading
+from ..measure.values import Outline
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
 from ..recipe.tree import Rows, Section
@@ -127,11 +128,7 @@ def converging(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Shadows of dust lie on the picture that are not healed yet."""
     found = reading.dust
-    left = [
-        (speck, heal, outline)
-        for speck, heal, outline in zip(found.specks, found.heals, reading.specks, strict=False)
-        if speck.certainty >= LEAST_DUST_CERTAINTY and not is_settled(speck, recipe, found)
-    ]
+    left = [each for each in unsettled(found, reading.specks, recipe) if each[0].certainty >= LEAST_DUST_CERTAINTY]
     if not left or len(left) > MOST_DUST:
         return
     deepest = max(speck.depth for speck, _, _ in left)
@@ -147,6 +144,9 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     )
 
 
+S = TypeVar("S", bound="Spot", covariant=True)
+
+
 class Spot(Protocol):
     """A round place of the frame that may have to be healed, px of the upright full-size frame."""
 
@@ -158,30 +158,36 @@ class Spot(Protocol):
     def r(self) -> float: ...
 
 
-class Spots(Protocol):
+class Spots(Protocol[S]):
     """What a reading says of them."""
 
     @property
-    def specks(self) -> Sequence[Spot]: ...
+    def specks(self) -> Sequence[S]: ...
     @property
     def heals(self) -> Sequence[Heal]: ...
     @property
     def long_side(self) -> int: ...
 
 
-def is_settled(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+def unsettled(found: Spots[S], outlines: Sequence[Outline], recipe: Recipe) -> list[tuple[S, Heal, Outline]]:
+    """The spots about which something may be done still, with how each would be healed, and its outline."""
+    each = zip(found.specks, found.heals, outlines, strict=False)
+    return [(spot, heal, outline) for spot, heal, outline in each if not is_settled(spot, recipe, found)]
+
+
+def is_settled(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
     """Whether nothing is to be done about a spot any more: it is healed, or is to stay."""
     return is_declined(speck, recipe, found) or is_healed(speck, recipe, found)
 
 
-def is_declined(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+def is_declined(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
     """Whether the user said that a spot is to stay."""
     x, y = (speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side
     reach = speck.r / found.long_side
     return any((px - x) ** 2 + (py - y) ** 2 < reach**2 for px, py in recipe.mend.no_dust)
 
 
-def is_healed(speck: Spot, recipe: Recipe, found: Spots) -> bool:
+def is_healed(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
     """Whether a repair of the recipe covers the middle of a spot."""
     at = ((speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side)
     places, radii, outlines = _repaired(recipe.mend.repairs)

@@ -630,8 +630,6 @@ READINGS = (
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
     Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES)),
     Reading("faces", _faces, looks_at=("small scene",), reads=("tone.exposure_EV", *PLACES)),
-    Reading("blemishes", _blemishes, looks_at=("display",), under=_plain),
-    Reading("blemishes_at", _blemishes_at, reads=PLACES, after=("blemishes",)),
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,
             under=lambda recipe: recipe.with_plain("places")),
@@ -640,11 +638,13 @@ READINGS = (
     Reading("finish", _finish, looks_at=("small display",), reads=("finish",)),
     Reading("spots", _spots, looks_at=("small working",)),
     Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",)),
-    Reading("sharpened", _sharpened, looks_at=("display",), reads=("detail", "places", *PLACES)),
     Reading("blur", _blur, looks_at=("small camera", "camera"), under=_plain),
     Reading("blur_after", _blur_after, looks_at=("small camera", "camera"), after=("blur",), under=_detail_alone),
     Reading("loupes", _loupes, looks_at=("screen",), after=("spots",)),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
+    Reading("blemishes", _blemishes, looks_at=("display",), under=_plain),
+    Reading("blemishes_at", _blemishes_at, reads=PLACES, after=("blemishes",)),
+    Reading("sharpened", _sharpened, looks_at=("display",), reads=("detail", "places", *PLACES)),
 )  # fmt: skip
 NAMES = tuple(reading.name for reading in READINGS)
 

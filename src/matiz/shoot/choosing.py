@@ -11,7 +11,8 @@ from ..recipe.document import Document
 NUMBERED = re.compile(r"(rank|iso|mm)(\d+(?:\.\d+)?)([+-]?)", re.IGNORECASE)
 SORTED = {"keep": "keep", "hold": "hold", "drop": "drop", "undecided": ""}
 """Words for how a picture is sorted."""
-MM_NEAR = 0.5
+NEAR = 0.5
+"""Of a rank, an ISO or a focal length: what is written rounded is meant."""
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,7 @@ class Seen:
     exposure: Exposure | None = None
     """None while its file was not looked at."""
     set_kind: str = ""
-    """"burst", "bracket" or "focus pair"; "" in no set."""
+    """"burst", "bracket", "focus pair" or "set"; "" in no set."""
     is_merged: bool = False
 
 
@@ -73,8 +74,8 @@ def _meets(value: float | None, wanted: float, way: str) -> bool:
     if value is None:
         return False
     if way == "+":
-        return value >= wanted - MM_NEAR
-    return value <= wanted + MM_NEAR if way == "-" else abs(value - wanted) <= MM_NEAR
+        return value >= wanted - NEAR
+    return value <= wanted + NEAR if way == "-" else abs(value - wanted) <= NEAR
 
 
 def _texts(seen: Seen) -> tuple[str, ...]:

@@ -72,7 +72,7 @@ class Desk:
         """The order of the pictures while they are arranged in another one."""
         self.merged: dict[Path, Merged] = {}
         """Those that were made of several, likewise."""
-        self._own_sets: tuple[tuple[Path, int], OwnSets] | None = None
+        self._own_sets: dict[Path, OwnSets] = {}
         self.out_of_sight: frozenset[Path] = frozenset()
         """Pictures that are not shown now."""
         self._set_of: dict[Path, Proposed] = {}
@@ -97,7 +97,7 @@ class Desk:
         self.save()
         with self._lock:
             self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
-            self.out_of_sight = frozenset()
+            self.out_of_sight, self._own_sets = frozenset(), {}
             self.merged, self._as_opened = {}, []
             # what could not be written is kept until it can
             self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
@@ -213,9 +213,7 @@ class Desk:
     def own_sets(self) -> OwnSets:
         """What the photographer said of the sets of this shoot."""
         folder = self.pictures[0].parent if self.pictures else Path()
-        if self._own_sets is None or self._own_sets[0] != (folder, self.shoot):
-            self._own_sets = (folder, self.shoot), OwnSets(folder)
-        return self._own_sets[1]
+        return self._own_sets.setdefault(folder, OwnSets(folder))
 
     def set_of(self, path: Path) -> Proposed | None:
         """The set that a picture is in, as of the last `regroup`."""

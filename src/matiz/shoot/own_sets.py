@@ -24,25 +24,21 @@ class OwnSets:
 
     def join(self, paths: Iterable[Path]) -> None:
         """One set of these. Raises FileError when it cannot be kept."""
-        groups = self.groups()
+        groups = self._read()
         self._keep({**groups, **dict.fromkeys(map(self._name, paths), max(groups.values(), default=ALONE) + 1)})
 
     def part(self, paths: Iterable[Path]) -> None:
         """Each of these in no set. Raises FileError when it cannot be kept."""
-        self._keep({**self.groups(), **dict.fromkeys(map(self._name, paths), ALONE)})
+        self._keep({**self._read(), **dict.fromkeys(map(self._name, paths), ALONE)})
 
     def forget(self, paths: Iterable[Path]) -> None:
         """These as they are proposed. Raises FileError when it cannot be kept."""
         names = {self._name(path) for path in paths}
-        self._keep({name: group for name, group in self.groups().items() if name not in names})
+        self._keep({name: group for name, group in self._read().items() if name not in names})
 
     def groups(self) -> dict[str, int]:
         if self._groups is None:
-            try:
-                held = json.loads(self._file().read_text(encoding="utf-8"))
-                self._groups = {str(name): int(group) for name, group in dict(held).items()}
-            except (OSError, ValueError, TypeError):
-                self._groups = {}
+            self._groups = self._read()
         return self._groups
 
     def over(self, exposures: Mapping[Path, Exposure]) -> list[Proposed]:
@@ -54,6 +50,14 @@ class OwnSets:
             if len(members) > 1:
                 out.append(_as_one(members, exposures))
         return [found for found in out if len(found.pictures) > 1]
+
+    def _read(self) -> dict[str, int]:
+        """As they are on disk now: another window may have changed them."""
+        try:
+            held = json.loads(self._file().read_text(encoding="utf-8"))
+            return {str(name): int(group) for name, group in dict(held).items()}
+        except (OSError, ValueError, TypeError):
+            return {}
 
     def _keep(self, groups: dict[str, int]) -> None:
         self._file().parent.mkdir(parents=True, exist_ok=True)

@@ -275,12 +275,18 @@ class ContactSheet(QListView):
         return super().event(event)
 
     def current_path(self) -> Path | None:
+        """None where it is out of sight: nothing is done to what is not seen."""
+        path = self._current()
+        return None if path in self.session.desk.out_of_sight else path
+
+    def _current(self) -> Path | None:
         index = self.currentIndex()
         return index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
 
     def selected_paths(self) -> list[Path]:
-        """The selected pictures, in the order of the shoot."""
-        return [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.selectedIndexes())]
+        """The selected pictures that are shown, in the order of the shoot."""
+        paths = (index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.selectedIndexes()))
+        return [path for path in paths if path not in self.session.desk.out_of_sight]
 
     def choose_set(self) -> int:
         """Select all of the set that the current picture is in; how many that are."""
@@ -321,7 +327,7 @@ class ContactSheet(QListView):
         hidden = self.session.desk.show_only(words)
         for row, path in enumerate(self.session.pictures):
             self.setRowHidden(row, path in hidden)
-        current = self.current_path()
+        current = self._current()
         if current in hidden and (near := self._nearest_shown(current)) is not None:
             self.choose(near)
         return len(self.session.pictures) - len(hidden)

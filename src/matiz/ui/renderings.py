@@ -55,7 +55,7 @@ class Renderings(OneByOne):
         file = None if document is None else rendering_of(path, document.recipe)
         if document is None or file is None or own.get(path, (None,))[0] == file:
             return False
-        pixels = self._kept(file)
+        pixels = self._kept(path, file)
         if pixels is None:
             self.wait_for_rest(job)
             try:
@@ -75,13 +75,13 @@ class Renderings(OneByOne):
             return picture.engine
         return Engine(self.decoder.frame(path, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
 
-    def _kept(self, file: Path) -> Pixels | None:
-        """One that was made before, if it is whole."""
-        if not file.exists():
-            return None
+    def _kept(self, path: Path, file: Path) -> Pixels | None:
+        """One that was made before, if it is whole and no older than what it is a picture of."""
         try:
+            if file.stat().st_mtime < path.stat().st_mtime:
+                return None
             return self.decoder.listing(file, LONG_PX)[0]
-        except MatizError:
+        except (MatizError, OSError):
             return None
 
     def _wanted(self, path: Path) -> Path | None:

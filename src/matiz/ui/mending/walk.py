@@ -23,13 +23,18 @@ class SpotWalk(QObject):
     moved = Signal()
 
     def __init__(
-        self, session: Session, view: PictureView, found: Callable[[], Spots | None], thing: str, leave: str, tip: str
+        self,
+        session: Session,
+        view: PictureView,
+        found: Callable[[], Spots[Spot] | None],
+        thing: str,
+        leave: str,
+        tip: str,
     ) -> None:
         """found: the spots, as far as they are read. thing: what one is called; leave, tip: what the button says that
         lets one be."""
         super().__init__()
         self.session, self.view, self.found, self.thing = session, view, found, thing
-        self.leave_label = leave
         self.current = -1
         self.line = QHBoxLayout()
         self.line.setSpacing(4)
@@ -102,10 +107,10 @@ class SpotWalk(QObject):
             spot = spots[self.current]
             place = (round((spot.x + 0.5) / found.long_side, 6), round((spot.y + 0.5) / found.long_side, 6))
             no_dust = (*self.session.recipe.mend.no_dust, place)
-            self.session.commit([("mend.no_dust", no_dust)], self.leave_label)
+            self.session.commit([("mend.no_dust", no_dust)], f"{self.thing.capitalize()} left as it is")
             self.go_on()
 
-    def _state(self, spot: Spot, found: Spots) -> str:
+    def _state(self, spot: Spot, found: Spots[Spot]) -> str:
         if is_healed(spot, self.session.recipe, found):
             return HEALED
         return NONE if is_declined(spot, self.session.recipe, found) else OPEN

@@ -92,7 +92,7 @@ class DetailStation(Station):
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
             ActionSpec("detail_see", "See what is sharpened", ("Ctrl+Shift+V",), "Where, how.", "see_next", "Detail"),
-        )  # fmt: skip
+        )
 
     def see(self, way: str) -> None:
         """Show the picture, where sharpening acts, or how much it adds and takes."""
