@@ -176,8 +176,8 @@ def test_tiles_have_three_sizes(window):
     sheet = window.sort.sheet
     wide = []
     for name in ("small", "middle", "large"):
-        window.sort.tiles.setCurrentText(name)
-        window.sort.tiles.textActivated.emit(name)
+        window.sort.tiles.setCurrentIndex(window.sort.tiles.findData(name))
+        window.sort.tiles.activated.emit(window.sort.tiles.currentIndex())
         settle(window)
         wide.append(sheet.visualRect(sheet.sheet.index(0)).width())
     assert wide[1] == CELL.width() and wide[0] < 0.7 * wide[1] < wide[1] < 0.7 * wide[2]
