@@ -9,8 +9,9 @@ import skimage.data
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import sRGB_to_Lab
+from matiz.develop import noise as noise_of_planes
 from matiz.develop.engine import Engine
-from matiz.develop.noise import OPPONENT, REACH_PX, Scale, estimated
+from matiz.develop.noise import ANCHOR_PX, OPPONENT, REACH_PX, Scale, coefficients, estimated, half_spread
 from matiz.develop.points import kept_points
 from matiz.develop.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
@@ -74,6 +75,47 @@ def test_white_noise_on_a_plane_is_taken_and_steps_stay():
     residual = (made - inner)[20:-20, at + 30 :, 0]
     moved = residual[:, 1:] - residual[:, :-1]
     assert moved.std() < 0.05, "no structure is left in flat areas"
+
+
+WHITE = np.ones((3, 8, 8), np.float32)
+
+
+@pytest.mark.parametrize("ways", [(0.25, 0.5, 0.25), (0.0, 1.0, 0.0), (-0.2, 0.9, -0.2)])
+def test_noise_at_half_the_size_is_foreseen_from_its_frequencies(ways):
+    """Smooth, white and sharpened noise: averaged over 2x2, and measured."""
+    random = np.random.default_rng(4)
+    kernel = np.outer(ways, (0.1, 0.8, 0.1)).astype(np.float32)
+    plane = cv2.filter2D(random.normal(size=(900, 900)).astype(np.float32), -1, kernel)
+    spread, halved = (
+        coefficients(each, 3).std(axis=(0, 1))
+        for each in (plane, cv2.resize(plane, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA))
+    )
+    foreseen = half_spread(np.stack([spread.astype(np.float32)] * 3))
+    assert np.abs(foreseen[1] / halved - 1.0).mean() < 0.1
+
+
+def test_what_is_coarser_than_a_block_is_taken_too(monkeypatch):
+    """Noise that blocks of 8x8 cannot tell from light is told by the same at half the size."""
+    noisy = np.random.default_rng(6).normal(size=(500, 500, 3)).astype(np.float32)
+    left = estimated(noisy, WHITE)
+    monkeypatch.setattr(noise_of_planes, "COARSE_MOST", 0.0)
+    alone = estimated(noisy, WHITE)
+    of = [cv2.GaussianBlur(each, (0, 0), 3.0).std() for each in (left, alone)]
+    assert of[0] < 0.75 * of[1]
+
+
+def test_a_thing_that_is_lost_at_half_the_size_stays():
+    """What both sizes disagree about by more than noise is left to the finer one."""
+    fine = np.zeros((3, 40, 40), np.float32)
+    coarse = np.full((3, 20, 20), 5.0, np.float32)
+    noise_of_planes._lay_on(fine, coarse, np.array([0.1, 0.2, 0.3]))
+    assert fine[:, 20, 20] == pytest.approx([0.1, 0.2, 0.3])
+
+
+def test_an_estimate_does_not_depend_on_where_its_region_begins():
+    noisy = np.random.default_rng(7).normal(size=(420, 440, 3)).astype(np.float32)
+    whole, part = estimated(noisy, WHITE), estimated(noisy[2 * ANCHOR_PX :, ANCHOR_PX:], WHITE)
+    assert np.abs(whole[2 * ANCHOR_PX :, ANCHOR_PX:] - part).max() < 1e-4
 
 
 # ---- in the picture

@@ -5,7 +5,7 @@ from functools import partial
 import numpy as np
 
 from .node import Node, Patch, Pixels, Work
-from .noise import REACH_PX, estimated
+from .noise import ANCHOR_PX, REACH_PX, estimated
 from .tiles import grown, level_size
 
 DEEPEST = 2
@@ -20,7 +20,7 @@ def denoised(name: str, camera: Node, *, is_quick: bool = False) -> Node:
 
 
 def _around(work: Work) -> tuple[int, int, int, int]:
-    return grown(work.region, level_size(work.mapping.frame_size, work.level), REACH_PX)
+    return grown(work.region, level_size(work.mapping.frame_size, work.level), REACH_PX + ANCHOR_PX)
 
 
 def _is_noisy(level: int) -> bool:
@@ -33,16 +33,25 @@ def _is_idle(work: Work) -> bool:
 
 
 def _estimate(is_quick: bool, work: Work, camera: Patch) -> Pixels:
-    left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
+    left, top, width, height = work.region
     if work.level > DEEPEST:
         # not looked at there
-        return camera.pixels[top : top + work.region[3], left : left + work.region[2]]
-    right, bottom = camera.region[2] - left - work.region[2], camera.region[3] - top - work.region[3]
-    # the frame's own border is mirrored
-    sides = [(REACH_PX - top, REACH_PX - bottom), (REACH_PX - left, REACH_PX - right), (0, 0)]
+        x, y = left - camera.region[0], top - camera.region[1]
+        return camera.pixels[y : y + height, x : x + width]
+    # from the anchor before the region, so that every region of a px makes the same of it
+    ahead, above = left % ANCHOR_PX, top % ANCHOR_PX
+    across = _lying(left - ahead - REACH_PX, left + width + REACH_PX, camera.region[0], camera.region[2])
+    down = _lying(top - above - REACH_PX, top + height + REACH_PX, camera.region[1], camera.region[3])
     noise = work.sensor.noise
-    planes = np.pad(noise.scale.to_planes(camera.pixels), sides, mode="symmetric")
-    return estimated(planes, noise.at(work.level), is_quick=is_quick)
+    planes = noise.scale.to_planes(camera.pixels[down[0], across[0]])
+    # the frame's own border is mirrored
+    planes = np.pad(planes, [down[1], across[1], (0, 0)], mode="symmetric")
+    return np.ascontiguousarray(estimated(planes, noise.at(work.level), is_quick=is_quick)[above:, ahead:])
+
+
+def _lying(begin: int, end: int, first: int, count: int) -> tuple[slice, tuple[int, int]]:
+    """Of `count` px from `first` on, those from begin to end, and how many are missing before and after."""
+    return slice(max(begin - first, 0), min(end - first, count)), (max(first - begin, 0), max(end - first - count, 0))
 
 
 def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:

@@ -16,17 +16,28 @@ from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
 from ..image.reduce import halved
-from ..kernels.denoise import BASIS, MARGIN_PX, SIDE, dct_kept, dct_weighed
+from ..kernels.denoise import BASIS, LEAST_PX, MARGIN_PX, SIDE, dct_kept, dct_weighed
 from ..raw.frame import Frame
 from ..raw.noise import Noise, noise_of
 from ..recipe.model import Recipe
-from .points import kept_points
+from .points import POINTS_PX, kept_points
 
 Planes = NDArray[np.float32]
 
 LEAST = 3.0
 """How many times its noise a coefficient must exceed to be kept at first."""
-REACH_PX = 2 * MARGIN_PX
+DOUBT = 1.1
+"""By how much more noise the later passes count with: what leads them is not free of it. Worth 0.02 dB."""
+FINE_PASSES, COARSE_PASSES = 2, 3
+"""At full size and at half of it, where one more costs a quarter."""
+SEAM_PX = 4
+"""Of the picture at half its size, which is laid on smoothly."""
+REACH_PX = 2 * (COARSE_PASSES * MARGIN_PX + SEAM_PX)
+ANCHOR_PX = 4
+"""Blocks of the half lie the same way in regions that begin at a multiple of it."""
+COARSE_MOST = 0.06
+"""Up to how much the picture at half its size has a say, in the noise of the lowest frequencies: noise that is left
+there is not more, and small things that are lost at that size are."""
 OPPONENT = np.array([[1.0, 1.0, 1.0], [1.0, 0.0, -1.0], [1.0, -2.0, 1.0]])
 OPPONENT = OPPONENT / np.linalg.norm(OPPONENT, axis=1)[:, None]
 """Orthonormal: lightness, red against blue, both against green."""
@@ -174,27 +185,76 @@ def _corners(size: tuple[int, ...], side: int) -> list[tuple[int, int]]:
 
 
 def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Planes:
-    """The planes without noise, for the inner px: REACH_PX less on each side. is_quick: by the first pass alone."""
-    short = [(0, max(2 * REACH_PX + 2 - length, 0)) for length in planes.shape[:2]]
-    if any(more for _, more in short):
-        # a single row or column has one beside it made up
-        made = estimated(np.pad(planes, [*short, (0, 0)], mode="edge"), spread, is_quick=is_quick)
-        return np.ascontiguousarray(made[: planes.shape[0] - 2 * REACH_PX, : planes.shape[1] - 2 * REACH_PX])
-    inner = np.s_[MARGIN_PX:-MARGIN_PX, MARGIN_PX:-MARGIN_PX]
-    out = []
-    for n in range(3):
-        if is_quick:
-            out.append(dct_kept(np.ascontiguousarray(planes[inner][..., n]), spread[n], LEAST))
-            continue
-        plane = np.ascontiguousarray(planes[..., n])
-        first = dct_kept(plane, spread[n], LEAST)
-        out.append(dct_weighed(np.ascontiguousarray(plane[inner]), first, spread[n]))
-    made = np.stack(out, axis=-1)
-    own = np.s_[REACH_PX:-REACH_PX, REACH_PX:-REACH_PX]
-    kept = kept_points(np.ascontiguousarray(planes[..., 0]), spread[0])[own]
+    """The planes (height, width, 3) without noise, for the inner px: REACH_PX less on each side. is_quick: by the first
+    pass alone.
+
+    spread: (3, 8, 8) of the noise's own deviation. What is coarser than a block can tell from noise is told by the same
+    at half the size (Pierazzo, Morel and Facciolo 2017, "Multi-scale DCT denoising").
+    """
+    height, width = (length - 2 * REACH_PX for length in planes.shape[:2])
+    least = 2 * (LEAST_PX + 2 * (COARSE_PASSES - 1) * MARGIN_PX - REACH_PX)
+    more = [(0, max(length + -length % ANCHOR_PX, least) - length) for length in (height, width)]
+    whole = np.pad(planes, [*more, (0, 0)], mode="edge") if any(after for _, after in more) else planes
+    apart = np.ascontiguousarray(np.moveaxis(whole, 2, 0))
+    inset = REACH_PX - FINE_PASSES * MARGIN_PX - 2 * SEAM_PX
+    fine = _without_noise(apart[:, inset:-inset, inset:-inset], spread, FINE_PASSES, is_quick)
+    coarse = _without_noise(_halved(apart), half_spread(spread), COARSE_PASSES, is_quick)
+    _lay_on(fine, coarse, COARSE_MOST * np.sqrt((spread[:, :2, :2] ** 2).mean(axis=(1, 2))))
+    seam = 2 * SEAM_PX
+    made = np.ascontiguousarray(np.moveaxis(fine, 0, 2)[seam : seam + height, seam : seam + width])
+    own = np.s_[REACH_PX : REACH_PX + height, REACH_PX : REACH_PX + width]
+    around = np.s_[POINTS_PX : POINTS_PX + height, POINTS_PX : POINTS_PX + width]
+    far = REACH_PX - POINTS_PX
+    kept = kept_points(np.ascontiguousarray(planes[far:-far, far:-far, 0]), spread[0])[around]
     if kept.any():
         made += kept[..., None] * (planes[own] - made)
-    return np.ascontiguousarray(made)
+    return made
+
+
+def _lay_on(fine: Planes, coarse: Planes, most: Planes) -> None:
+    """Bring means of 2x2 of planes to what `coarse`, at half their size, says of them, by no more than `most` (3,)."""
+    for plane, half, limit in zip(fine, coarse - _halved(fine), most, strict=True):
+        size = (plane.shape[1], plane.shape[0])
+        plane += cv2.resize(np.clip(half, -limit, limit), size, interpolation=cv2.INTER_CUBIC)
+
+
+def _without_noise(planes: Planes, spread: Planes, passes: int, is_quick: bool) -> Planes:
+    """Of planes (3, height, width) the inner px: MARGIN_PX less on each side for each pass."""
+    if is_quick:
+        return dct_kept(_inner(planes, passes - 1), spread, LEAST)
+    made = dct_kept(np.ascontiguousarray(planes), spread, LEAST)
+    for n in range(1, passes):
+        made = dct_weighed(_inner(planes, n), made, np.float32(DOUBT) * spread)
+    return made
+
+
+def _inner(planes: Planes, passes: int) -> Planes:
+    """What is left of planes (3, height, width) after so many passes."""
+    cut = passes * MARGIN_PX
+    return np.ascontiguousarray(planes[:, cut : planes.shape[1] - cut, cut : planes.shape[2] - cut])
+
+
+def _halved(planes: Planes) -> Planes:
+    """Means of 2x2 of planes (3, height, width) with even sides."""
+    return np.stack([cv2.resize(plane, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for plane in planes])
+
+
+def half_spread(spread: Planes) -> Planes:
+    """What spread (3, 8, 8) of noise is in means of 2x2: the lower half of its frequencies, and the upper folded in."""
+    at = np.arange(SIDE) / 2.0
+    power = spread.astype(np.float64) ** 2
+    for axis in (1, 2):
+        low, high = (_between(power, places, axis) for places in (at, np.minimum(SIDE - at, SIDE - 1.0)))
+        passed = np.cos(np.pi * at / (2 * SIDE)) ** 2
+        passed = np.expand_dims(passed, tuple(n for n in range(3) if n != axis))
+        power = 0.5 * (passed * low + (1.0 - passed) * high)
+    return np.sqrt(power).astype(np.float32)
+
+
+def _between(values: Array, places: Array, axis: int) -> Array:
+    below = np.minimum(np.floor(places).astype(int), SIDE - 2)
+    share = np.expand_dims(places - below, tuple(n for n in range(3) if n != axis))
+    return np.asarray((1.0 - share) * values.take(below, axis) + share * values.take(below + 1, axis))
 
 
 def share_left(recipe: Recipe) -> float:

@@ -17,8 +17,9 @@ SPREAD_PX = 0.9
 OVER_NOISE = 5.5
 """How far a point stands out of the ground, in the noise that the filter leaves: by chance one px in 50 million."""
 GROUND_PX, CALM_PX = 11, 5
-"""The ground about a point, and the median, at half the size, that takes a point out of it. With KEPT_PX and SOFT_PX no
-px is asked that the noise itself does not ask (14 px away)."""
+"""The ground about a point, and the median, at half the size, that takes a point out of it."""
+POINTS_PX = 14
+"""How far all this looks, with KEPT_PX and SOFT_PX."""
 EVEN, COARSE = 0.25, 3
 """Spread of such medians, in the noise of so many of the lowest frequencies each way, up to which the ground is even:
 white noise alone makes 0.12. Rougher ground is texture, whose specks are no lights."""
