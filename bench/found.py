@@ -1,11 +1,14 @@
 """What is found without a click, on the demo's frames at 6 megapixels, against what the simulated camera knows.
 
 Overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes.
+Then the subject of five photographs against outlines drawn by hand, without a click and after two taps.
 """
 
 import statistics
+import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -13,6 +16,7 @@ import numpy as np
 from matiz.develop.engine import Engine
 from matiz.develop.graph import mask
 from matiz.develop.places import Masked
+from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import MaskPart, Sky, Subject
 from matiz.recipe.tree import Rows
@@ -20,6 +24,8 @@ from matiz.simcam.camera import expose
 from matiz.simcam.scene import Map
 from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, Shot, scene_of
 from matiz.simcam.truth import Truth, truth_of
+
+from .outlines import OUTLINED
 
 BAND = 9
 """Px along the true edge in which the share is judged."""
@@ -38,11 +44,33 @@ def run() -> dict[str, float]:
         else:
             continue
         overlaps["sky" if shot.scene == "salt-pans" else "subject"].append(own)
+    overlaps |= _photographs()
     return {
         f"overlap of the {what}, {which}": of(values)
         for what, values in overlaps.items()
         for which, of in (("median", statistics.median), ("least", min))
     }
+
+
+def _photographs() -> dict[str, list[float]]:
+    """Of their subjects, as they are found and after the taps of those that have some."""
+    found, corrected = [], []
+    for name, photograph in OUTLINED.items():
+        pixels = photograph.pixels()
+        with tempfile.TemporaryDirectory() as folder:
+            cv2.imwrite(f"{folder}/{name}.png", np.ascontiguousarray(pixels[..., ::-1]))
+            engine = Engine(read_frame(Path(folder) / f"{name}.png"))
+        long_side = max(pixels.shape[:2])
+        sides = {is_it: tuple((x / long_side, y / long_side) for x, y, it in photograph.taps if it == is_it)
+                 for is_it in (True, False)}  # fmt: skip
+        own, tapped = (
+            photograph.overlap(engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", part)]))))[..., 0])
+            for part in (Subject(), Subject(picks=sides[True], keep_out=sides[False]))
+        )
+        print(f"{name:15} {'subject':8} {own:7.3f}" + (f", {tapped:.3f} after two taps" if photograph.taps else ""))
+        found.append(own)
+        corrected.append(tapped)
+    return {"subjects of photographs": found, "subjects of photographs, after taps": corrected}
 
 
 def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], Map]) -> float:

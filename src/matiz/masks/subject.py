@@ -36,8 +36,10 @@ UNSURE, LEAST_UNSURE = (0.15, 0.85), 0.01
 """Between which shares it was of two minds, and in how much of the frame that is worth a cut."""
 ALIKE = (6, 6, 6)
 """Of 255: the most that what a tap speaks for changes from px to px."""
-TAP = 0.012
-"""Radius of what a tap surely means, of the long side."""
+NEVER_ALIKE = 32
+"""Of 255: what differs more from the place of a tap is not spoken for, however gently colours change on the way."""
+TAP, NEAR_TAP = 0.012, 6.0
+"""Radius of what a tap surely means, of the long side, and in how many of them edges near it are looked at."""
 
 
 @dataclass(frozen=True)
@@ -149,33 +151,47 @@ def apart(share: Share, n: int) -> Share:
 def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Point]) -> Share:
     """The subject once taps have said what it is and what not; points in units of the long side.
 
-    A tap speaks for what hangs together with it and is coloured like it; elsewhere the share stays.
+    A tap speaks for what is near it, and for what hangs together with it and is coloured like it as far as that was
+    told wrong; elsewhere the share stays. It only takes in what it calls the subject, and only takes out what it does
+    not.
     """
     small = smaller(picture)
-    long_side = max(small.shape[:2])
     prior = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA)
-    labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     soft = cv2.bilateralFilter(small, 7, 30.0, 5.0)
-    touched = np.zeros(labels.shape, np.uint8)
+    long_side = max(small.shape[:2])
     radius = max(2, round(TAP * long_side))
-    for points, sure, likely in ((no, cv2.GC_BGD, cv2.GC_PR_BGD), (yes, cv2.GC_FGD, cv2.GC_PR_FGD)):
+    labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
+    spoken = {side: np.zeros(labels.shape, np.uint8) for side in (False, True)}
+    places: dict[bool, list[list[int]]] = {False: [], True: []}
+    for side, points in ((False, no), (True, yes)):
+        sure, likely = (cv2.GC_FGD, cv2.GC_PR_FGD) if side else (cv2.GC_BGD, cv2.GC_PR_BGD)
         for point in points:
             at = [min(max(round(v * long_side), 0), n - 1) for v, n in zip(point, labels.shape[::-1], strict=True)]
-            alike = _alike(soft, at)
+            alike = _alike(soft, at, told=(prior > 0.5) == side)
             labels[alike] = likely
-            touched[alike] = 1
-            cv2.circle(touched, at, 3 * radius, 1, -1)
+            spoken[side][alike] = 1
+            cv2.circle(spoken[side], at, round(NEAR_TAP * radius), 1, -1)
             cv2.circle(labels, at, radius, int(sure), -1)
-    changed = softened(graph_cut(small, labels, 3), share.shape)
-    where = cv2.resize(touched.astype(np.float32), share.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    return cleaned(np.asarray(share + where * (changed - share), np.float32))
+            places[side].append(at)
+    cut = graph_cut(small, labels, 3)
+    out = share
+    for side, touched in spoken.items():
+        changed = (touched > 0) & (cut == side)
+        count, parts = cv2.connectedComponents(changed.astype(np.uint8))
+        meant = np.isin(parts, [parts[y, x] for x, y in places[side] if parts[y, x]]) if count > 1 else changed
+        where = softened(meant, share.shape)
+        out = out + where * (float(side) - out)
+    return cleaned(np.asarray(out, np.float32))
 
 
-def _alike(soft: Picture, at: Sequence[int]) -> NDArray[np.bool_]:
-    """What hangs together with a place and is coloured like it."""
-    mask = np.zeros((soft.shape[0] + 2, soft.shape[1] + 2), np.uint8)
+def _alike(soft: Picture, at: Sequence[int], told: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What hangs together with a place and is coloured like it, where it was not `told` so already."""
+    off = np.abs(soft.astype(np.int16) - soft[at[1], at[0]]).max(axis=2)
+    mask = np.pad(((off > NEVER_ALIKE) | told).astype(np.uint8), 1, constant_values=1)
+    mask[at[1] + 1, at[0] + 1] = 0
+    barred = mask.copy()
     cv2.floodFill(soft, mask, at, 0, ALIKE, ALIKE, 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8))
-    return np.asarray(mask[1:-1, 1:-1] > 0)
+    return np.asarray((mask > barred)[1:-1, 1:-1])
 
 
 def by_contrast(picture: Picture) -> Share:
