@@ -21,6 +21,7 @@ from ..errors import FileError
 from .cut import Picture, Share, graph_cut, smaller, softened
 
 Point = tuple[float, float]
+Mask = NDArray[np.bool_]
 
 SIDE, DEPTHS = 1024, 3
 """Of the answer by contrast; answers of the network, from its finest on, that are compared."""
@@ -38,8 +39,9 @@ ALIKE = (6, 6, 6)
 """Of 255: the most that what a tap speaks for changes from px to px."""
 NEVER_ALIKE = 32
 """Of 255: what differs more from the place of a tap is not spoken for, however gently colours change on the way."""
-TAP, NEAR_TAP = 0.012, 6.0
-"""Radius of what a tap surely means, of the long side, and in how many of them edges near it are looked at."""
+TAP, NEAR_YES, NEAR_NO, AROUND_NO = 0.012, 6.0, 4.0, 8.0
+"""Radius of what a tap surely means, of the long side; in how many of them edges near it are looked at; and how far
+about what is not meant colours are learned."""
 
 
 @dataclass(frozen=True)
@@ -156,35 +158,58 @@ def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Po
     not.
     """
     small = smaller(picture)
-    prior = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA)
     soft = cv2.bilateralFilter(small, 7, 30.0, 5.0)
     long_side = max(small.shape[:2])
+    told = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA) > 0.5
+    sure = np.full(told.shape, -1, np.int8)
     radius = max(2, round(TAP * long_side))
-    labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    spoken = {side: np.zeros(labels.shape, np.uint8) for side in (False, True)}
-    places: dict[bool, list[list[int]]] = {False: [], True: []}
-    for side, points in ((False, no), (True, yes)):
-        sure, likely = (cv2.GC_FGD, cv2.GC_PR_FGD) if side else (cv2.GC_BGD, cv2.GC_PR_BGD)
-        for point in points:
-            at = [min(max(round(v * long_side), 0), n - 1) for v, n in zip(point, labels.shape[::-1], strict=True)]
-            alike = _alike(soft, at, told=(prior > 0.5) == side)
-            labels[alike] = likely
-            spoken[side][alike] = 1
-            cv2.circle(spoken[side], at, round(NEAR_TAP * radius), 1, -1)
-            cv2.circle(labels, at, radius, int(sure), -1)
-            places[side].append(at)
-    cut = graph_cut(small, labels, 3)
+    places = [
+        ([min(max(round(v * long_side), 0), n - 1) for v, n in zip(point, told.shape[::-1], strict=True)], side)
+        for side, points in ((False, no), (True, yes))
+        for point in points
+    ]
+    for at, side in places:
+        cv2.circle(sure, at, radius, int(side), -1)
+    before = told.copy()
+    for at, side in places:
+        told = _told_better(small, soft, told, sure, at, side, radius)
     out = share
-    for side, touched in spoken.items():
-        changed = (touched > 0) & (cut == side)
-        count, parts = cv2.connectedComponents(changed.astype(np.uint8))
-        meant = np.isin(parts, [parts[y, x] for x, y in places[side] if parts[y, x]]) if count > 1 else changed
-        where = softened(meant, share.shape)
+    for side in (False, True):
+        where = softened((told != before) & (told == side), share.shape)
         out = out + where * (float(side) - out)
     return cleaned(np.asarray(out, np.float32))
 
 
-def _alike(soft: Picture, at: Sequence[int], told: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _told_better(
+    small: Picture, soft: Picture, told: Mask, sure: NDArray[np.int8], at: Sequence[int], side: bool, radius: int
+) -> Mask:
+    """What is inside once one tap has spoken: what it asks about is cut anew.
+
+    What is missing may look like nothing else of the subject, so it is told by the colours of the whole picture; what is
+    not meant lies beside what is, so it is told by those of its surroundings, whose own sides are sure.
+    """
+    alike = _alike(soft, at, told == side)
+    asked = alike.astype(np.uint8)
+    cv2.circle(asked, at, round((NEAR_YES if side else NEAR_NO) * radius), 1, -1)
+    labels = np.where(told, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
+    labels[alike] = cv2.GC_PR_FGD if side else cv2.GC_PR_BGD
+    box = np.s_[:, :]
+    if not side:
+        labels[asked == 0] = np.where(told, cv2.GC_FGD, cv2.GC_BGD)[asked == 0]
+        x, y, w, h = cv2.boundingRect(asked)
+        margin = round(AROUND_NO * radius)
+        box = np.s_[max(0, y - margin) : y + h + margin, max(0, x - margin) : x + w + margin]
+    labels[sure == 1], labels[sure == 0] = cv2.GC_FGD, cv2.GC_BGD
+    cut = told.copy()
+    cut[box] = graph_cut(np.ascontiguousarray(small[box]), labels[box], 3)
+    changed = (cut == side) & (told != side) & (asked > 0)
+    _, parts = cv2.connectedComponents(changed.astype(np.uint8))
+    if not parts[at[1], at[0]]:
+        return told
+    return np.where(parts == parts[at[1], at[0]], side, told)
+
+
+def _alike(soft: Picture, at: Sequence[int], told: Mask) -> Mask:
     """What hangs together with a place and is coloured like it, where it was not `told` so already."""
     off = np.abs(soft.astype(np.int16) - soft[at[1], at[0]]).max(axis=2)
     mask = np.pad(((off > NEVER_ALIKE) | told).astype(np.uint8), 1, constant_values=1)
