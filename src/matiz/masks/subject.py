@@ -185,8 +185,8 @@ def _told_better(
 ) -> Mask:
     """What is inside once one tap has spoken: what it asks about is cut anew.
 
-    What is missing may look like nothing else of the subject, so it is told by the colours of the whole picture; what is
-    not meant lies beside what is, so it is told by those of its surroundings, whose own sides are sure.
+    What is missing may look like nothing else of the subject, so it is told by the colours of the whole picture; what
+    is not meant lies beside what is, so it is told by those of its surroundings, whose own sides are sure.
     """
     alike = _alike(soft, at, told == side)
     asked = alike.astype(np.uint8)
