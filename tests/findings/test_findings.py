@@ -11,10 +11,15 @@ from matiz.colour.temperature import cct_to_xy
 from matiz.develop.engine import Engine
 from matiz.develop.rendition import s_curve
 from matiz.errors import RecipeError
+from matiz.findings.detail import noisiest
 from matiz.findings.find import find, fixed
 from matiz.findings.model import Finding
+from matiz.measure.noise import NoiseReading
 from matiz.measure.picture import Meter
+from matiz.measure.places import PlaceReading
+from matiz.measure.tone import ToneReading
 from matiz.raw.frame import CameraColour, Frame
+from matiz.raw.noise import Noise
 from matiz.recipe.model import RENDERED, Recipe, plain_recipe
 from matiz.simcam import targets
 from matiz.simcam.camera import expose
@@ -74,6 +79,21 @@ def test_a_lift_past_the_noise_is_said_before_it_is_delivered():
     held = fixed(lifted, finding)
     assert "tone.lifted_past_noise" not in _findings(engine, held)
     assert held.tone.zones_EV[0] > 0, "where it stays too dark to be seen, a noisy zone may be lifted"
+
+
+def test_what_a_place_lifts_has_more_noise_to_be_seen():
+    noise = NoiseReading(Noise(1e-3, 1e-3), (None, None, 20.0, 24.0, 28.0, *[34.0] * 6))
+    zones = (0.0, 0.0, 0.01, 0.2, 0.3, 0.49, *[0.0] * 5)
+    tone = ToneReading(zones, zones, -1.0, (1.0,), 0.0, (0.0, 0.0), 0.0, 0.0, 0.0, (), 0.0, (40.0, 40.0, 40.0))
+    in_zone_4 = tuple(float(zone == 4) for zone in range(11))
+
+    def least(coverage, lift):
+        return noisiest(noise, tone, Recipe(), {"p1": PlaceReading(coverage, in_zone_4, in_zone_4, inside_EV=lift)})
+
+    assert least(0.2, 0.0) == least(0.2, -2.0) == (24.0, 3), "zone II is hardly there; darker shows no more"
+    dB, zone = least(0.2, 2.0)
+    assert zone == 4 and dB == pytest.approx(28.0 - 6.02, abs=0.01)
+    assert least(0.01, 2.0) == (24.0, 3), "a place that holds next to nothing of a zone"
 
 
 def test_a_flat_picture_gets_more_contrast():

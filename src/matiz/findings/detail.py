@@ -1,9 +1,10 @@
 """Findings about detail: noise that shows, noise that is sharpened, halos, texture that went with the noise."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from ..measure.noise import NoiseReading
 from ..measure.picture import PictureReading
+from ..measure.places import PlaceReading
 from ..measure.sharpened import MOST_FACES
 from ..measure.tone import ToneReading
 from ..measure.values import Outline
@@ -35,26 +36,37 @@ MOST_TAKEN = 100.0
 """Percent that a place can take of the sharpening."""
 
 
-def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[float, int] | None:
+PlaceReadings = Mapping[str, PlaceReading]
+
+
+def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe, places: PlaceReadings) -> tuple[float, int] | None:
     """The least signal over noise of all zones that are seen, dB, and which it is; None where nothing is known. What
-    the ladder lifts has that much more noise to be seen."""
-    shown = shown_dB(noise, recipe)
+    the ladder or a place lifts has that much more noise to be seen."""
+    shown = shown_dB(noise, recipe, places)
     told = [(dB, zone) for zone in ZONES if (dB := shown[zone]) is not None and tone.zones[zone] >= LEAST_SHARE]
     return min(told) if told else None
 
 
-def shown_dB(noise: NoiseReading, recipe: Recipe) -> tuple[float | None, ...]:
-    """Signal over noise of each zone as it is shown before any is taken out, dB."""
+def shown_dB(noise: NoiseReading, recipe: Recipe, places: PlaceReadings) -> tuple[float | None, ...]:
+    """Signal over noise of each zone as it is shown, where it is lifted most, before any is taken out, dB."""
     # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
     return tuple(
-        None if dB is None else dB - 3.01 * max(lift, 0.0)
-        for dB, lift in zip(noise.zones_dB, recipe.tone.zones_EV, strict=True)
+        None if dB is None else dB - 3.01 * (max(lift, 0.0) + _place_lift_EV(places, zone))
+        for zone, (dB, lift) in enumerate(zip(noise.zones_dB, recipe.tone.zones_EV, strict=True))
     )
 
 
-def wanted(noise: NoiseReading, tone: ToneReading, recipe: Recipe) -> tuple[tuple[str, float], ...] | None:
+def _place_lift_EV(places: PlaceReadings, zone: int) -> float:
+    """The most that a place that holds enough of a zone lifts it."""
+    lifts = [each.inside_EV for each in places.values() if each.coverage * each.zones[zone] >= LEAST_SHARE]
+    return max([0.0, *lifts])
+
+
+def wanted(
+    noise: NoiseReading, tone: ToneReading, recipe: Recipe, places: PlaceReadings
+) -> tuple[tuple[str, float], ...] | None:
     """Settings that take out as much noise as gives the noisiest zone WANTED_dB; None where little of it would go."""
-    least = noisiest(noise, tone, recipe)
+    least = noisiest(noise, tone, recipe, places)
     if least is None:
         return None
     settings = brought_to(WANTED_dB, least[0])
@@ -68,12 +80,13 @@ def brought_to(wanted_dB: float, least_dB: float) -> tuple[tuple[str, float], ..
     return ("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)
 
 
-@needs("noise", "tone")
+@needs("noise", "tone", "places")
 def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Noise shows in a zone that is seen, and less is taken out than that wants."""
     if reading.noise is None:
         return
-    fix, least = wanted(reading.noise, reading.tone, recipe), noisiest(reading.noise, reading.tone, recipe)
+    known = reading.noise, reading.tone, recipe, reading.places
+    fix, least = wanted(*known), noisiest(*known)
     own = recipe.detail.noise
     if fix is None or least is None or own.strength_percent > 0.0 or own.colour_percent > 0.0:
         return
@@ -89,13 +102,13 @@ def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     )
 
 
-@needs("noise", "tone")
+@needs("noise", "tone", "places")
 def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """Sharpening acts on noise too."""
     sharpen = recipe.detail.sharpen
     if sharpen.gate == "on" or not sharpen.amount_percent or reading.noise is None:
         return
-    least = noisiest(reading.noise, reading.tone, recipe)
+    least = noisiest(reading.noise, reading.tone, recipe, reading.places)
     if least is not None and least[0] < WANTED_dB:
         yield Finding(
             id="detail.sharpens_noise",

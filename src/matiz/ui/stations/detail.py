@@ -10,6 +10,7 @@ from ...findings.detail import LEAST_SHARE, ZONES, brought_to, noisiest, shown_d
 from ...measure.blur import BlurReading
 from ...measure.detail import DetailReading, Spots
 from ...measure.noise import NoiseReading
+from ...measure.places import PlaceReading
 from ...measure.sharpened import as_amount, as_where
 from ...measure.tone import ToneReading
 from ...wording import number, percent
@@ -40,7 +41,7 @@ class DetailStation(Station):
 
     number, title, key = 7, "Detail", "detail"
     # what is measured in numbers waits until the hand rests: the picture comes first
-    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "loupes")
+    reads, shows = frozenset({"detail"}), ("noise", "tone", "spots", "loupes", "places")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -142,7 +143,12 @@ class DetailStation(Station):
 
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         noise, tone = self.reading("noise"), self.reading("tone")
-        return wanted(noise, tone, self.session.recipe) if noise is not None and tone is not None else None
+        if noise is None or tone is None:
+            return None
+        return wanted(noise, tone, self.session.recipe, self._places())
+
+    def _places(self) -> dict[str, PlaceReading]:
+        return self.reading("places") or {}
 
     def _show_noise(self) -> None:
         noise: NoiseReading | None = self.reading("noise")
@@ -151,13 +157,15 @@ class DetailStation(Station):
             self.plot.show_zones((), 0.0)
             return
         recipe = self.session.recipe
-        shown = shown_dB(noise, recipe)
+        shown = shown_dB(noise, recipe, self._places())
         seen = tuple((z, dB) for z in ZONES if (dB := shown[z]) is not None and tone.zones[z] >= LEAST_SHARE)
         self.plot.show_zones(seen, -20.0 * math.log10(share_left(recipe)))
 
     def _brought_to(self, dB: float) -> list[tuple[str, float]]:
         noise, tone = self.reading("noise"), self.reading("tone")
-        least = noisiest(noise, tone, self.session.recipe) if noise is not None and tone is not None else None
+        if noise is None or tone is None:
+            return []
+        least = noisiest(noise, tone, self.session.recipe, self._places())
         return [] if least is None else list(brought_to(dB, least[0]))
 
     def _take_by_need(self) -> None:
