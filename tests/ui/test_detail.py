@@ -8,6 +8,8 @@ from PySide6.QtTest import QTest
 from matiz.develop.as_file import write_frame
 from matiz.measure.blur import BlurReading
 from matiz.measure.detail import DetailReading
+from matiz.recipe.places import Ellipse, Place
+from matiz.recipe.tree import Rows, added
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.instruments.loupes import Loupes
 from matiz.ui.instruments.noise_plot import NoisePlot
@@ -110,6 +112,16 @@ def test_the_noisiest_zone_is_dragged_to_what_is_wanted(window, detail):
     window.session.commit([("tone.zones_EV", tuple(0.2 if n == min(zones) else 0.0 for n in range(11)))], "Lifted")
     settle(window)
     assert dict(plot._before)[min(zones)] == pytest.approx(zones[min(zones)] - 0.6, abs=0.2), "a lift shows more noise"
+
+
+def test_what_a_place_lifts_shows_more_noise(window, detail):
+    before = dict(detail.plot._before)
+    mask = Rows([("e", Ellipse(x=0.5, y=0.33, w=1.0, h=0.6))])
+    lifted = Place(name="all", mask=mask, exposure_EV=1.5)
+    window.session.commit(added(window.session.recipe, [("places", lifted)]), "all")
+    settle(window)
+    lower = [before[zone] - dB for zone, dB in detail.plot._before if zone in before]
+    assert max(lower) > 2.0 and min(lower) > -0.1
 
 
 def test_a_plot_of_nothing_takes_no_drag():
