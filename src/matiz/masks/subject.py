@@ -39,9 +39,9 @@ ALIKE = (6, 6, 6)
 """Of 255: the most that what a tap speaks for changes from px to px."""
 NEVER_ALIKE = 32
 """Of 255: what differs more from the place of a tap is not spoken for, however gently colours change on the way."""
-TAP, NEAR_YES, NEAR_NO, AROUND_NO = 0.012, 6.0, 4.0, 8.0
+TAP, NEAR_YES, NEAR_NO, AROUND_TAP = 0.012, 6.0, 4.0, 8.0
 """Radius of what a tap surely means, of the long side; in how many of them edges near it are looked at; and how far
-about what is not meant colours are learned."""
+about that colours are learned."""
 
 
 @dataclass(frozen=True)
@@ -177,28 +177,23 @@ def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Po
     for side in (False, True):
         where = softened((told != before) & (told == side), share.shape)
         out = out + where * (float(side) - out)
-    return cleaned(np.asarray(out, np.float32))
+    return np.asarray(out, np.float32)
 
 
 def _told_better(
     small: Picture, soft: Picture, told: Mask, sure: NDArray[np.int8], at: Sequence[int], side: bool, radius: int
 ) -> Mask:
-    """What is inside once one tap has spoken: what it asks about is cut anew.
-
-    What is missing may look like nothing else of the subject, so it is told by the colours of the whole picture; what
-    is not meant lies beside what is, so it is told by those of its surroundings, whose own sides are sure.
-    """
+    """What is inside once one tap has spoken: what it asks about is cut anew by the colours of its surroundings, whose
+    own sides are sure. Colours of the whole picture would take a leg for the rock that it stands on."""
     alike = _alike(soft, at, told == side)
     asked = alike.astype(np.uint8)
     cv2.circle(asked, at, round((NEAR_YES if side else NEAR_NO) * radius), 1, -1)
-    labels = np.where(told, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    labels[alike] = cv2.GC_PR_FGD if side else cv2.GC_PR_BGD
-    box = np.s_[:, :]
-    if not side:
-        labels[asked == 0] = np.where(told, cv2.GC_FGD, cv2.GC_BGD)[asked == 0]
-        x, y, w, h = cv2.boundingRect(asked)
-        margin = round(AROUND_NO * radius)
-        box = np.s_[max(0, y - margin) : y + h + margin, max(0, x - margin) : x + w + margin]
+    likely = np.where(told, cv2.GC_PR_FGD, cv2.GC_PR_BGD)
+    likely[alike] = cv2.GC_PR_FGD if side else cv2.GC_PR_BGD
+    labels = np.where(asked > 0, likely, np.where(told, cv2.GC_FGD, cv2.GC_BGD)).astype(np.uint8)
+    x, y, w, h = cv2.boundingRect(asked)
+    margin = round(AROUND_TAP * radius)
+    box = np.s_[max(0, y - margin) : y + h + margin, max(0, x - margin) : x + w + margin]
     labels[sure == 1], labels[sure == 0] = cv2.GC_FGD, cv2.GC_BGD
     cut = told.copy()
     cut[box] = graph_cut(np.ascontiguousarray(small[box]), labels[box], 3)
