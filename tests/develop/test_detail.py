@@ -106,10 +106,10 @@ def test_what_is_coarser_than_a_block_is_taken_too(monkeypatch):
 
 def test_a_thing_that_is_lost_at_half_the_size_stays():
     """What both sizes disagree about by more than noise is left to the finer one."""
-    fine = np.zeros((3, 40, 40), np.float32)
-    coarse = np.full((3, 20, 20), 5.0, np.float32)
-    noise_of_planes._lay_on(fine, coarse, np.array([0.1, 0.2, 0.3]))
-    assert fine[:, 20, 20] == pytest.approx([0.1, 0.2, 0.3])
+    fine = np.zeros((40, 40, 3), np.float32)
+    coarse = np.full((20, 20, 3), 5.0, np.float32)
+    noise_of_planes._lay_on(fine, coarse, np.array([0.1, 0.2, 0.3], np.float32))
+    assert fine[20, 20] == pytest.approx([0.1, 0.2, 0.3])
 
 
 def test_an_estimate_does_not_depend_on_where_its_region_begins():

@@ -195,13 +195,12 @@ def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Plan
     least = 2 * (LEAST_PX + 2 * (COARSE_PASSES - 1) * MARGIN_PX - REACH_PX)
     more = [(0, max(length + -length % ANCHOR_PX, least) - length) for length in (height, width)]
     whole = np.pad(planes, [*more, (0, 0)], mode="edge") if any(after for _, after in more) else planes
-    apart = np.ascontiguousarray(np.moveaxis(whole, 2, 0))
     inset = REACH_PX - FINE_PASSES * MARGIN_PX - 2 * SEAM_PX
-    fine = _without_noise(apart[:, inset:-inset, inset:-inset], spread, FINE_PASSES, is_quick)
-    coarse = _without_noise(_halved(apart), half_spread(spread), COARSE_PASSES, is_quick)
+    fine = _without_noise(whole[inset:-inset, inset:-inset], spread, FINE_PASSES, is_quick)
+    coarse = _without_noise(halved(whole), half_spread(spread), COARSE_PASSES, is_quick)
     _lay_on(fine, coarse, COARSE_MOST * np.sqrt((spread[:, :2, :2] ** 2).mean(axis=(1, 2))))
     seam = 2 * SEAM_PX
-    made = np.ascontiguousarray(np.moveaxis(fine, 0, 2)[seam : seam + height, seam : seam + width])
+    made = np.ascontiguousarray(fine[seam : seam + height, seam : seam + width])
     own = np.s_[REACH_PX : REACH_PX + height, REACH_PX : REACH_PX + width]
     around = np.s_[POINTS_PX : POINTS_PX + height, POINTS_PX : POINTS_PX + width]
     far = REACH_PX - POINTS_PX
@@ -213,19 +212,20 @@ def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Plan
 
 def _lay_on(fine: Planes, coarse: Planes, most: Planes) -> None:
     """Bring means of 2x2 of planes to what `coarse`, at half their size, says of them, by no more than `most` (3,)."""
-    for plane, half, limit in zip(fine, coarse - _halved(fine), most, strict=True):
-        size = (plane.shape[1], plane.shape[0])
-        plane += cv2.resize(np.clip(half, -limit, limit), size, interpolation=cv2.INTER_CUBIC)
+    better = np.clip(coarse - halved(fine), -most, most)
+    fine += cv2.resize(better, (fine.shape[1], fine.shape[0]), interpolation=cv2.INTER_CUBIC)
 
 
 def _without_noise(planes: Planes, spread: Planes, passes: int, is_quick: bool) -> Planes:
-    """Of planes (3, height, width) the inner px: MARGIN_PX less on each side for each pass."""
+    """Of planes (height, width, 3) the inner px: MARGIN_PX less on each side for each pass."""
+    apart = np.ascontiguousarray(np.moveaxis(planes, 2, 0))
     if is_quick:
-        return dct_kept(_inner(planes, passes - 1), spread, LEAST)
-    made = dct_kept(np.ascontiguousarray(planes), spread, LEAST)
-    for n in range(1, passes):
-        made = dct_weighed(_inner(planes, n), made, np.float32(DOUBT) * spread)
-    return made
+        made = dct_kept(_inner(apart, passes - 1), spread, LEAST)
+    else:
+        made = dct_kept(apart, spread, LEAST)
+        for n in range(1, passes):
+            made = dct_weighed(_inner(apart, n), made, np.float32(DOUBT) * spread)
+    return np.ascontiguousarray(np.moveaxis(made, 0, 2))
 
 
 def _inner(planes: Planes, passes: int) -> Planes:
@@ -234,27 +234,22 @@ def _inner(planes: Planes, passes: int) -> Planes:
     return np.ascontiguousarray(planes[:, cut : planes.shape[1] - cut, cut : planes.shape[2] - cut])
 
 
-def _halved(planes: Planes) -> Planes:
-    """Means of 2x2 of planes (3, height, width) with even sides."""
-    return np.stack([cv2.resize(plane, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for plane in planes])
-
-
 def half_spread(spread: Planes) -> Planes:
-    """What spread (3, 8, 8) of noise is in means of 2x2: the lower half of its frequencies, and the upper folded in."""
+    """What spread (3, 8, 8) of noise is in means of 2x2."""
+    return np.sqrt(FOLDED @ spread.astype(np.float64) ** 2 @ FOLDED.T).astype(np.float32)
+
+
+def _folded() -> Array:
+    """(8, 8): power in each frequency of means of two px, from that of the px: the lower half of the frequencies, and
+    the upper folded in."""
     at = np.arange(SIDE) / 2.0
-    power = spread.astype(np.float64) ** 2
-    for axis in (1, 2):
-        low, high = (_between(power, places, axis) for places in (at, np.minimum(SIDE - at, SIDE - 1.0)))
-        passed = np.cos(np.pi * at / (2 * SIDE)) ** 2
-        passed = np.expand_dims(passed, tuple(n for n in range(3) if n != axis))
-        power = 0.5 * (passed * low + (1.0 - passed) * high)
-    return np.sqrt(power).astype(np.float32)
+    passed = np.cos(np.pi * at / (2 * SIDE)) ** 2
+    low, high = (np.stack([np.interp(places, np.arange(SIDE), row) for row in np.eye(SIDE)], axis=1)
+                 for places in (at, SIDE - at))  # fmt: skip
+    return np.asarray(0.5 * (passed[:, None] * low + (1.0 - passed)[:, None] * high))
 
 
-def _between(values: Array, places: Array, axis: int) -> Array:
-    below = np.minimum(np.floor(places).astype(int), SIDE - 2)
-    share = np.expand_dims(places - below, tuple(n for n in range(3) if n != axis))
-    return np.asarray((1.0 - share) * values.take(below, axis) + share * values.take(below + 1, axis))
+FOLDED = _folded()
 
 
 def share_left(recipe: Recipe) -> float:

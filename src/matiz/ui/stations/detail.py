@@ -13,6 +13,7 @@ from ...measure.noise import NoiseReading
 from ...measure.places import PlaceReading
 from ...measure.sharpened import as_amount, as_where
 from ...measure.tone import ToneReading
+from ...recipe.model import Recipe
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import Words, caption, choice, hold_drags, push, tape_grid
@@ -142,30 +143,27 @@ class DetailStation(Station):
         return f"edges {number(blur.blur_px, 1, 'px')}" if is_told else ""
 
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
-        noise, tone = self.reading("noise"), self.reading("tone")
-        if noise is None or tone is None:
-            return None
-        return wanted(noise, tone, self.session.recipe, self._places())
+        known = self._known()
+        return None if known is None else wanted(*known)
 
-    def _places(self) -> dict[str, PlaceReading]:
-        return self.reading("places") or {}
+    def _known(self) -> tuple[NoiseReading, ToneReading, Recipe, dict[str, PlaceReading]] | None:
+        """What tells how much noise is seen, once it is measured."""
+        noise, tone, recipe = self.reading("noise"), self.reading("tone"), self.session.recipe
+        return None if noise is None or tone is None else (noise, tone, recipe, self.reading("places") or {})
 
     def _show_noise(self) -> None:
-        noise: NoiseReading | None = self.reading("noise")
-        tone: ToneReading | None = self.reading("tone")
-        if noise is None or tone is None or not self.session.is_open:
+        known = self._known()
+        if known is None or not self.session.is_open:
             self.plot.show_zones((), 0.0)
             return
-        recipe = self.session.recipe
-        shown = shown_dB(noise, recipe, self._places())
+        noise, tone, recipe, places = known
+        shown = shown_dB(noise, recipe, places)
         seen = tuple((z, dB) for z in ZONES if (dB := shown[z]) is not None and tone.zones[z] >= LEAST_SHARE)
         self.plot.show_zones(seen, -20.0 * math.log10(share_left(recipe)))
 
     def _brought_to(self, dB: float) -> list[tuple[str, float]]:
-        noise, tone = self.reading("noise"), self.reading("tone")
-        if noise is None or tone is None:
-            return []
-        least = noisiest(noise, tone, self.session.recipe, self._places())
+        known = self._known()
+        least = None if known is None else noisiest(*known)
         return [] if least is None else list(brought_to(dB, least[0]))
 
     def _take_by_need(self) -> None:
