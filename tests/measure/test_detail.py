@@ -126,15 +126,15 @@ def tone_with(share: float) -> ToneReading:
 
 def test_the_strength_follows_from_the_zone_that_wants_most():
     two = zones(z3=20.0, z5=30.0)
-    assert noisiest(two, tone_with(0.1), Recipe()) == (20.0, 3)
-    (_, strength), (_, colour) = wanted(two, tone_with(0.1), Recipe())
+    assert noisiest(two, tone_with(0.1), Recipe(), {}) == (20.0, 3)
+    (_, strength), (_, colour) = wanted(two, tone_with(0.1), Recipe(), {})
     assert strength == round(100.0 * (1.0 - 10.0 ** (-6.0 / 20.0))) and colour == strength + 25.0
-    assert noisiest(two, tone_with(0.001), Recipe()) is None, "too little of the picture"
-    assert wanted(two, tone_with(0.001), Recipe()) is None
-    assert wanted(zones(z0=3.0, z5=28.0), tone_with(0.1), Recipe()) is None, "too dark to be seen"
+    assert noisiest(two, tone_with(0.001), Recipe(), {}) is None, "too little of the picture"
+    assert wanted(two, tone_with(0.001), Recipe(), {}) is None
+    assert wanted(zones(z0=3.0, z5=28.0), tone_with(0.1), Recipe(), {}) is None, "too dark to be seen"
     lifted = Recipe().change("tone.zones_EV", (0.0,) * 3 + (2.0,) + (0.0,) * 7)[0]
-    assert wanted(two, tone_with(0.1), lifted)[0][1] > strength, "a lifted shadow asks for more"
-    assert wanted(zones(z3=1.0), tone_with(0.1), Recipe())[0][1] == 90.0
+    assert wanted(two, tone_with(0.1), lifted, {})[0][1] > strength, "a lifted shadow asks for more"
+    assert wanted(zones(z3=1.0), tone_with(0.1), Recipe(), {})[0][1] == 90.0
 
 
 def test_findings_of_sharpening_and_smoothing(burst):
