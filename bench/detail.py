@@ -26,7 +26,7 @@ from matiz.colour.types import Array
 from matiz.develop.as_file import write_frame
 from matiz.develop.deblur import sharper, wiener
 from matiz.develop.engine import Engine
-from matiz.develop.noise import OPPONENT, REACH_PX, RENDERED, Scale, estimated
+from matiz.develop.noise import OPPONENT, QUICKLY, RENDERED, WELL, Scale, Way
 from matiz.recipe.model import Recipe
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 
@@ -44,11 +44,11 @@ def photographs() -> list[Array]:
     return [decode_sRGB(each[y : y + SIDE, x : x + SIDE] / 255.0) for each, y, x in crops]
 
 
-def ours(stable: Array, sigma: float, *, is_quick: bool = False) -> Array:
+def ours(stable: Array, sigma: float, *, way: Way = WELL) -> Array:
     planes = stable @ OPPONENT.T / sigma
-    sides = [(REACH_PX, REACH_PX), (REACH_PX, REACH_PX), (0, 0)]
+    sides = [(way.reach_px, way.reach_px)] * 2 + [(0, 0)]
     padded = np.pad(planes, sides, mode="symmetric").astype(np.float32)
-    made = estimated(padded, np.ones((3, 8, 8), np.float32), is_quick=is_quick)
+    made = way.estimate(padded, np.ones((3, 8, 8), np.float32))
     return np.asarray(made.astype(np.float64) * sigma @ OPPONENT)
 
 
@@ -68,7 +68,7 @@ def _bm3d(stable: Array, sigma: float) -> Array:
 
 def run() -> dict[str, float]:
     ways: dict[str, Callable[[Array, float], Array]] = {
-        "Matiz": ours, "Matiz, quick": partial(ours, is_quick=True), "non-local means": non_local_means,
+        "Matiz": ours, "Matiz, quick": partial(ours, way=QUICKLY), "non-local means": non_local_means,
     }  # fmt: skip
     if find_spec("pywt") is not None:
         ways["wavelets"] = wavelets
@@ -134,11 +134,11 @@ def _in_the_program() -> dict[str, float]:
         engine = Engine(frame)
         engine.sensor.noise.at(0)
         began = time.perf_counter()
-        engine.render(recipe, 0, region)
+        engine.render_alone(recipe, 0, region)
         times[f"1:1 view, {name} noise taken out, s"] = time.perf_counter() - began
     again = clean.change("detail.noise.strength_percent", 60.0)[0]
     began = time.perf_counter()
-    engine.render(again, 0, region)
+    engine.render_alone(again, 0, region)
     times["1:1 view, strength moved, s"] = time.perf_counter() - began
     engine = Engine(frame)
     began = time.perf_counter()

@@ -11,7 +11,20 @@ from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import sRGB_to_Lab
 from matiz.develop import noise as noise_of_planes
 from matiz.develop.engine import Engine
-from matiz.develop.noise import ANCHOR_PX, OPPONENT, REACH_PX, Scale, coefficients, estimated, half_spread
+from matiz.develop.graph import BALANCE
+from matiz.develop.noise import (
+    ANCHOR_PX,
+    LEFT,
+    OPPONENT,
+    QUICKLY,
+    REACH_PX,
+    WELL,
+    Scale,
+    coefficients,
+    estimated,
+    half_spread,
+    share_left_there,
+)
 from matiz.develop.points import kept_points
 from matiz.develop.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
@@ -112,10 +125,30 @@ def test_a_thing_that_is_lost_at_half_the_size_stays():
     assert fine[20, 20] == pytest.approx([0.1, 0.2, 0.3])
 
 
-def test_an_estimate_does_not_depend_on_where_its_region_begins():
+@pytest.mark.parametrize("way", [WELL, QUICKLY])
+def test_an_estimate_does_not_depend_on_where_its_region_begins(way):
     noisy = np.random.default_rng(7).normal(size=(420, 440, 3)).astype(np.float32)
-    whole, part = estimated(noisy, WHITE), estimated(noisy[2 * ANCHOR_PX :, ANCHOR_PX:], WHITE)
+    whole, part = way.estimate(noisy, WHITE), way.estimate(noisy[2 * ANCHOR_PX :, ANCHOR_PX:], WHITE)
     assert np.abs(whole[2 * ANCHOR_PX :, ANCHOR_PX:] - part).max() < 1e-4
+
+
+def test_the_quick_way_makes_the_same_place_a_little_less_clean():
+    clean = np.zeros((260, 300, 3), np.float32)
+    clean[:, 140:] = 12.0
+    noisy = clean + np.random.default_rng(3).normal(size=clean.shape).astype(np.float32)
+    rms = []
+    for way in (WELL, QUICKLY):
+        made, inner = way.estimate(noisy, WHITE), clean[way.reach_px : -way.reach_px, way.reach_px : -way.reach_px]
+        assert made.shape == inner.shape
+        rms.append(float((made - inner).std()))
+    assert rms[0] < rms[1] < 0.25
+    assert QUICKLY.reach_px < WELL.reach_px, "and it looks at less around"
+
+
+@pytest.mark.parametrize("way", [WELL, QUICKLY])
+def test_a_region_of_few_px_is_made_too(way):
+    noisy = np.random.default_rng(5).normal(size=(2 * way.reach_px + 3, 2 * way.reach_px + 2, 3)).astype(np.float32)
+    assert way.estimate(noisy, WHITE).shape == (3, 2, 3)
 
 
 # ---- in the picture
@@ -277,6 +310,13 @@ def test_a_rendered_picture_is_sharpened(tmp_path):
 # ---- what the gate goes by
 
 
+def foreseen(engine: Engine, own: Recipe, sigma: float):
+    class Asked:
+        sensor, recipe, level = engine.sensor, own, 0
+
+    return foreseen_noise(Asked, engine.product(own, BALANCE), sigma)  # type: ignore[arg-type]
+
+
 @pytest.mark.parametrize(("exposure_EV", "sigma"), [(0.0, 1.0), (1.5, 1.0), (0.0, 0.5)])
 def test_the_noise_of_what_is_added_is_foreseen(exposure_EV, sigma):
     """On a flat grey, against what is really there."""
@@ -289,13 +329,7 @@ def test_the_noise_of_what_is_added_is_foreseen(exposure_EV, sigma):
     display = engine.render(own, 0, area, result="rendered")
     L = 116.0 * np.cbrt(np.maximum(display @ np.array([0.2627, 0.6780, 0.0593]), 0.0)) - 16.0
     added = L - cv2.GaussianBlur(L, (0, 0), sigma)
-
-    class Asked:
-        sensor, recipe, level = engine.sensor, own, 0
-
-    from matiz.develop.graph import BALANCE
-
-    told = foreseen_noise(Asked, engine.product(own, BALANCE), sigma)  # type: ignore[arg-type]
+    told = foreseen(engine, own, sigma)
     expected = told[round(float(np.median(L)) * 63 / 100)]
     assert added[5:-5, 5:-5].std() == pytest.approx(expected, rel=0.3)
     assert noise_of(engine.frame).shot > 0.0
@@ -424,3 +458,67 @@ def test_small_coloured_things_keep_their_colour(burst, colour):
     seen = [clean.render(Recipe(), 0, result="display"),
             noisy.render(set_to((STRENGTH, 75.0), (COLOUR, 100.0)), 0, result="display")]  # fmt: skip
     assert delta_E_2000(*(sRGB_to_Lab(each[where].mean(axis=0)) for each in seen)) < 2.0, "things of 5 px across"
+
+
+# ---- in places
+
+
+def left_half(**changes) -> Place:
+    return Place(name="left", mask=Rows([("m1", Ramp(x=0.499, y=0.3, x2=0.501, y2=0.3))]), **changes)
+
+
+def with_place(recipe: Recipe, **changes) -> Recipe:
+    return replace(recipe, places=Rows([("p1", left_half(**changes))]))
+
+
+def of_halves(engine: Engine, recipe: Recipe, end: str = "display", level: int = 0):
+    shown = engine.render(recipe, level, result=end).astype(np.float64)
+    middle = shown.shape[1] // 2
+    return shown[:, : middle - 8], shown[:, middle + 8 :]
+
+
+ZONES, FINE = ("tone.zones_EV", (0.0, 0.0, 1.0, 1.0, *(0.0,) * 7)), ("tone.contrast.fine_dB", 3.0)
+
+
+@pytest.mark.parametrize("tone", [(), (ZONES,), (FINE,)])
+@pytest.mark.parametrize("end", ["display", "draft"])
+def test_a_place_takes_out_more_noise_or_brings_it_back(burst, tone, end):
+    level = 1 if end == "draft" else 0
+    plain, clean = set_to(*tone), set_to(*tone, (STRENGTH, 100.0), (COLOUR, 100.0))
+    half = set_to(*tone, (STRENGTH, 60.0), (COLOUR, 60.0))
+    in_plain, in_clean, in_half = (of_halves(burst, each, end, level) for each in (plain, clean, half))
+    more = of_halves(burst, with_place(plain, denoise_percent=100.0), end, level)
+    assert np.abs(more[1] - in_plain[1]).max() < 1e-6, "nothing beside it"
+    assert np.abs(more[0] - in_clean[0]).mean() < 0.06 * np.abs(in_plain[0] - in_clean[0]).mean()
+    back = of_halves(burst, with_place(half, denoise_percent=-100.0), end, level)
+    assert np.abs(back[1] - in_half[1]).max() < 1e-6
+    assert np.abs(back[0] - in_plain[0]).mean() < 0.06 * np.abs(in_half[0] - in_plain[0]).mean()
+
+
+def test_strength_and_exposure_of_a_place_go_with_its_noise(burst):
+    plain = Recipe()
+    weak = of_halves(burst, with_place(plain, denoise_percent=100.0, strength_percent=50.0), "scene")[0]
+    whole = of_halves(burst, with_place(plain, denoise_percent=100.0), "scene")[0]
+    none = of_halves(burst, plain, "scene")[0]
+    assert np.abs(weak - 0.5 * (whole + none)).mean() < 0.02 * np.abs(whole - none).mean()
+    lit = of_halves(burst, with_place(plain, denoise_percent=100.0, exposure_EV=1.0), "scene")[0]
+    assert np.abs(lit / whole - 2.0).max() < 1e-3
+
+
+def test_places_without_noise_make_no_estimate():
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0034.dng")
+    engine = Engine(simulate(shot.scene, (300, 200), shot.settings, view=shot.view))
+    engine.render(with_place(Recipe(), exposure_EV=1.0), 0)
+    assert "without noise" not in engine.runs and engine.slow_part(with_place(Recipe(), exposure_EV=1.0), 0) is None
+    engine.render(with_place(Recipe(), denoise_percent=50.0), 0)
+    assert engine.runs["without noise"] == 1
+
+
+def test_what_is_sharpened_must_rise_above_the_noise_that_a_place_brings_back(burst):
+    clean = set_to((STRENGTH, 100.0), (AMOUNT, 200.0))
+    plain, noisy = (with_place(clean, denoise_percent=percent) for percent in (0.0, -100.0))
+    seen = [foreseen(burst, each, 1.0).max() for each in (plain, noisy)]
+    assert seen[1] > 2.0 * seen[0]
+    assert share_left_there(clean, left_half(denoise_percent=-50.0)) == pytest.approx(0.6)
+    assert share_left_there(Recipe(), left_half(denoise_percent=50.0)) == pytest.approx(0.5)
+    assert share_left_there(clean, left_half(denoise_percent=50.0)) == LEFT

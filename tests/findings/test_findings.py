@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from matiz.colour.temperature import cct_to_xy
 from matiz.develop.engine import Engine
 from matiz.develop.rendition import s_curve
 from matiz.errors import RecipeError
-from matiz.findings.detail import noisiest
+from matiz.findings.detail import WANTED_dB, brought_to, least_of_all, noisiest, noisy, shown_dB
 from matiz.findings.find import find, fixed
 from matiz.findings.model import Finding
 from matiz.measure.noise import NoiseReading
@@ -21,6 +22,8 @@ from matiz.measure.tone import ToneReading
 from matiz.raw.frame import CameraColour, Frame
 from matiz.raw.noise import Noise
 from matiz.recipe.model import RENDERED, Recipe, plain_recipe
+from matiz.recipe.places import Place
+from matiz.recipe.tree import Rows
 from matiz.simcam import targets
 from matiz.simcam.camera import expose
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
@@ -94,6 +97,32 @@ def test_what_a_place_lifts_has_more_noise_to_be_seen():
     dB, zone = least(0.2, 2.0)
     assert zone == 4 and dB == pytest.approx(28.0 - 6.02, abs=0.01)
     assert least(0.01, 2.0) == (24.0, 3), "a place that holds next to nothing of a zone"
+
+    def of_all(place, lift):
+        recipe = replace(Recipe(), places=Rows([("p1", place)]))
+        readings = {"p1": PlaceReading(0.2, in_zone_4, in_zone_4, inside_EV=lift)}
+        return recipe, dict(brought_to(WANTED_dB, least_of_all(noise, tone, recipe, readings), recipe)), readings
+
+    path, whole = "places.p1.denoise_percent", "detail.noise.strength_percent"
+    recipe, settings, readings = of_all(Place(exposure_EV=2.0), 2.0)
+    assert settings[whole] == round(100.0 * (1.0 - 10.0 ** (-2.0 / 20.0))), "as zone III alone wants"
+    left = (1.0 - settings[whole] / 100.0) * (1.0 - settings[path] / 100.0)
+    assert 20.0 * np.log10(1.0 / left) == pytest.approx(26.0 - 28.0 + 6.02, abs=0.1), "and the place what it lifts"
+    half = of_all(Place(exposure_EV=2.0, strength_percent=50.0), 2.0)[1]
+    assert half[path] == pytest.approx(2 * settings[path], abs=1)
+    assert path not in of_all(Place(), 0.0)[1]
+    assert of_all(Place(denoise_percent=40.0), 0.0)[1][path] == 0.0, "more than it wants is let go"
+
+    def left_of(ident):
+        return 0.5 if ident == "p1" else 0.8
+
+    now = shown_dB(noise, recipe, readings, left_of)
+    assert now[3] == pytest.approx(24.0 + 1.94, abs=0.01) and now[4] == pytest.approx(28.0 - 6.02 + 6.02, abs=0.01)
+    reading = SimpleNamespace(noise=noise, tone=tone, places=readings)
+    [finding] = noisy(reading, recipe)
+    assert dict(finding.fix)[path] == settings[path] and "where a place lifts" in finding.fix_label
+    there = f"{settings[path]:.0f}\u202f% of the rest where a place lifts"
+    assert finding.fix_label == f"Take 21\u202f% of it out, and {there}"
 
 
 def test_a_flat_picture_gets_more_contrast():

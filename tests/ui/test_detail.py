@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from matiz.develop.as_file import write_frame
+from matiz.develop.noise import share_left, share_left_there
 from matiz.measure.blur import BlurReading
 from matiz.measure.detail import DetailReading
 from matiz.recipe.places import Ellipse, Place
@@ -89,9 +90,14 @@ def test_what_is_told():
     assert "now" not in told(None, before, before)
 
 
+def came(plot) -> dict[int, float]:
+    """Decibels of each zone as it comes."""
+    return {zone: dB for zone, dB, _ in plot._zones}
+
+
 def test_the_noisiest_zone_is_dragged_to_what_is_wanted(window, detail):
     plot = detail.plot
-    zones = dict(plot._before)
+    zones = came(plot)
     assert zones and plot.line_y() == pytest.approx(plot.plane().y(min(zones.values())))
     x, y = plot.plane().left + 40.0, plot.line_y()
     assert plot.hit(x, y) and plot.hit(x, y + 40.0) is None
@@ -104,30 +110,38 @@ def test_the_noisiest_zone_is_dragged_to_what_is_wanted(window, detail):
     noise = window.session.recipe.detail.noise
     assert noise.strength_percent == pytest.approx(50.0, abs=4.0), "6 dB are half of it"
     assert noise.colour_percent == noise.strength_percent + 25.0
-    assert plot._gained_dB == pytest.approx(6.0, abs=0.8)
+    assert min(now - dB for _, dB, now in plot._zones) == pytest.approx(6.0, abs=0.8)
     plot.setFocus()
     QTest.keyClick(plot, Qt.Key.Key_Down)
     settle(window)
     assert window.session.recipe.detail.noise.strength_percent < noise.strength_percent
     window.session.commit([("tone.zones_EV", tuple(0.2 if n == min(zones) else 0.0 for n in range(11)))], "Lifted")
     settle(window)
-    assert dict(plot._before)[min(zones)] == pytest.approx(zones[min(zones)] - 0.6, abs=0.2), "a lift shows more noise"
+    assert came(plot)[min(zones)] == pytest.approx(zones[min(zones)] - 0.6, abs=0.2), "a lift shows more noise"
 
 
 def test_what_a_place_lifts_shows_more_noise(window, detail):
-    before = dict(detail.plot._before)
+    before = came(detail.plot)
     mask = Rows([("e", Ellipse(x=0.5, y=0.33, w=1.0, h=0.6))])
     lifted = Place(name="all", mask=mask, exposure_EV=1.5)
     window.session.commit(added(window.session.recipe, [("places", lifted)]), "all")
     settle(window)
-    lower = [before[zone] - dB for zone, dB in detail.plot._before if zone in before]
+    lower = [before[zone] - dB for zone, dB, _ in detail.plot._zones if zone in before]
     assert max(lower) > 2.0 and min(lower) > -0.1
+    QTest.mouseClick(detail.by_need, Qt.MouseButton.LeftButton)
+    settle(window)
+    recipe = window.session.recipe
+    [place] = recipe.places.values()
+    assert place.denoise_percent > 10.0, "what is lifted loses more of its noise, there"
+    assert share_left_there(recipe, place) < share_left(recipe)
+    gained = [now - dB for _, dB, now in detail.plot._zones]
+    assert max(gained) > min(gained) > 0.0
 
 
 def test_a_plot_of_nothing_takes_no_drag():
     plot = NoisePlot()
     plot.resize(200, 200)
-    plot.show_zones((), 0.0)
+    plot.show_zones(())
     plot.grab()
     said = []
     plot.changed.connect(said.append)

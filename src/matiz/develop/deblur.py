@@ -7,12 +7,14 @@ numbers were chosen on photographs of imaging packages that were blurred by 1 to
 """
 
 import math
-from functools import lru_cache
+from collections.abc import Callable
+from functools import lru_cache, partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..recipe.model import Recipe
 from .node import Node, Patch, Pixels, Work
 from .noise import Scale, added_noise, share_left
 from .tiles import Region, grown, level_size
@@ -45,9 +47,9 @@ GRID = 64
 """Frequencies of a filter, each way."""
 
 
-def deblurred(name: str, camera: Node) -> Node:
-    """The node after one of camera values, before they are moved about."""
-    return Node(f"deblurred{name}", _run, (camera,), READS, grow=_around, is_idle=_is_idle)
+def deblurred(name: str, camera: Node, left: Callable[[Recipe], float] = share_left) -> Node:
+    """The node after one of camera values, before they are moved about. left: share of the noise that is in them."""
+    return Node(f"deblurred{name}", partial(_run, left), (camera,), READS, grow=_around, is_idle=_is_idle)
 
 
 def _sigma(work: Work) -> float:
@@ -68,7 +70,7 @@ def _around(work: Work) -> Region:
     return grown(work.region, size, _reach(_sigma(work)) + ACTIVE_PX // 2)
 
 
-def _run(work: Work, camera: Patch) -> Pixels:
+def _run(left_of: Callable[[Recipe], float], work: Work, camera: Patch) -> Pixels:
     pixels, sigma, noise = camera.pixels, _sigma(work), work.sensor.noise
     left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
     inner = np.s_[top : top + work.region[3], left : left + work.region[2]]
@@ -78,7 +80,7 @@ def _run(work: Work, camera: Patch) -> Pixels:
     kernel = wiener(round(sigma, 3))
     balance = (1.0 / work.sensor.frame.colour.as_shot_neutral).astype(np.float32)
     light = cv2.transform(pixels, (WEIGHTS * balance)[None])
-    spread = share_left(work.recipe) * added_noise(noise.at(work.level)[0], kernel)
+    spread = left_of(work.recipe) * added_noise(noise.at(work.level)[0], kernel)
     new = sharper(light, kernel, sigma, spread, noise.scale, balance)
     factor = np.clip(new / np.maximum(light, 1e-6), 1.0 / MOST, MOST)
     # what the sensor cut off is not known

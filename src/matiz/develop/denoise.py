@@ -1,26 +1,41 @@
 """The nodes that take noise out of camera values: a full estimate, made once, and how much of it is mixed in."""
 
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
 
 from .node import Node, Patch, Pixels, Work
-from .noise import ANCHOR_PX, REACH_PX, estimated
+from .noise import ANCHOR_PX, Way
 from .tiles import grown, level_size
 
 DEEPEST = 2
 """Level of the smallest picture in which noise is still worth taking out."""
 
 
-def denoised(name: str, camera: Node, *, is_quick: bool = False) -> Node:
-    """The node that takes noise out of a node's camera values. is_quick: in less than half the time, not as well."""
-    run = partial(_estimate, is_quick)
-    estimate = Node(f"without noise{name}", run, (camera,), grow=_around, keeps=_is_noisy)
-    return Node(f"denoised{name}", _mixed, (camera, estimate), ("detail.noise",), is_idle=_is_idle, keeps=_is_noisy)
+@dataclass(frozen=True, eq=False)
+class Denoised:
+    """Nodes of one sensor's camera values: with as much noise taken out as is decided, with all of it, with none."""
+
+    own: Node
+    clean: Node
+    noisy: Node
 
 
-def _around(work: Work) -> tuple[int, int, int, int]:
-    return grown(work.region, level_size(work.mapping.frame_size, work.level), REACH_PX + ANCHOR_PX)
+def denoised(name: str, camera: Node, way: Way) -> Denoised:
+    """The nodes that take noise out of a node's camera values."""
+    run, grow = partial(_estimate, way), partial(_around, way)
+    estimate = Node(f"without noise{name}", run, (camera,), grow=grow, keeps=_is_noisy, is_slow=True)
+    own = Node(f"denoised{name}", _mixed, (camera, estimate), ("detail.noise",), is_idle=_is_idle, keeps=_is_noisy)
+    return Denoised(own, Node(f"clean{name}", _all_taken, (camera, estimate), keeps=_never), camera)
+
+
+def _never(_: int) -> bool:
+    return False
+
+
+def _around(way: Way, work: Work) -> tuple[int, int, int, int]:
+    return grown(work.region, level_size(work.mapping.frame_size, work.level), way.reach_px + ANCHOR_PX)
 
 
 def _is_noisy(level: int) -> bool:
@@ -32,7 +47,7 @@ def _is_idle(work: Work) -> bool:
     return not (noise.strength_percent or noise.colour_percent)
 
 
-def _estimate(is_quick: bool, work: Work, camera: Patch) -> Pixels:
+def _estimate(way: Way, work: Work, camera: Patch) -> Pixels:
     left, top, width, height = work.region
     if work.level > DEEPEST:
         # not looked at there
@@ -40,13 +55,13 @@ def _estimate(is_quick: bool, work: Work, camera: Patch) -> Pixels:
         return camera.pixels[y : y + height, x : x + width]
     # from the anchor before the region, so that every region of a px makes the same of it
     ahead, above = left % ANCHOR_PX, top % ANCHOR_PX
-    across = _lying(left - ahead - REACH_PX, left + width + REACH_PX, camera.region[0], camera.region[2])
-    down = _lying(top - above - REACH_PX, top + height + REACH_PX, camera.region[1], camera.region[3])
+    across = _lying(left - ahead - way.reach_px, left + width + way.reach_px, camera.region[0], camera.region[2])
+    down = _lying(top - above - way.reach_px, top + height + way.reach_px, camera.region[1], camera.region[3])
     noise = work.sensor.noise
     planes = noise.scale.to_planes(camera.pixels[down[0], across[0]])
     # the frame's own border is mirrored
     planes = np.pad(planes, [down[1], across[1], (0, 0)], mode="symmetric")
-    return np.ascontiguousarray(estimated(planes, noise.at(work.level), is_quick=is_quick)[above:, ahead:])
+    return np.ascontiguousarray(way.estimate(planes, noise.at(work.level))[above:, ahead:])
 
 
 def _lying(begin: int, end: int, first: int, count: int) -> tuple[slice, tuple[int, int]]:
@@ -55,10 +70,19 @@ def _lying(begin: int, end: int, first: int, count: int) -> tuple[slice, tuple[i
 
 
 def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
-    scale, noise = work.sensor.noise.scale, work.recipe.detail.noise
+    noise = work.recipe.detail.noise
+    return _taken(work, camera, estimate, noise.strength_percent / 100.0, noise.colour_percent / 100.0)
+
+
+def _all_taken(work: Work, camera: Patch, estimate: Patch) -> Pixels:
+    return _taken(work, camera, estimate, 1.0, 1.0)
+
+
+def _taken(work: Work, camera: Patch, estimate: Patch, lightness: float, colour: float) -> Pixels:
+    """Camera values with such shares of the noise in lightness and in colour taken out."""
     if work.level > DEEPEST:
         return camera.pixels
+    scale = work.sensor.noise.scale
     planes = scale.to_planes(camera.pixels)
-    share = np.array([noise.strength_percent, noise.colour_percent, noise.colour_percent], np.float32) / 100.0
-    planes += share * (estimate.pixels - planes)
-    return scale.to_camera(planes, float(share[0]))
+    planes += np.array([lightness, colour, colour], np.float32) * (estimate.pixels - planes)
+    return scale.to_camera(planes, lightness)

@@ -68,6 +68,23 @@ class Engine:
         making = _Making(self, recipe)
         return making.pixels(self._end(result), level, self._checked(making.work.mapping, level, region))
 
+    def render_alone(
+        self, recipe: Recipe, level: int, region: Region | None = None, *, result: str | Node = "screen"
+    ) -> Pixels:
+        """The same pixels made as one piece: what tiles hold besides is not waited for. It is kept for this region."""
+        making = _Making(self, recipe)
+        return making.kept(self._end(result), level, self._checked(making.work.mapping, level, region))
+
+    def tiles(self, recipe: Recipe, level: int, region: Region) -> list[Region]:
+        """Those that a region is laid together from."""
+        return list(tiles(self.size(recipe, level), region))
+
+    def slow_part(self, recipe: Recipe, level: int, *, result: str | Node = "screen") -> bytes | None:
+        """What stands for all that takes long on the way to a result; None where nothing does."""
+        making = _Making(self, recipe)
+        slow = making.slow_nodes(self._end(result), level)
+        return b"".join(making.digest(node) for node in slow) if slow else None
+
     def peek(self, recipe: Recipe, level: int, region: Region, *, result: str | Node = "screen") -> Pixels:
         """The same for a small region that is not asked again: nothing is kept, and nothing made beside it."""
         making = _Making(self, recipe)
@@ -202,6 +219,16 @@ class _Making:
         while node.is_idle(self.work):
             node = node.inputs[0]
         return node
+
+    def slow_nodes(self, end: Node, level: int) -> list[Node]:
+        """What takes long and is at work on the way to a node, and worth keeping at a level."""
+        seen, left = [], [end]
+        while left:
+            node = self.at_work(left.pop())
+            if not node.is_product and node not in seen:
+                seen.append(node)
+                left += [*node.inputs, *node.aside]
+        return [node for node in seen if node.is_slow and node.keeps(level)]
 
     def run(self, node: Node, level: int, region: Region, get: Callable[[Node, int, Region], Pixels]) -> Pixels:
         """Make a region of a node at work; get: gives what it is made from."""

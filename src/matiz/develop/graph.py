@@ -31,7 +31,8 @@ from .fall_off import fallen_off
 from .glow import glow_product, glowing
 from .grain import finishing, is_finishing
 from .node import Node, Patch, Pixels, Work, product
-from .places import Masked, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
+from .noise import LEFT, QUICKLY, WELL, Way
+from .places import Masked, Working, at_work, display_changes, display_key, mask_of, masks_node, pegs_of, placing
 from .rendition import channel_curves, display_table
 from .repairs import repaired
 from .sensor import HIGHLIGHTS_LEVEL
@@ -216,17 +217,10 @@ def _at_full_size(level: int) -> bool:
     return level == 0
 
 
-def _working(name: str, sensor: Node, *, denoises: str = "") -> tuple[Node, Node]:
-    """The nodes from a sensor's to scene-linear Rec.2020: in camera values, and balanced. denoises: whether noise is
-    taken out, "well" or "quickly", and blur taken back."""
-    camera = repaired(name, sensor)
+def _balanced(name: str, camera: Node) -> tuple[Node, Node]:
+    """The nodes from camera values to scene-linear Rec.2020: as they lie in the picture, and balanced."""
     geometry = Node(
-        f"geometry{name}",
-        _geometry,
-        (deblurred(name, denoised(name, camera, is_quick=denoises == "quickly")) if denoises else camera,),
-        mapping.PLACES,
-        grow=_source,
-        is_idle=lambda work: work.mapping.is_idle,
+        f"geometry{name}", _geometry, (camera,), mapping.PLACES, grow=_source, is_idle=lambda work: work.mapping.is_idle
     )
     light = Node(f"light{name}", _light, (geometry, BALANCE, HIGHLIGHTS))
     fall_off = Node(
@@ -235,24 +229,40 @@ def _working(name: str, sensor: Node, *, denoises: str = "") -> tuple[Node, Node
     return geometry, fall_off
 
 
+def _without_noise(name: str, sensor: Node, way: Way) -> tuple[Node, Working]:
+    """The same from a sensor's, with noise and blur taken out: camera values, and all that places can choose from."""
+    noise = denoised(name, repaired(name, sensor), way)
+    camera, own = _balanced(name, deblurred(name, noise.own))
+    clean, noisy = (
+        _balanced(of + name, deblurred(of + name, each, lambda _, left=left: left))[1]  # type: ignore[misc]
+        for of, each, left in ((" of all that is clean", noise.clean, LEFT), (" of all noise", noise.noisy, 1.0))
+    )
+    return camera, Working(own, clean, noisy)
+
+
 BALANCE = product("balance", _balance, reads=_LIGHT)
 HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
 
 SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
-CAMERA, WORKING = _working("", SENSOR, denoises="well")
-SMALL_CAMERA, SMALL = _working(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size))
+CAMERA, FULL = _without_noise("", SENSOR, WELL)
+WORKING = FULL.own
+SMALL_CAMERA, SMALL = _balanced(
+    " of the small picture",
+    repaired(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size)),
+)
 HAZE = haze_node(SMALL)
-_, QUICK = _working(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size), denoises="quickly")
+_, QUICK_FULL = _without_noise(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size), QUICKLY)
+QUICK = QUICK_FULL.own
 
 
 SMALL_TONED = toning("scene of the small picture", SMALL, SMALL, HAZE)
 SMALL_REFERENCE = Node("reference of the small picture", _rendition, (SMALL_TONED.scene,), _RENDITION)
 
 
-def _scene(name: str, toned: Toning) -> tuple[Node, Node, Node]:
+def _scene(name: str, toned: Toning, working: Working | None = None) -> tuple[Node, Node, Node]:
     """The nodes of a scene with its places, of their masks, and of what masks read: it rendered without any."""
     reference = Node(f"reference{name}", _rendition, (toned.scene,), _RENDITION)
-    return *placing(f"places{name}", toned, reference, SMALL_REFERENCE), reference
+    return *placing(f"places{name}", toned, reference, SMALL_REFERENCE, working), reference
 
 
 def _shown(name: str, scene: Node, masks: Node, *, sharpens: bool = False) -> tuple[Node, Node]:
@@ -289,14 +299,14 @@ def _finished(name: str, scene: Node, toned: Toning, reference: Node) -> Node:
 
 
 TONED = toning("scene", WORKING, SMALL, HAZE)
-SCENE, MASKS, REFERENCE = _scene("", TONED)
+SCENE, MASKS, REFERENCE = _scene("", TONED, FULL)
 LIT = _finished("", SCENE, TONED, REFERENCE)
 RENDITION, FIT = _shown("", LIT, MASKS, sharpens=True)
 SMALL_LIT = _finished(" of the small picture", SMALL_SCENE, SMALL_TONED, SMALL_REFERENCE)
 SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_LIT, SMALL_MASKS)
 SCREEN = _on_screen("screen", LIT, MASKS, RENDITION)
 QUICK_TONED = toning("scene of the draft", QUICK, SMALL, HAZE)
-QUICK_SCENE, QUICK_MASKS, QUICK_REFERENCE = _scene(" of the draft", QUICK_TONED)
+QUICK_SCENE, QUICK_MASKS, QUICK_REFERENCE = _scene(" of the draft", QUICK_TONED, QUICK_FULL)
 QUICK_LIT = _finished(" of the draft", QUICK_SCENE, QUICK_TONED, QUICK_REFERENCE)
 QUICK_RENDITION, _ = _shown(" of the draft", QUICK_LIT, QUICK_MASKS, sharpens=True)
 DRAFT = _on_screen("draft", QUICK_LIT, QUICK_MASKS, QUICK_RENDITION)

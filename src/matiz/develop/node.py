@@ -97,6 +97,8 @@ class Node:
     """Whether its tiles at a level are worth keeping."""
     key: Callable[[Work], Hashable] = field(default=_nothing)
     """What else its result depends on, such as a part of each item of a table."""
+    is_slow: bool = False
+    """Whether it takes so long that what is not seen is better made later."""
     of_whole: bool = False
     """Whether it is made from the picture as the camera held it: only a product can be."""
 

@@ -20,6 +20,7 @@ from ..kernels.denoise import BASIS, LEAST_PX, MARGIN_PX, SIDE, dct_kept, dct_we
 from ..raw.frame import Frame
 from ..raw.noise import Noise, noise_of
 from ..recipe.model import Recipe
+from ..recipe.places import Place
 from .points import POINTS_PX, kept_points
 
 Planes = NDArray[np.float32]
@@ -33,6 +34,7 @@ FINE_PASSES, COARSE_PASSES = 2, 3
 SEAM_PX = 4
 """Of the picture at half its size, which is laid on smoothly."""
 REACH_PX = 2 * (COARSE_PASSES * MARGIN_PX + SEAM_PX)
+QUICK_REACH_PX = 2 * MARGIN_PX
 ANCHOR_PX = 4
 """Blocks of the half lie the same way in regions that begin at a multiple of it."""
 COARSE_MOST = 0.06
@@ -184,30 +186,61 @@ def _corners(size: tuple[int, ...], side: int) -> list[tuple[int, int]]:
     return [(top, left) for top in ways[0] for left in ways[1]]
 
 
-def estimated(planes: Planes, spread: Planes, *, is_quick: bool = False) -> Planes:
-    """The planes (height, width, 3) without noise, for the inner px: REACH_PX less on each side. is_quick: by the first
-    pass alone.
+@dataclass(frozen=True)
+class Way:
+    """A way to take noise out of planes, and how far beyond a px it looks."""
+
+    estimate: Callable[[Planes, Planes], Planes]
+    """Of planes (height, width, 3) whose noise has the deviation `spread` (3, 8, 8): the inner px without noise,
+    reach_px less on each side."""
+    reach_px: int
+
+
+def estimated(planes: Planes, spread: Planes) -> Planes:
+    """The planes (height, width, 3) without noise, for the inner px: REACH_PX less on each side.
 
     spread: (3, 8, 8) of the noise's own deviation. What is coarser than a block can tell from noise is told by the same
     at half the size (Pierazzo, Morel and Facciolo 2017, "Multi-scale DCT denoising").
     """
-    height, width = (length - 2 * REACH_PX for length in planes.shape[:2])
-    least = 2 * (LEAST_PX + 2 * (COARSE_PASSES - 1) * MARGIN_PX - REACH_PX)
-    more = [(0, max(length + -length % ANCHOR_PX, least) - length) for length in (height, width)]
-    whole = np.pad(planes, [*more, (0, 0)], mode="edge") if any(after for _, after in more) else planes
+    size = tuple(length - 2 * REACH_PX for length in planes.shape[:2])
+    whole = _padded(planes, 2 * (LEAST_PX + 2 * (COARSE_PASSES - 1) * MARGIN_PX - REACH_PX) + 2 * REACH_PX)
     inset = REACH_PX - FINE_PASSES * MARGIN_PX - 2 * SEAM_PX
-    fine = _without_noise(whole[inset:-inset, inset:-inset], spread, FINE_PASSES, is_quick)
-    coarse = _without_noise(halved(whole), half_spread(spread), COARSE_PASSES, is_quick)
+    fine = _without_noise(whole[inset:-inset, inset:-inset], spread, FINE_PASSES)
+    coarse = _without_noise(halved(whole), half_spread(spread), COARSE_PASSES)
     _lay_on(fine, coarse, COARSE_MOST * np.sqrt((spread[:, :2, :2] ** 2).mean(axis=(1, 2))))
-    seam = 2 * SEAM_PX
-    made = np.ascontiguousarray(fine[seam : seam + height, seam : seam + width])
-    own = np.s_[REACH_PX : REACH_PX + height, REACH_PX : REACH_PX + width]
+    return _with_points(fine[2 * SEAM_PX :, 2 * SEAM_PX :], planes, spread, size, REACH_PX)
+
+
+def quickly_estimated(planes: Planes, spread: Planes) -> Planes:
+    """The same by the first pass at full size alone, QUICK_REACH_PX less on each side."""
+    size = tuple(length - 2 * QUICK_REACH_PX for length in planes.shape[:2])
+    inset = QUICK_REACH_PX - MARGIN_PX
+    whole = _padded(planes, LEAST_PX + 2 * inset)
+    fine = _without_noise(whole[inset:-inset, inset:-inset], spread, 1)
+    return _with_points(fine, planes, spread, size, QUICK_REACH_PX)
+
+
+def _padded(planes: Planes, least: int) -> Planes:
+    """With px after the last, so that there are as many as blocks want, and `least` to a side."""
+    more = [(0, max(length + -length % ANCHOR_PX, least) - length) for length in planes.shape[:2]]
+    return np.pad(planes, [*more, (0, 0)], mode="edge") if any(after for _, after in more) else planes
+
+
+def _with_points(made: Planes, planes: Planes, spread: Planes, size: tuple[int, ...], reach_px: int) -> Planes:
+    """What was made, of `size`, with point-like lights as they are in the planes, reach_px more on each side."""
+    height, width = size
+    made = np.ascontiguousarray(made[:height, :width])
+    own = np.s_[reach_px : reach_px + height, reach_px : reach_px + width]
     around = np.s_[POINTS_PX : POINTS_PX + height, POINTS_PX : POINTS_PX + width]
-    far = REACH_PX - POINTS_PX
+    far = reach_px - POINTS_PX
     kept = kept_points(np.ascontiguousarray(planes[far:-far, far:-far, 0]), spread[0])[around]
     if kept.any():
         made += kept[..., None] * (planes[own] - made)
     return made
+
+
+WELL = Way(estimated, REACH_PX)
+QUICKLY = Way(quickly_estimated, QUICK_REACH_PX)
 
 
 def _lay_on(fine: Planes, coarse: Planes, most: Planes) -> None:
@@ -216,15 +249,12 @@ def _lay_on(fine: Planes, coarse: Planes, most: Planes) -> None:
     fine += cv2.resize(better, (fine.shape[1], fine.shape[0]), interpolation=cv2.INTER_CUBIC)
 
 
-def _without_noise(planes: Planes, spread: Planes, passes: int, is_quick: bool) -> Planes:
+def _without_noise(planes: Planes, spread: Planes, passes: int) -> Planes:
     """Of planes (height, width, 3) the inner px: MARGIN_PX less on each side for each pass."""
     apart = np.ascontiguousarray(np.moveaxis(planes, 2, 0))
-    if is_quick:
-        made = dct_kept(_inner(apart, passes - 1), spread, LEAST)
-    else:
-        made = dct_kept(apart, spread, LEAST)
-        for n in range(1, passes):
-            made = dct_weighed(_inner(apart, n), made, np.float32(DOUBT) * spread)
+    made = dct_kept(apart, spread, LEAST)
+    for n in range(1, passes):
+        made = dct_weighed(_inner(apart, n), made, np.float32(DOUBT) * spread)
     return np.ascontiguousarray(np.moveaxis(made, 0, 2))
 
 
@@ -255,6 +285,17 @@ FOLDED = _folded()
 def share_left(recipe: Recipe) -> float:
     """Of the noise in lightness, in deviation, once as much is taken out as a recipe says."""
     return max(1.0 - recipe.detail.noise.strength_percent / 100.0, LEFT)
+
+
+def share_left_there(recipe: Recipe, place: Place) -> float:
+    """The same where the mask of a place is whole."""
+    more, left = taken_there(place), share_left(recipe)
+    return max(left * (1.0 - more), LEFT) if more >= 0.0 else left - more * (1.0 - left)
+
+
+def taken_there(place: Place) -> float:
+    """How much a place takes out of the noise that is left, 0..1; negative: how much it brings back."""
+    return min(max(place.denoise_percent * place.strength_percent / 10_000.0, -1.0), 1.0)
 
 
 def added_noise(spread: Array, kernel: Planes) -> float:

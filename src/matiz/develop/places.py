@@ -29,9 +29,10 @@ from .colour import by_hue, has_pegs
 from .lattice import frame_places
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
+from .noise import taken_there
 from .rendition import STRAIGHT, curve
 from .tiles import Region, grown, level_for
-from .tone import READS, Toning, contrast_gain, scene_of, zone_table
+from .tone import READS, Toning, contrast_gain, scene_of, toned_by, zone_table
 
 PICKED_PX = 700
 """Least long side of the picture that picked colours are read from, the same however the picture is viewed."""
@@ -51,7 +52,8 @@ def at_work(recipe: Recipe) -> Iterator[tuple[str, Place]]:
 def is_decided(place: Place) -> bool:
     """Whether it changes anything where its mask is."""
     light = place.exposure_EV or place.warmer_mired or place.greener_duv or place.chroma_percent or place.pinned_K
-    return bool(light or tones(place) or shows(place) or has_pegs(place.pegs) or place.sharpen_percent)
+    detail = place.sharpen_percent or place.denoise_percent
+    return bool(light or detail or tones(place) or shows(place) or has_pegs(place.pegs))
 
 
 def pinned_stops(place: Place, colour: CameraColour, light: Light) -> Array:
@@ -104,36 +106,74 @@ def warmer_stops(mired: float, duv: float = 0.0) -> Array:
 # ---- nodes
 
 
-def placing(name: str, toning: Toning, reference: Node, small_reference: Node) -> tuple[Node, Node]:
+@dataclass(frozen=True, eq=False)
+class Working:
+    """Nodes of scene-linear Rec.2020: with noise taken out as is decided, with all of it, and with none."""
+
+    own: Node
+    clean: Node
+    noisy: Node
+
+
+def placing(
+    name: str, toning: Toning, reference: Node, small_reference: Node, working: Working | None = None
+) -> tuple[Node, Node]:
     """The node that changes a toned scene by its places, and that of their masks. reference: the scene rendered without
-    any, and that of the small picture, of the same kind."""
+    any, and that of the small picture, of the same kind. working: what the scene is made from, where places can take
+    out more of its noise or less."""
     masks = masks_node(f"masks of the {name}", toning.scene, reference, small_reference, _masks_at_work)
+    calmed = None if working is None else toned_by(f"calmed {name}", _calmed(name, working, masks), toning.plan)
 
     def run(work: Work, toned: Patch, own: Patch) -> Pixels:
+        source = toning if calmed is None or not any(_takes_noise(work.recipe)) else calmed
+        scene = toned.pixels if source is toning else work.take(source.scene)
         here = [each for _, each in at_work(work.recipe)]
         strength = _strengths(here)
         lit = strength * np.array([_lit(each) for each in here])
         lights = np.array([_light(work, each) for each in here])
         if not any(tones(each) for each in here):
-            return placed(toned.pixels, own.pixels, lit, lights)
+            return placed(scene, own.pixels, lit, lights)
         wants_fine = work.recipe.tone.contrast.fine_dB or any(each.contrast.fine_dB for each in here)
-        how = scene_of(work, work.ask.product(toning.plan), work.take(toning.fine) if wants_fine else None)
+        how = scene_of(work, work.ask.product(toning.plan), work.take(source.fine) if wants_fine else None)
         changes = np.concatenate([lit, strength * np.array([_toned(each) for each in here])], axis=1)
         moves = strength * np.array([zone_table(each.zones_EV) for each in here])
-        return scene_placed(work.take(toning.working), how, own.pixels, changes, lights, moves.astype(np.float32))
+        return scene_placed(work.take(source.working), how, own.pixels, changes, lights, moves.astype(np.float32))
 
     scene = Node(
         name,
         run,
         (toning.scene, masks, toning.plan),
         READS,
-        aside=(toning.working, toning.fine),
+        aside=(toning.working, toning.fine, *(() if calmed is None else (calmed.scene, calmed.working, calmed.fine))),
         is_idle=lambda work: next(at_work(work.recipe), None) is None,
         key=lambda work: _told(
             work.recipe, _lit, lambda place: _light(work, place), _toned, lambda place: place.zones_EV
         ),
     )
     return scene, masks
+
+
+def _calmed(name: str, working: Working, masks: Node) -> Node:
+    """The node that takes as much noise out of each px as the places there say."""
+
+    def run(work: Work, own: Patch) -> Pixels:
+        more = np.clip(work.take(masks) @ np.array(_takes_noise(work.recipe), np.float32), -1.0, 1.0)[..., None]
+        made = own.pixels
+        if (more > 0.0).any():
+            made = made + np.maximum(more, 0.0) * (work.take(working.clean) - made)
+        if (more < 0.0).any():
+            made = made + np.maximum(-more, 0.0) * (work.take(working.noisy) - made)
+        return np.ascontiguousarray(made, np.float32)
+
+    return Node(
+        f"noise of the {name}", run, (working.own,), aside=(masks, working.clean, working.noisy),
+        is_idle=lambda work: not any(_takes_noise(work.recipe)), key=lambda work: _takes_noise(work.recipe),
+    )  # fmt: skip
+
+
+def _takes_noise(recipe: Recipe) -> tuple[float, ...]:
+    """How much each place at work takes out of the noise, in their order, see `taken_there`."""
+    return tuple(taken_there(place) for _, place in at_work(recipe))
 
 
 def display_changes(recipe: Recipe) -> tuple[Pixels, Pixels, Pixels] | None:

@@ -13,7 +13,7 @@ from ..recipe.model import Recipe
 from .camera_colour import Balance
 from .denoise import DEEPEST
 from .node import Node, Patch, Pixels, Work
-from .noise import added_noise, share_left
+from .noise import added_noise, share_left, share_left_there
 from .places import at_work
 from .rendition import channel_curves, display_table
 from .tiles import Region, grown
@@ -96,7 +96,8 @@ def foreseen_noise(work: Work, balance: Balance, sigma: float) -> NDArray[np.flo
     # what the demosaic and the level have left of noise that was independent from px to px
     white = math.sqrt(float((scale.balance**2).mean()))
     passed = added_noise(noise.at(level)[0] / white, _bell(sigma))
-    taken = share_left(work.recipe)
+    # where a place brings noise back, that is what must be risen above
+    taken = max([share_left(work.recipe), *(share_left_there(work.recipe, each) for _, each in at_work(work.recipe))])
     fine = max(10.0 ** (tone.contrast.fine_dB / 20.0), 1.0)
     return np.maximum(own * passed * beyond * taken * fine, least).astype(np.float32)
 

@@ -130,6 +130,11 @@ def toning(name: str, working: Node, small: Node, haze: Node) -> Toning:
         of_whole=True,
     )
     here = product(f"plan of the {name} here", lambda work: _placed(work, work.ask.product(plan)), (plan,), PLACES)
+    return toned_by(name, working, here)
+
+
+def toned_by(name: str, working: Node, here: Node) -> Toning:
+    """The same by a plan that is there already."""
     fine = Node(f"fine base of the {name}", _fine, (working,), grow=_with_margin)
 
     def run(work: Work, patch: Patch) -> Pixels:

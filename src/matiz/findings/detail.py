@@ -1,6 +1,7 @@
 """Findings about detail: noise that shows, noise that is sharpened, halos, texture that went with the noise."""
 
-from collections.abc import Iterator, Mapping
+import math
+from collections.abc import Callable, Collection, Iterator, Mapping
 
 from ..measure.noise import NoiseReading
 from ..measure.picture import PictureReading
@@ -21,6 +22,10 @@ ZONES = range(2, 8)
 LEAST_SHARE = 0.02
 """Of the picture in a zone for it to count."""
 LEAST_STRENGTH, MOST_STRENGTH = 15.0, 90.0
+LEAST_MORE = 5.0
+"""Percent of the noise that is left, from which on a place takes out more of it than the whole."""
+STOP_dB = 3.01
+"""By how much a stop of light lifts photon noise over what is seen of it."""
 COLOUR_MORE = 25.0
 """Percent by which more colour noise is taken out than lightness noise: it is uglier and hides less detail."""
 LEAST_KEPT = 0.75
@@ -39,45 +44,92 @@ MOST_TAKEN = 100.0
 PlaceReadings = Mapping[str, PlaceReading]
 
 
+WHOLE = ""
+"""Stands for the whole picture where places are told apart by their ids."""
+
+
 def noisiest(noise: NoiseReading, tone: ToneReading, recipe: Recipe, places: PlaceReadings) -> tuple[float, int] | None:
     """The least signal over noise of all zones that are seen, dB, and which it is; None where nothing is known. What
     the ladder or a place lifts has that much more noise to be seen."""
-    shown = shown_dB(noise, recipe, places)
-    told = [(dB, zone) for zone in ZONES if (dB := shown[zone]) is not None and tone.zones[zone] >= LEAST_SHARE]
-    return min(told) if told else None
+    return min(least_of_all(noise, tone, recipe, places).values(), default=None)
 
 
-def shown_dB(noise: NoiseReading, recipe: Recipe, places: PlaceReadings) -> tuple[float | None, ...]:
-    """Signal over noise of each zone as it is shown, where it is lifted most, before any is taken out, dB."""
-    # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
-    return tuple(
-        None if dB is None else dB - 3.01 * (max(lift, 0.0) + _place_lift_EV(places, zone))
-        for zone, (dB, lift) in enumerate(zip(noise.zones_dB, recipe.tone.zones_EV, strict=True))
-    )
+def least_of_all(
+    noise: NoiseReading, tone: ToneReading, recipe: Recipe, places: PlaceReadings
+) -> dict[str, tuple[float, int]]:
+    """The same of the whole, and of each place at work by its id, before any noise is taken out; what is not known is
+    missing."""
+    told = {}
+    for ident, shown, holds in _shown(noise, recipe, places):
+        seen = [(dB, zone) for zone in ZONES if (dB := shown[zone]) is not None]
+        counted = [each for each in seen if tone.zones[each[1]] >= LEAST_SHARE and each[1] in holds]
+        if counted:
+            told[ident] = min(counted)
+    return told
 
 
-def _place_lift_EV(places: PlaceReadings, zone: int) -> float:
-    """The most that a place that holds enough of a zone lifts it."""
-    lifts = [each.inside_EV for each in places.values() if each.coverage * each.zones[zone] >= LEAST_SHARE]
-    return max([0.0, *lifts])
+def _shown(
+    noise: NoiseReading, recipe: Recipe, places: PlaceReadings
+) -> Iterator[tuple[str, tuple[float | None, ...], Collection[int]]]:
+    """Signal over noise of each zone as the whole shows it, and as each place does: its id, dB by zone before any noise
+    is taken out, and the zones that it holds enough of."""
+    for ident in (WHOLE, *places):
+        own = places.get(ident)
+        lift = 0.0 if own is None else max(own.inside_EV, 0.0)
+        # a photosite's noise at what is shown: a lift of a stop shows as much as half the signal would
+        shown = tuple(
+            None if dB is None else dB - STOP_dB * (max(ladder, 0.0) + lift)
+            for dB, ladder in zip(noise.zones_dB, recipe.tone.zones_EV, strict=True)
+        )
+        holds = [z for z in range(len(shown)) if own is None or own.coverage * own.zones[z] >= LEAST_SHARE]
+        yield ident, shown, holds
+
+
+def shown_dB(
+    noise: NoiseReading, recipe: Recipe, places: PlaceReadings, left: Callable[[str], float] = lambda _: 1.0
+) -> tuple[float | None, ...]:
+    """Signal over noise of each zone as it is shown where that is least, dB. left: share of the noise that is left, in
+    deviation, in the whole or in the place of an id."""
+    least: list[float | None] = [None] * len(noise.zones_dB)
+    for ident, shown, holds in _shown(noise, recipe, places):
+        gained = -20.0 * math.log10(left(ident))
+        for zone in holds:
+            dB, known = shown[zone], least[zone]
+            if dB is not None:
+                least[zone] = dB + gained if known is None else min(known, dB + gained)
+    return tuple(least)
 
 
 def wanted(
     noise: NoiseReading, tone: ToneReading, recipe: Recipe, places: PlaceReadings
 ) -> tuple[tuple[str, float], ...] | None:
-    """Settings that take out as much noise as gives the noisiest zone WANTED_dB; None where little of it would go."""
-    least = noisiest(noise, tone, recipe, places)
-    if least is None:
-        return None
-    settings = brought_to(WANTED_dB, least[0])
-    return settings if settings[0][1] >= LEAST_STRENGTH else None
+    """Settings that take out as much noise as gives the noisiest zone WANTED_dB, in the whole and in each place that
+    lifts; None where little of it would go."""
+    settings = brought_to(WANTED_dB, least_of_all(noise, tone, recipe, places), recipe)
+    return settings if any(value >= LEAST_STRENGTH for _, value in settings) else None
 
 
-def brought_to(wanted_dB: float, least_dB: float) -> tuple[tuple[str, float], ...]:
-    """Settings that bring what has the least signal over its noise to another one."""
-    strength = float(round(min(max(100.0 * (1.0 - 10.0 ** ((least_dB - wanted_dB) / 20.0)), 0.0), MOST_STRENGTH)))
+def brought_to(
+    wanted_dB: float, least: Mapping[str, tuple[float, int]], recipe: Recipe
+) -> tuple[tuple[str, float], ...]:
+    """Settings that bring what has the least signal over its noise to another one; what a place wants more than the
+    whole is taken out there alone."""
+    strength = _strength(wanted_dB, least[WHOLE][0]) if WHOLE in least else 0.0
     colour = min(strength + COLOUR_MORE, 100.0) if strength else 0.0
-    return ("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)
+    settings = [("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)]
+    for ident, place in recipe.places.items():
+        if isinstance(place, Place) and ident in least and place.strength_percent:
+            there = max(_strength(wanted_dB, least[ident][0]), strength)
+            more = 100.0 - 100.0 * (100.0 - there) / (100.0 - strength)
+            own = min(round(more * 100.0 / place.strength_percent), 100.0) if more >= LEAST_MORE else 0.0
+            if own or place.denoise_percent > 0.0:
+                settings.append((f"places.{ident}.denoise_percent", float(own)))
+    return tuple(settings)
+
+
+def _strength(wanted_dB: float, least_dB: float) -> float:
+    """Percent of the noise to take out."""
+    return float(round(min(max(100.0 * (1.0 - 10.0 ** ((least_dB - wanted_dB) / 20.0)), 0.0), MOST_STRENGTH)))
 
 
 @needs("noise", "tone", "places")
@@ -97,9 +149,20 @@ def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         claim=f"Noise shows: in zone {zone} the signal is only {number(dB, 0, 'dB')} over it",
         evidence={"zone": zone, "signal_dB": round(dB, 1), "wanted_dB": WANTED_dB},
         fix=fix,
-        fix_label=f"Take {number(fix[0][1], 0, '%')} of it out",
+        fix_label=_taken_out(fix),
         certainty=0.9 if reading.noise.noise.source != "ISO" else 0.5,
     )
+
+
+def _taken_out(fix: tuple[tuple[str, float], ...]) -> str:
+    (_, whole), _, *there = fix
+    if not there:
+        return f"Take {number(whole, 0, '%')} of it out"
+    more = number(max(value for _, value in there), 0, "%")
+    where = "where a place lifts" if len(there) == 1 else f"where {len(there)} places lift"
+    if not whole:
+        return f"Take {more} of it out {where}"
+    return f"Take {number(whole, 0, '%')} of it out, and {more} of the rest {where}"
 
 
 @needs("noise", "tone", "places")

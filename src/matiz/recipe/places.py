@@ -348,3 +348,6 @@ class Place(Section):
             "How the picture is laid over itself there: multiply darkens, screen lightens, soft light adds contrast.",
         )
     )
+    denoise_percent: float = _percent(
+        0.0, -100.0, 100.0, "How much of the noise that is left is taken out there too; negative brings back what was."
+    )

@@ -41,6 +41,11 @@ class LatestWorker(QObject):
         """True when a newer request waits."""
         return self._request is not None or self._ending
 
+    def outdated_within(self, seconds: float) -> bool:
+        """Whether a newer request comes within so many seconds, which are waited for. For `answer` alone."""
+        with self._wake:
+            return self._wake.wait_for(self.outdated, seconds)
+
     def is_idle(self) -> bool:
         with self._wake:
             return self._request is None and not self._busy

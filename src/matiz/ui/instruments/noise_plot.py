@@ -43,20 +43,19 @@ class NoisePlot(Instrument):
 
     def __init__(self) -> None:
         super().__init__("Signal over noise by zone")
-        self._before: tuple[tuple[int, float], ...] = ()
-        self._gained_dB = 0.0
+        self._zones: tuple[tuple[int, float, float], ...] = ()
         self._wanted_dB = 0.0
         self.setMinimumWidth(150)
         self.setToolTip(
-            "Signal over noise of a pixel in each zone that is seen: filled as it comes, lifts of the ladder counted, "
+            "Signal over noise of a pixel in each zone that is seen: filled as it comes, lifts counted, "
             "outlined with noise taken out. Drag the line: as much is taken out as brings the noisiest zone there. "
             "Keys: Up and Down, Shift for more."
         )
 
-    def show_zones(self, before: tuple[tuple[int, float], ...], gained_dB: float) -> None:
-        """before: zones with their decibels; gained_dB: by what is taken out now."""
-        held = min((dB for _, dB in before), default=0.0) + gained_dB
-        self.put(_before=before, _gained_dB=gained_dB, **({} if self.grabbed is not None else {"_wanted_dB": held}))
+    def show_zones(self, zones: tuple[tuple[int, float, float], ...]) -> None:
+        """zones: each with its decibels as it comes, and with what is taken out now."""
+        held = min((now for _, _, now in zones), default=0.0)
+        self.put(_zones=zones, **({} if self.grabbed is not None else {"_wanted_dB": held}))
 
     def plane(self) -> Plane:
         area = self.area()
@@ -70,7 +69,7 @@ class NoisePlot(Instrument):
         return self.plane().y(self._wanted_dB)
 
     def hit(self, x: float, y: float) -> object | None:
-        return "line" if self._before and abs(y - self.line_y()) <= GRAB_PX else None
+        return "line" if self._zones and abs(y - self.line_y()) <= GRAB_PX else None
 
     def dragged(self, x: float, y: float) -> object | None:
         self.put(_wanted_dB=self.plane().dB(y))
@@ -78,7 +77,7 @@ class NoisePlot(Instrument):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         far = 3.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        if self._before and event.key() in self.own_keys:
+        if self._zones and event.key() in self.own_keys:
             self.changed.emit(self._wanted_dB + (far if event.key() == Qt.Key.Key_Up else -far))
         else:
             super().keyPressEvent(event)
@@ -92,18 +91,18 @@ class NoisePlot(Instrument):
             painter.drawText(QRectF(area.left(), y - 8, LEFT_PX - 5, 16), _RIGHT, f"{dB}")
         head = QRectF(area.left() + 5, area.top(), area.width() - 9, TOP_PX)
         painter.drawText(head, _LEFT, "signal over noise")
-        for n, (zone, dB) in enumerate(self._before):
-            x, wide = plane.bar(n, len(self._before))
+        for n, (zone, dB, now_dB) in enumerate(self._zones):
+            x, wide = plane.bar(n, len(self._zones))
             foot, y = plane.top + plane.height, plane.y(dB)
             painter.fillRect(QRectF(x, y, wide, foot - y), theme.colour("quiet"))
-            if self._gained_dB >= 0.1:
+            if now_dB - dB >= 0.1:
                 painter.setPen(QPen(theme.colour("text"), 1.2))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
-                after = plane.y(dB + self._gained_dB)
+                after = plane.y(now_dB)
                 painter.drawRect(QRectF(x, after, wide, foot - after))
             painter.setPen(theme.colour("quiet"))
             painter.drawText(QRectF(x - 6, area.bottom() - FOOT_PX, wide + 12, FOOT_PX), _MIDDLE, ZONES[zone])
-        if self._before:
+        if self._zones:
             painter.setPen(theme.colour("strong"))
             painter.drawText(head, _RIGHT, number(self._wanted_dB, 0, "dB"))
             self._paint_line(painter, plane)

@@ -18,7 +18,8 @@ COLUMNS = 4
 LIGHT = {
     "strength_percent": "Strength", "exposure_EV": "Exposure", "warmer_mired": "Warmer", "greener_duv": "Greener",
     "chroma_percent": "Chroma", "contrast.fine_dB": "Fine contrast", "contrast.middle_dB": "Middle contrast",
-    "contrast.broad_dB": "Broad contrast", "sharpen_percent": "Sharper", "haze_percent": "Haze taken away",
+    "contrast.broad_dB": "Broad contrast", "sharpen_percent": "Sharper", "denoise_percent": "Noise out",
+    "haze_percent": "Haze taken away",
     "tint_chroma": "Tint", "tint_hue_deg": "Hue of the tint",
 }  # fmt: skip
 ENDS = {"spare_dark": "Spared below zone", "spare_light": "Spared above zone"}

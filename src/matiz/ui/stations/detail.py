@@ -1,12 +1,12 @@
 """Detail: noise taken out, blur taken back, edges sharpened, all judged at three spots."""
 
-import math
+from functools import partial
 
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ...develop.noise import share_left
-from ...findings.detail import LEAST_SHARE, ZONES, brought_to, noisiest, shown_dB, wanted
+from ...develop.noise import share_left, share_left_there
+from ...findings.detail import LEAST_SHARE, ZONES, brought_to, least_of_all, shown_dB, wanted
 from ...measure.blur import BlurReading
 from ...measure.detail import DetailReading, Spots
 from ...measure.noise import NoiseReading
@@ -14,6 +14,7 @@ from ...measure.places import PlaceReading
 from ...measure.sharpened import as_amount, as_where
 from ...measure.tone import ToneReading
 from ...recipe.model import Recipe
+from ...recipe.places import Place
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import Words, caption, choice, hold_drags, push, tape_grid
@@ -154,17 +155,16 @@ class DetailStation(Station):
     def _show_noise(self) -> None:
         known = self._known()
         if known is None or not self.session.is_open:
-            self.plot.show_zones((), 0.0)
+            self.plot.show_zones(())
             return
         noise, tone, recipe, places = known
-        shown = shown_dB(noise, recipe, places)
-        seen = tuple((z, dB) for z in ZONES if (dB := shown[z]) is not None and tone.zones[z] >= LEAST_SHARE)
-        self.plot.show_zones(seen, -20.0 * math.log10(share_left(recipe)))
+        before, after = (shown_dB(noise, recipe, places, left) for left in (_all_left, partial(_left, recipe)))
+        seen = [(zone, before[zone], after[zone]) for zone in ZONES if tone.zones[zone] >= LEAST_SHARE]
+        self.plot.show_zones(tuple((z, was, now) for z, was, now in seen if was is not None and now is not None))
 
     def _brought_to(self, dB: float) -> list[tuple[str, float]]:
         known = self._known()
-        least = None if known is None else noisiest(*known)
-        return [] if least is None else list(brought_to(dB, least[0]))
+        return [] if known is None else list(brought_to(dB, least_of_all(*known), known[2]))
 
     def _take_by_need(self) -> None:
         settings = self._wanted()
@@ -176,6 +176,16 @@ class DetailStation(Station):
         if spots is not None:
             x, y, w, h = spots[which]
             self.view.look_at(x + w / 2.0, y + h / 2.0, 1.0)
+
+
+def _all_left(_: str) -> float:
+    return 1.0
+
+
+def _left(recipe: Recipe, ident: str) -> float:
+    """Share of the noise that is left in a place, or in the whole."""
+    place = recipe.places.get(ident)
+    return share_left_there(recipe, place) if isinstance(place, Place) else share_left(recipe)
 
 
 def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurReading | None) -> str:
