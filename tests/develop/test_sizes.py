@@ -31,7 +31,7 @@ EVERYTHING = Recipe(
 )
 
 
-@pytest.mark.parametrize("size", [(2, 2), (3, 3), (5, 12), (15, 15), (16000, 16), (16, 9000), (4000, 3)])
+@pytest.mark.parametrize("size", [(2, 2), (3, 3), (5, 12), (15, 15), (4000, 16), (16, 3000), (2000, 3)])
 @pytest.mark.parametrize("recipe", [Recipe(), EVERYTHING], ids=["plain", "everything"])
 def test_small_and_narrow_pictures_go_the_whole_way(tmp_path, size, recipe):
     pixels = (np.random.default_rng(1).random((size[1], size[0], 3)) * 255).astype(np.uint8)

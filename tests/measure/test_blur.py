@@ -14,7 +14,7 @@ from matiz.recipe.model import Recipe
 from matiz.simcam import targets
 from matiz.simcam.camera import Settings, expose
 from matiz.simcam.lens import Lens
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz.simcam.shoot import DEMO_SHOTS, scene_of
 
 BACK = "detail.deblur.blur_px"
 
@@ -113,9 +113,10 @@ def test_patches_lie_where_edges_are_one_in_each_part():
 def test_the_blur_of_a_simulated_scene_is_told_within_a_fifth():
     told = []
     shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0012.dng")
+    scene = scene_of(shot.scene, (3000, 2000), view=shot.view)
     for blur_px in (0.0, 2.0):
         lens = replace(shot.settings.lens, blur_px=blur_px)
-        frame = simulate(shot.scene, (3000, 2000), replace(shot.settings, lens=lens), view=shot.view)
+        frame = expose(scene, replace(shot.settings, lens=lens))
         told.append(Meter(Engine(frame)).take(Recipe(), "blur").blur_px)
     assert told[0] < 1.0 and told[1] == pytest.approx(np.hypot(told[0], 2.0), rel=0.2)
 

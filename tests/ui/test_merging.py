@@ -41,12 +41,14 @@ def test_a_bracket_is_merged_opened_and_decided_as_its_reference(window, shoot):
     window.go_to(window.sort)
     settle(window)
     chosen(window, [source, darker, brighter])
+    said = []
+    session.said.connect(said.append)
     QTest.mouseClick(window.sort.merge, Qt.MouseButton.LeftButton)
     assert not window.sort.is_idle() and window.sort.merge.text().startswith("Stop")
     settle(window)
     made = shoot / "CORVA_0011-0013 bracket.dng"
     assert made.exists() and session.path == made and window.sort.merge.text() == "Merge"
-    assert "3 frames merged" in window.header.word.whole()
+    assert any("3 frames merged" in text for text in said)
     assert session.recipe.tone.exposure_EV == 0.5
     assert session.document.version.history.changes[-1].label == "As CORVA_0011.dng"
     assert session.picture.frame.merged.names[0] == source.name

@@ -61,6 +61,7 @@ class Header(QWidget):
             row.addWidget(button)
         row.addSpacing(12)
         row.addWidget(self.clock)
+        self._said = ""
         self._quiet = QTimer(self, singleShot=True, interval=SAID_FOR_MS)
         self._quiet.timeout.connect(lambda: self._show_word(HINT))
         self._tick = QTimer(self, interval=1000)
@@ -73,6 +74,7 @@ class Header(QWidget):
         session.recipeChanged.connect(lambda _: self._show_name())
 
     def say(self, text: str) -> None:
+        self._said = text
         self._show_word(text)
         self._quiet.start()
 
@@ -88,7 +90,8 @@ class Header(QWidget):
         self.word.set_whole(text)
 
     def _on_opened(self) -> None:
-        self._show_word(HINT)
+        # what was said of the picture that is opened with it is still to be read
+        self._show_word(self._said if self._quiet.isActive() else HINT)
         self._show_clock()
 
     def _on_failed(self) -> None:
