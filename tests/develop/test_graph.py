@@ -277,7 +277,7 @@ BASE = PLAIN.change_all(
 
 @pytest.fixture(scope="module")
 def warm():
-    """An engine and a meter that have seen the base recipe, of a frame that is small: all is made twice for each leaf."""
+    """An engine and a meter that have seen the base recipe. Their frame is small: all is made twice for each leaf."""
     shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0052.dng")
     engine = Engine(simulate(shot.scene, (390, 260), shot.settings, view=shot.view))
     meter = Meter(engine)
