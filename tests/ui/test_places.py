@@ -416,13 +416,13 @@ def test_colours_are_pinned_as_the_whole_is_balanced_now(window, places):
 def test_a_tint_is_picked_from_the_picture(window, places):
     places.new_place()
     places.turn_to("What")
-    places.what.pick.setChecked(True)
+    places.curve.pick.setChecked(True)
     click(window, 300, 60)
     place = places.place()
     shown = window.session.engine.render(Recipe(), 0, result="display")[57:64, 297:304].reshape(-1, 3).mean(axis=0)
     _, a, b = sRGB_to_Lab(shown)
     assert place.tint_hue_deg == pytest.approx(np.degrees(np.arctan2(b, a)) % 360, abs=12.0) and place.tint_chroma > 0.0
-    assert not places.what.pick.isChecked() and len(window.view.tools) == 3
+    assert not places.curve.pick.isChecked() and len(window.view.tools) == 3
 
 
 def test_handles_of_ellipses_turn_and_stay_even():

@@ -1,4 +1,4 @@
-"""What is changed in a place: light, haze, contrast, chroma, a tint, its curve, what is spared, how it is laid over."""
+"""What is changed in a place: light, contrast, noise, haze, its curve, a tint, what is spared, how it is laid over."""
 
 from functools import partial
 
@@ -20,8 +20,8 @@ LIGHT = {
     "chroma_percent": "Chroma", "contrast.fine_dB": "Fine contrast", "contrast.middle_dB": "Middle contrast",
     "contrast.broad_dB": "Broad contrast", "sharpen_percent": "Sharper", "denoise_percent": "Noise out",
     "haze_percent": "Haze taken away",
-    "tint_chroma": "Tint", "tint_hue_deg": "Hue of the tint",
 }  # fmt: skip
+TINT = {"tint_chroma": "Tint", "tint_hue_deg": "Hue of the tint"}
 ENDS = {"spare_dark": "Spared below zone", "spare_light": "Spared above zone"}
 BLENDS = (("normal", "plain"), ("multiply", "multiply"), ("screen", "screen"), ("soft_light", "soft light"))
 CONTRAST = 1.3
@@ -54,7 +54,7 @@ def show_tapes(tapes: dict[str, Tape], place: Place | None) -> None:
 class LightPage(Page):
     """Tapes of the place, as the stations have them for the whole picture."""
 
-    title, tip = "What", "What is changed there: light, contrast, haze, colour."
+    title, tip = "What", "What is changed there: light, contrast, sharpness, noise, haze, chroma."
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__(chosen)
@@ -64,13 +64,11 @@ class LightPage(Page):
         self.hold = push("Chroma held", checkable=True)
         self.hold.setToolTip("What exposure lightens keeps the chroma that it had: lightening drains it")
         self.hold.clicked.connect(lambda on: chosen.set_place("hold_chroma", "on" if on else "off", "Chroma held"))
-        self.pick = push("Pick tint", checkable=True)
-        self.pick.setToolTip("Take the colour of the tint from the picture")
         self.pin = push("Colours pinned", checkable=True)
         self.pin.setToolTip("The place keeps its colours while the balance of the whole moves, from where it is now")
         buttons = QVBoxLayout()
         buttons.setSpacing(4)
-        for button in (self.hold, self.pin, self.pick):
+        for button in (self.hold, self.pin):
             buttons.addWidget(button)
         grid = grid_of(self.tapes, COLUMNS)
         grid.addLayout(buttons, len(self.tapes) // COLUMNS, len(self.tapes) % COLUMNS)
@@ -80,16 +78,16 @@ class LightPage(Page):
     def refresh(self) -> None:
         place = self.chosen.place()
         show_tapes(self.tapes, place)
-        for button in (self.hold, self.pin, self.pick):
+        for button in (self.hold, self.pin):
             button.setEnabled(place is not None)
         self.hold.setChecked(place is not None and place.hold_chroma == "on")
         self.pin.setChecked(place is not None and place.pinned_K > 0.0)
 
 
 class CurvePage(Page):
-    """Its curve, and how it meets the rest of the picture."""
+    """Its curve and tint, and how it meets the rest of the picture."""
 
-    title, tip = "Curve", "Its curve of lightness, the ends that are spared, how it is laid over the picture."
+    title, tip = "Curve", "Its curve of lightness, a tint, the ends that are spared, how it is laid over the picture."
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__(chosen)
@@ -99,7 +97,9 @@ class CurvePage(Page):
             lambda points: [(_path(chosen, "curve"), points)] if chosen.place() is not None else [],
             "Curve of a place",
         )  # fmt: skip
-        self.tapes = place_tapes(chosen, ENDS)
+        self.tapes = place_tapes(chosen, TINT | ENDS)
+        self.pick = push("Pick tint", checkable=True)
+        self.pick.setToolTip("Take the colour of the tint from the picture")
         self.blend = Words("Laid over", BLENDS, "How the picture is laid over itself there.")
         self.blend.chosen.connect(lambda blend: chosen.set_place("blend", blend, f"Laid over: {blend}"))
         self.straight = push("straight")
@@ -130,6 +130,10 @@ class CurvePage(Page):
         laid.addWidget(self.blend)
         laid.addStretch(1)
         right.addLayout(laid)
+        picked = QHBoxLayout()
+        picked.addWidget(self.pick)
+        picked.addStretch(1)
+        right.addLayout(picked)
         right.addStretch(1)
         row.addLayout(right, 5)
 
@@ -139,5 +143,5 @@ class CurvePage(Page):
         self.curve.setEnabled(place is not None)
         self.curve.show_points(place.curve if place is not None else IDENTITY)
         self.blend.show_value(place.blend if place is not None else "")
-        for widget in (self.blend, self.starter, self.straight):
+        for widget in (self.blend, self.starter, self.straight, self.pick):
             widget.setEnabled(place is not None)

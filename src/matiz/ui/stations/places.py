@@ -76,7 +76,7 @@ class PlacesStation(Station):
         self.list.rows.removed.connect(self.remove)
         self.list.asked.connect(lambda what: getattr(self, f"{what}_place")())
         self._pick_tint = Click(self._on_tint_picked)
-        self.what.pick.toggled.connect(lambda on: (view.take if on else view.put_away)(self._pick_tint))
+        self.curve.pick.toggled.connect(lambda on: (view.take if on else view.put_away)(self._pick_tint))
         self.what.pin.clicked.connect(self._pin)
         self.mask_view.changed.connect(view.update)
         session.recipeChanging.connect(lambda names: self._hide_mask(names, True))
@@ -129,7 +129,7 @@ class PlacesStation(Station):
             self.view.take(self.rank.tool)
 
     def leave(self) -> None:
-        self.what.pick.setChecked(False)
+        self.curve.pick.setChecked(False)
         self.hues.leave()
         for tool in (self.rank.tool, self.tool):
             self.view.put_away(tool)
@@ -381,7 +381,7 @@ class PlacesStation(Station):
 
     def _on_tint_picked(self, x: float, y: float) -> None:
         """Take hue, and chroma where there is none yet, from a spot of the picture."""
-        self.what.pick.setChecked(False)
+        self.curve.pick.setChecked(False)
         engine, recipe, path = self.session.engine, self.session.recipe, self.place_path()
         if engine is None or self.place() is None:
             return
