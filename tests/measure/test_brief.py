@@ -1,5 +1,6 @@
 """Short readings: those of the open picture, nothing else."""
 
+import json
 from dataclasses import replace
 
 import numpy as np
@@ -7,7 +8,9 @@ import pytest
 
 from matiz.develop.engine import Engine
 from matiz.measure.brief import Brief, brief_of
+from matiz.measure.look import likeness, look_of
 from matiz.measure.picture import Meter
+from matiz.measure.values import LightValue
 from matiz.recipe.model import Recipe
 from matiz.simcam.camera import Settings
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
@@ -42,16 +45,33 @@ def test_edges_that_one_place_alone_tells_are_not_told(monkeypatch):
         assert brief_of(simulate("salt-pans", (600, 400), Settings())).edges_px == expected
 
 
+def test_light_card_and_look_are_those_of_the_picture_itself():
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0051.dng")
+    frame = simulate(shot.scene, (900, 600), shot.settings, view=shot.view)
+    brief, meter = brief_of(frame), Meter(Engine(frame))
+    reading = meter.take(Recipe(), "light")
+    for own, expected in ((brief.light, reading.measured), (brief.as_shot, reading.as_shot)):
+        assert own is not None and own.mired == pytest.approx(expected.mired, abs=0.1)
+    assert reading.card is not None and brief.card is not None
+    assert brief.card.cct_K == pytest.approx(reading.card.light.cct_K, abs=0.1)
+    assert likeness(brief.look, look_of(Engine(frame).render(Recipe(), 1, result="small display"))) > 0.98
+
+
 def test_a_rendered_picture_has_no_noise_that_is_known():
     frame = simulate("salt-pans", (600, 400), Settings())
     picture = np.clip(np.random.default_rng(1).random((300, 400, 3)), 0, 1).astype(np.float32)
     brief = brief_of(replace(frame, mosaic=None, linear=picture, is_rendered=True, noise_profile=()))
-    assert brief.snr_dB is None
+    assert brief.snr_dB is None and brief.as_shot is None
 
 
 def test_what_is_written_is_read_and_nothing_else():
     brief = Brief(0.8, 0.01, 0.4, None)
     assert Brief.from_json(brief.to_json()) == brief
+    light = LightValue(5005.0, -0.001, 0.4)
+    whole = replace(brief, light=light, as_shot=light, card=light, look="2a" * 24 * 16)
+    assert Brief.from_json(json.loads(json.dumps(whole.to_json()))) == whole
+    with pytest.raises(ValueError, match="reshape"):
+        Brief.from_json(replace(whole, look="2a").to_json())
     with pytest.raises((KeyError, TypeError, ValueError)):
         Brief.from_json({"edges_px": "sharp", "full_share": 0.0, "headroom_EV": 0.0, "snr_dB": 1.0})
     with pytest.raises(KeyError):

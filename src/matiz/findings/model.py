@@ -60,6 +60,11 @@ class Finding:
         return self.changes_picture
 
     @property
+    def is_somewhere(self) -> bool:
+        """Whether what it is about can be shown."""
+        return bool(self.outlines)
+
+    @property
     def area(self) -> Region | None:
         """The upright rectangle round its outlines."""
         points = [point for outline in self.outlines for point in outline]

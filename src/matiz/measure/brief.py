@@ -3,12 +3,20 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from ..develop.camera_colour import as_shot_xy
 from ..develop.engine import LITTLE_CACHE, Engine
+from ..errors import ArgumentError
 from ..raw.frame import Frame
 from ..recipe.model import plain_recipe
+from .card import grey_card
+from .evidence import gather
+from .light import measured_light
+from .look import lightnesses, look_of
 from .picture import Meter
+from .table import LONG_SIDE
+from .values import LightValue, value_of
 
-VERSION = 1
+VERSION = 2
 """Of how they are read: what another one wrote is read anew."""
 ZONE = 3
 
@@ -25,6 +33,14 @@ class Brief:
     """By how much more light it could have got."""
     snr_dB: float | None
     """Signal to noise in zone III; None for a rendered picture and where nothing is so dark."""
+    light: LightValue | None = None
+    """The light that was measured; None where too little tells it."""
+    as_shot: LightValue | None = None
+    """What the camera took for it; None for a rendered picture."""
+    card: LightValue | None = None
+    """The light of a grey card that lies in it."""
+    look: str = ""
+    """See `look.look_of`; empty where it is not known."""
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -36,14 +52,47 @@ class Brief:
         def number(name: str) -> float | None:
             return None if told[name] is None else float(told[name])
 
-        return Brief(number("edges_px"), float(told["full_share"]), float(told["headroom_EV"]), number("snr_dB"))
+        def light(name: str) -> LightValue | None:
+            own = told[name]
+            return None if own is None else LightValue(*(float(own[part]) for part in ("cct_K", "duv", "certainty")))
+
+        brief = Brief(
+            number("edges_px"), float(told["full_share"]), float(told["headroom_EV"]), number("snr_dB"),
+            light("light"), light("as_shot"), light("card"), str(told["look"]),
+        )  # fmt: skip
+        if brief.look:
+            lightnesses(brief.look)
+        return brief
 
 
 def brief_of(frame: Frame) -> Brief:
     """The readings of a frame about which nothing is decided."""
-    read = Meter(Engine(frame, cache_bytes=LITTLE_CACHE)).read(plain_recipe(frame.start), ("range", "noise", "blur"))
+    engine, recipe = Engine(frame, cache_bytes=LITTLE_CACHE), plain_recipe(frame.start)
+    read = Meter(engine).read(recipe, ("range", "noise", "blur"))
     blur, noise = read["blur"], read["noise"]
     edges = round(blur.blur_px, 2) if blur.blur_px is not None and blur.is_sure else None
     snr = None if noise is None or noise.zones_dB[ZONE] is None else round(noise.zones_dB[ZONE], 1)
     full = max(read["range"].clipped)
-    return Brief(edges, round(full, 6), round(read["range"].headroom_EV, 2), snr)
+    level = engine.level_for(recipe, LONG_SIDE)
+    camera = engine.render(recipe, level, result="small camera")
+    as_shot = _as_shot(frame)
+    light = measured_light(gather(frame.colour, camera), as_shot or LightValue(5003.0, 0.0, 0.0))
+    card = grey_card(frame.colour, camera, 2**level)
+    look = look_of(engine.render(recipe, level, result="small display"))
+    return Brief(
+        edges, round(full, 6), round(read["range"].headroom_EV, 2), snr,
+        _rounded(light), _rounded(as_shot), _rounded(card.light if card is not None else None), look,
+    )  # fmt: skip
+
+
+def _as_shot(frame: Frame) -> LightValue | None:
+    if frame.mosaic is None:
+        return None
+    try:
+        return value_of(as_shot_xy(frame.colour))
+    except ArgumentError:
+        return None
+
+
+def _rounded(light: LightValue | None) -> LightValue | None:
+    return None if light is None else LightValue(round(light.cct_K, 1), round(light.duv, 5), round(light.certainty, 3))

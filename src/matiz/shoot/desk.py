@@ -215,6 +215,11 @@ class Desk:
         folder = self.pictures[0].parent if self.pictures else Path()
         return self._own_sets.setdefault(folder, OwnSets(folder))
 
+    @property
+    def sets(self) -> list[Proposed]:
+        """All of them, likewise."""
+        return list({id(found): found for found in self._set_of.values()}.values())
+
     def set_of(self, path: Path) -> Proposed | None:
         """The set that a picture is in, as of the last `regroup`."""
         return self._set_of.get(path)

@@ -17,7 +17,7 @@ def following(taken_utc: Mapping[Path, str], first: Path) -> list[Path]:
 
     taken_utc: times like 2026-05-09T06:12:40Z; pictures without a time that can be read belong to no set.
     """
-    times = {path: time for path, stamp in taken_utc.items() if (time := _time(stamp)) is not None}
+    times = {path: time for path, stamp in taken_utc.items() if (time := time_of(stamp)) is not None}
     if first not in times:
         return []
     last, found = times[first], []
@@ -29,7 +29,8 @@ def following(taken_utc: Mapping[Path, str], first: Path) -> list[Path]:
     return found
 
 
-def _time(stamp: str) -> datetime | None:
+def time_of(stamp: str) -> datetime | None:
+    """When a stamp like 2026-05-09T06:12:40Z says; None for what is none."""
     try:
         time = datetime.fromisoformat(stamp)
     except ValueError:
@@ -72,7 +73,7 @@ class Proposed:
 def proposed_sets(exposures: Mapping[Path, Exposure]) -> list[Proposed]:
     """Bursts, brackets and focus pairs, by what files say of themselves: no picture is in two."""
     known = [(time, path, exposure) for path, exposure in exposures.items()
-             if exposure.time_utc and (time := _time(exposure.time_utc)) is not None]  # fmt: skip
+             if exposure.time_utc and (time := time_of(exposure.time_utc)) is not None]  # fmt: skip
     known.sort(key=lambda each: (each[0], each[1].name))
     out: list[Proposed] = []
     first = 0

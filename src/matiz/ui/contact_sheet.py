@@ -1,5 +1,6 @@
 """The contact sheet: every picture of the shoot from its embedded preview."""
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +26,7 @@ from ..measure.brief import Brief
 from ..measure.burst import Ranked
 from ..raw.decode import Decoder
 from ..raw.frame import Facts
+from ..shoot.choosing import Seen
 from ..wording import number, percent
 from . import theme
 from .jobs import Job
@@ -103,7 +105,7 @@ class SheetModel(QAbstractListModel):
             job = Job(lambda _: self._read(path), f"preview {path.name}")
             job.returned.connect(lambda read: self._put(path, *read))
             job.failed.connect(lambda text: self._put(path, text))
-            job.start(self._pool)
+            job.start(self._pool, urgent=True)
         return self._images[path]
 
     def hear_all(self) -> None:
@@ -265,6 +267,7 @@ class ContactSheet(QListView):
         self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
         session.pictureOpened.connect(self._on_opened)
         session.shootChanged.connect(lambda: self.show_only(""))
+        session.shootChanged.connect(lambda: self.isVisible() and self.sheet.hear_all())
         session.recipeChanged.connect(lambda _: self.isVisible() and self.sheet.renderings.begin())
         self.sheet.regrouped.connect(lambda: self.show_only(self.words) if self.words.strip() else None)
 
@@ -294,23 +297,32 @@ class ContactSheet(QListView):
         found = self.session.desk.set_of(path) if path is not None else None
         if found is None:
             return 0
-        chosen = QItemSelection()
-        for each in found.pictures:
-            index = self.sheet.index(self.session.pictures.index(each))
+        self.choose_all(found.pictures)
+        return len(found.pictures)
+
+    def choose_all(self, paths: Iterable[Path]) -> None:
+        """Select these, as far as they are in the shoot, and bring the first into view."""
+        chosen, pictures = QItemSelection(), self.session.pictures
+        indexes = [self.sheet.index(pictures.index(path)) for path in paths if path in pictures]
+        for index in indexes:
             chosen.select(index, index)
         self.selectionModel().select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-        return len(found.pictures)
+        if indexes:
+            self.selectionModel().setCurrentIndex(indexes[0], QItemSelectionModel.SelectionFlag.NoUpdate)
+            self.scrollTo(indexes[0])
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        # sets and lights are those of the whole shoot, not of what is in view
+        self.sheet.hear_all()
         self.sheet.looking.begin()
         self.sheet.renderings.begin()
 
     def arrange(self, order: str) -> None:
         """Put the pictures of the shoot into an order, a key of ORDERS; those of which nothing is known come last."""
-        current, briefs = self.current_path(), self.sheet.looking.briefs
+        current, briefs, desk = self.current_path(), self.sheet.looking.briefs, self.session.desk
         self.sheet.beginResetModel()
-        own = None if order == "name" else lambda path: _place_of(path, briefs.get(path), order)
+        own = None if order == "name" else lambda path: place_of(desk.seen(path), briefs.get(path), order)
         self.session.desk.arrange(own)
         self.sheet.endResetModel()
         self.show_only(self.words)
@@ -370,15 +382,32 @@ class ContactSheet(QListView):
             self.choose(self.session.path)
 
 
-ORDERS = {"name": "by name", "sharp": "sharpest first", "full": "fullest first", "noise": "noisiest first"}
+ORDERS = {
+    "name": "by name", "time": "by time taken", "sharp": "sharpest first", "full": "fullest first",
+    "noise": "noisiest first", "iso": "by ISO", "lens": "by lens", "rank": "best rank first",
+}  # fmt: skip
 """Of the pictures of a shoot, in words."""
 
 
-def _place_of(path: Path, brief: Brief | None, order: str) -> tuple[bool, float, str]:
-    known = None
-    if brief is not None:
-        known = {"sharp": brief.edges_px, "full": -brief.full_share, "noise": brief.snr_dB}[order]
-    return known is None, known or 0.0, path.name.lower()
+def place_of(seen: Seen, brief: Brief | None, order: str) -> tuple[bool, float, str, str]:
+    """What pictures are put into an order by: whether that is not known, a number, a text, the name."""
+    number, text = _known(seen, brief, order)
+    return number is None and not text, number or 0.0, text, seen.path.name.lower()
+
+
+def _known(seen: Seen, brief: Brief | None, order: str) -> tuple[float | None, str]:
+    shot = seen.exposure
+    if order == "rank":
+        return (-float(seen.document.rank) or None), ""
+    if order in ("time", "iso", "lens"):
+        if shot is None:
+            return None, ""
+        # of a zoom by how it was set
+        lens = f"{shot.lens} {shot.focal_mm or 0.0:09.2f}" if shot.lens or shot.focal_mm else ""
+        return {"time": (None, shot.time_utc or ""), "iso": (shot.iso, ""), "lens": (None, lens)}[order]
+    if brief is None:
+        return None, ""
+    return {"sharp": brief.edges_px, "full": -brief.full_share, "noise": brief.snr_dB}[order], ""
 
 
 def brief_parts(brief: Brief) -> list[str]:

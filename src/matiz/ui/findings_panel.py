@@ -72,8 +72,9 @@ class Card(QFrame):
             column.addWidget(self.do)
         row = QHBoxLayout()
         row.setSpacing(0)
-        if finding.outlines:
-            row.addWidget(self._small("show", "Light up the place in the picture", lambda: self.shown.emit(finding)))
+        if finding.is_somewhere:
+            tip = "Light up the place in the picture, or select the pictures"
+            row.addWidget(self._small("show", tip, lambda: self.shown.emit(finding)))
         if finding.changes_picture:
             tip = "Now and with the fix, side by side, before it is done; again to end it"
             row.addWidget(self._small("compare", tip, lambda: self.compared.emit(finding)))

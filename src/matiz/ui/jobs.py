@@ -30,10 +30,11 @@ class Job(QObject):
         self._stop = threading.Event()
         self.left_by_thread = threading.Event()
 
-    def start(self, pool: QThreadPool | None = None) -> "Job":
+    def start(self, pool: QThreadPool | None = None, *, urgent: bool = False) -> "Job":
+        """urgent: before all that wait in the pool and are not."""
         _alive.add(self)
         self.finished.connect(self._on_finished)
-        (pool or QThreadPool.globalInstance()).start(_Runnable(self))
+        (pool or QThreadPool.globalInstance()).start(_Runnable(self), int(urgent))
         return self
 
     def stop(self) -> None:

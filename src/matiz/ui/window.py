@@ -515,7 +515,7 @@ class Window(QMainWindow):
         self.findings.done.connect(self.do_finding)
         self.findings.shown.connect(self._on_shown)
         self.findings.compared.connect(self._on_compared)
-        self.findings.silenced.connect(lambda finding, good: self.session.silence(finding, for_good=good))
+        self.findings.silenced.connect(lambda finding, good: self.station.silence(finding, for_good=good))
         session = self.session
         session.findingsChanged.connect(self._show_findings)
         for signal in (session.readingsChanged, session.recipeChanged, session.recipeChanging, session.sortingChanged):
@@ -567,7 +567,7 @@ class Window(QMainWindow):
     def _show_chrome(self) -> None:
         for part in (self.route, self.header, self.decks):
             part.setVisible(not self._alone)
-        self.findings.setVisible(self.station.has_findings and not self._alone)
+        self.findings.setVisible(not self._alone)
         self.sides.setVisible(self.station.side() is not None and not self._alone)
 
     def _chosen_path(self) -> Path | None:
@@ -639,6 +639,8 @@ class Window(QMainWindow):
         self._show_findings()
 
     def _on_shown(self, finding: Finding) -> None:
+        if self.station.show_finding(finding):
+            return
         self._highlight.outlines = () if self._highlight.outlines == finding.outlines else finding.outlines
         self.view.update()
 
@@ -652,5 +654,5 @@ class Window(QMainWindow):
         self.view.try_out(tried, finding.key)
 
     def _show_findings(self) -> None:
-        self.findings.show_findings(self.station_findings(), measured=self.session.is_measured)
+        self.findings.show_findings(self.station_findings(), measured=self.station.is_measured)
         self.route.refresh()

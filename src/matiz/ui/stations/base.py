@@ -31,8 +31,6 @@ class Station(QObject):
     """Sections of the recipe that it shows."""
     shows: tuple[str, ...] = ()
     """Readings that it shows: they are measured first while it is seen."""
-    has_findings = True
-    """Whether the column of findings stands beside it."""
 
     toldAnew = Signal()
     """What it says on the route is something else now."""
@@ -53,7 +51,7 @@ class Station(QObject):
         session.recipeChanging.connect(lambda names: self._heard(names & self.reads, self.refresh))
         session.recipeChanged.connect(lambda names: self._heard(names & self.reads, self.refresh))
         session.readingsChanged.connect(lambda names: self._heard(names & set(self.shows), self.refresh_readings))
-        session.findingsChanged.connect(lambda: self._heard(self.has_findings, self.refresh_readings))
+        session.findingsChanged.connect(lambda: self._heard(True, self.refresh_readings))
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_opened)
 
@@ -78,6 +76,19 @@ class Station(QObject):
     def do_finding(self, finding: Finding) -> None:
         """Do what one of them proposes."""
         self.session.do_finding(finding)
+
+    def show_finding(self, finding: Finding) -> bool:
+        """Show what one is about; False where that is a place in the picture."""
+        return False
+
+    def silence(self, finding: Finding, *, for_good: bool) -> None:
+        """Say no more of one: here, or for good."""
+        self.session.silence(finding, for_good=for_good)
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether what could be found is found."""
+        return self.session.is_measured
 
     def reading_text(self) -> str:
         """Its main reading, for the route."""

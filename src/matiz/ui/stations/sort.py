@@ -2,23 +2,27 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ...errors import MatizError
+from ...findings.model import Finding
 from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
+from ...shoot.of_shoot import OfShoot
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
 from ..contact_sheet import ORDERS, SIZES, ContactSheet
 from ..controls import Words, caption, push
 from ..following import Following
+from ..instruments.light_plot import LightPlot
 from ..line import Line
 from ..merging import Merging
+from ..of_shoot import ShootFindings
 from ..picture_view import PictureView
 from ..session import Session
 from ..xmp import take_in, write_beside
 from .base import Station
 
-DECK_PX = 132
+DECK_PX = 156
 MERGE = "Merge"
 MERGES = (
     ActionSpec(
@@ -64,7 +68,6 @@ class SortStation(Station):
     """Keep, hold, drop and rank, by key or by click."""
 
     number, title, key = 1, "Sort", "sort"
-    has_findings = False
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -119,7 +122,12 @@ class SortStation(Station):
         self.merging.changed.connect(self._show_merging)
         self.following = Following(session)
         self.following.changed.connect(self._show_following)
-        self.row.addLayout(self._giving())
+        self.row.addLayout(self._shared())
+        self.of_shoot = ShootFindings(session, self.sheet.sheet.looking)
+        self.of_shoot.changed.connect(self._on_found)
+        for known in (self.sheet.sheet.looking.came, session.sortingChanged, session.recipeChanged):
+            known.connect(lambda _: self.of_shoot.soon())
+        self.sheet.sheet.regrouped.connect(self.of_shoot.soon)
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
@@ -153,13 +161,57 @@ class SortStation(Station):
         self.words.setFocus()
         self.words.selectAll()
 
+    def _shared(self) -> QVBoxLayout:
+        """What pictures share: what one gives to others, and the light that they were taken in."""
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self.shared = Words(
+            "Shared", [("give", "give"), ("light", "light by time")],
+            "What the open picture gives to others, or how the light went through the pictures of one light.",
+        )  # fmt: skip
+        self.shared.show_value("give")
+        self.shared.chosen.connect(self.show_shared)
+        head.addWidget(self.shared)
+        head.addStretch(1)
+        column.addLayout(head)
+        self.pages = QStackedWidget()
+        giving = QWidget()
+        giving.setLayout(self._giving())
+        self.pages.addWidget(giving)
+        self.by_time = LightPlot()
+        self.by_time.changed.connect(self._on_light)
+        self.pages.addWidget(self.by_time)
+        column.addWidget(self.pages, 1)
+        return column
+
+    def show_shared(self, which: str) -> None:
+        """ "give" or "light"."""
+        self.shared.show_value(which)
+        self.pages.setCurrentIndex(1 if which == "light" else 0)
+
+    def _on_light(self, told: tuple[int, float | None]) -> None:
+        path = self.sheet.current_path()
+        light = None if path is None else self.of_shoot.light_of(path)
+        if light is None:
+            return
+        n, wanted_mired = told
+        if wanted_mired is None:
+            self.sheet.choose(light.pictures[n])
+            return
+        # above the first zero of mired there is no light
+        cct_K = min(max(1e6 / max(wanted_mired, 1.0), 1500.0), 25_000.0)
+        settings = [("light.cct_K", round(cct_K))]
+        self.session.record_for(light.pictures[n], settings, "Balance by time", anew=True)
+        self.of_shoot.soon()
+
     def _giving(self) -> QVBoxLayout:
         """What the open picture gives to those that are selected."""
         column = QVBoxLayout()
-        column.setSpacing(8)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
         stations = QHBoxLayout()
         stations.setSpacing(2)
-        stations.addWidget(caption("Give"))
         self.stations = {}
         for name in STATIONS:
             button = push(name, checkable=True)
@@ -232,10 +284,51 @@ class SortStation(Station):
         self.follow.setChecked(anchor is not None)
         self.toldAnew.emit()
 
+    # ---- the shoot as a whole
+
+    def findings(self) -> list[Finding]:
+        """Of the shoot, not of the open picture."""
+        return list(self.of_shoot.findings())
+
+    def open_findings(self) -> int:
+        return len(self.of_shoot.findings())
+
+    @property
+    def is_measured(self) -> bool:
+        return True
+
+    def do_finding(self, finding: Finding) -> None:
+        assert isinstance(finding, OfShoot)
+        for path, sorted_as in finding.sorts:
+            self.session.sort_as(path, sorted_as=sorted_as)
+        for path, settings in finding.gives:
+            self.session.record_for(path, settings, finding.fix_label)
+        if finding.merges:
+            self.merging.merge(list(finding.merges), "")
+        self.of_shoot.soon()
+
+    def show_finding(self, finding: Finding) -> bool:
+        assert isinstance(finding, OfShoot)
+        self.sheet.choose_all(finding.pictures)
+        if finding.id in ("sort.drift", "sort.wander", "sort.card"):
+            self.show_shared("light")
+        return True
+
+    def silence(self, finding: Finding, *, for_good: bool) -> None:
+        if for_good or not isinstance(finding, OfShoot):
+            super().silence(finding, for_good=for_good)
+        else:
+            self.of_shoot.silence(finding)
+
+    def _on_found(self) -> None:
+        self._show()
+        self.foundAnew.emit()
+
     def is_idle(self) -> bool:
-        return self.following.is_idle() and self.merging.is_idle()
+        return self.following.is_idle() and self.merging.is_idle() and self.of_shoot.is_idle()
 
     def end(self) -> None:
+        self.of_shoot.end()
         self.following.end()
         self.merging.stop()
 
@@ -319,6 +412,8 @@ class SortStation(Station):
 
     def _show(self) -> None:
         path = self.sheet.current_path()
+        light = None if path is None else self.of_shoot.light_of(path)
+        self.by_time.show_light(light, light.pictures.index(path) if light is not None and path is not None else -1)
         if path is None:
             self.name.setText("")
             self.exposure.setText("")
