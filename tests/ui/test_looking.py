@@ -160,6 +160,7 @@ def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
     first = window.session.pictures[0]
     exposure = window.session.desk.exposures.pop(first)
     model._images.pop(first)
+    model._asked.discard(first)
     (shoot / "damaged.dng").write_bytes(b"nothing")
     window.session.desk.add(shoot / "damaged.dng")
     window.sort.sheet.show_only(f"iso{exposure.iso:.0f}")

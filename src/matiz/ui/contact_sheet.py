@@ -383,8 +383,8 @@ class ContactSheet(QListView):
 
 
 ORDERS = {
-    "name": "by name", "time": "by time taken", "sharp": "sharpest first", "full": "fullest first",
-    "noise": "noisiest first", "iso": "by ISO", "lens": "by lens", "rank": "best rank first",
+    "name": "by name", "sharp": "sharpest first", "full": "fullest first", "noise": "noisiest first",
+    "time": "by time taken", "iso": "by ISO", "lens": "by lens", "rank": "best rank first",
 }  # fmt: skip
 """Of the pictures of a shoot, in words."""
 

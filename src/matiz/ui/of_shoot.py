@@ -28,19 +28,22 @@ class ShootFindings(QObject):
         self.lights: list[OneLight] = []
         self._all: list[OfShoot] = []
         self._job: Job | None = None
+        self._has_ended = False
         self._later = QTimer(self, singleShot=True, interval=WAIT_MS)
         self._later.timeout.connect(self._work)
         session.shootChanged.connect(self._forget)
 
     def soon(self) -> None:
         """Something is known that was not."""
-        if not self._later.isActive():
+        if not (self._has_ended or self._later.isActive()):
             self._later.start()
 
     def is_idle(self) -> bool:
         return self._job is None and not self._later.isActive()
 
     def end(self) -> None:
+        """Nobody hears of anything any more."""
+        self._has_ended = True
         self._later.stop()
 
     def findings(self) -> list[OfShoot]:
@@ -63,6 +66,8 @@ class ShootFindings(QObject):
         return self.session.document_of(finding.pictures[0]).silenced
 
     def _forget(self) -> None:
+        if self._has_ended:
+            return
         self.lights, self._all = [], []
         self.changed.emit()
 
@@ -92,7 +97,7 @@ class ShootFindings(QObject):
         self._job.start()
 
     def _put(self, shoot: int, lights: list[OneLight], findings: list[OfShoot]) -> None:
-        if shoot == self.session.desk.shoot:
+        if shoot == self.session.desk.shoot and not self._has_ended:
             self.lights, self._all = lights, findings
             self.changed.emit()
 
