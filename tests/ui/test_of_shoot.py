@@ -15,12 +15,14 @@ from matiz.recipe.document import Document
 from matiz.recipe.model import Light
 from matiz.shoot.choosing import Seen
 from matiz.shoot.one_light import Known, in_one_light
+from matiz.shoot.sets import Proposed
 from matiz.shoot.sidecar import load_document
 from matiz.ui.contact_sheet import ORDERS, place_of
 from matiz.ui.findings_panel import Card
 from matiz.ui.instruments.light_plot import LightAxes, LightPlot
 from matiz.ui.looking import Looking
 from matiz.ui.of_shoot import balance_of
+from matiz.ui.render import pixels_of
 from matiz.ui.shots import settle
 
 NAMES = [f"P_{n}.dng" for n in range(6)]
@@ -162,3 +164,44 @@ def test_what_a_picture_is_balanced_for():
     assert balance_of(Light("manual", 4000.0, 0.002), None) == LightValue(4000.0, 0.002)
     named = balance_of(Light("A"), None)
     assert named is not None and named.cct_K == pytest.approx(2856.0, abs=3.0)
+
+
+def test_all_of_one_light_are_selected_and_a_set_is_kept(window, drift):
+    sort = window.sort
+    sort.sheet.choose(drift[4])
+    sort.choose_light()
+    assert sort.sheet.selected_paths() == drift and sort.sheet.current_path() == drift[0]
+    said = []
+    window.session.said.connect(said.append)
+    sort.change_sets("keep")
+    assert "in no set" in said[-1]
+    sort.change_sets("join")
+    sort.sheet.choose(drift[1])
+    sort.change_sets("forget")
+    window.session.desk._set_of = dict.fromkeys(drift[:2], Proposed("burst", tuple(drift[:2])))
+    sort.change_sets("keep")
+    assert window.session.desk.own_sets.groups() == {NAMES[0]: 1, NAMES[1]: 1}
+    sort.of_shoot.lights = []
+    sort.choose_light()
+    assert "not known" in said[-1]
+
+
+def test_a_line_over_the_tiles_says_which_are_of_one_light(window, drift):
+    sheet = window.sort.sheet
+
+    def over(path):
+        rect = sheet.visualRect(sheet.sheet.index(window.session.pictures.index(path)))
+        strip = sheet.viewport().grab().toImage().copy(rect.left(), rect.top(), rect.width(), 3)
+        plain = strip.convertToFormat(strip.Format.Format_RGB32)
+        return pixels_of(plain)[..., :3].max(axis=2)
+
+    first = over(drift[0])
+    line = first[:, 10:-2].max(axis=0)
+    assert line.max() > line.min() + 40 and 0.3 < (line > line.min() + 40).mean() < 0.95, "dashed"
+    assert first[:, :6].max() < line.max() - 40, "it begins there"
+    assert over(drift[1])[:, :6].max() > line.max() - 40, "and goes on"
+    sheet.arrange("time")
+    assert over(drift[0]).max() < line.max() - 40, "in another order it says nothing"
+    sheet.arrange("name")
+    window.sort.of_shoot.lights = []
+    assert over(drift[0]).max() < line.max() - 40

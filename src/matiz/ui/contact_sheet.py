@@ -1,6 +1,7 @@
 """The contact sheet: every picture of the shoot from its embedded preview."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +28,8 @@ from ..measure.burst import Ranked
 from ..raw.decode import Decoder
 from ..raw.frame import Facts
 from ..shoot.choosing import Seen
-from ..wording import number, percent
+from ..shoot.one_light import OneLight
+from ..wording import kelvin, number, percent
 from . import theme
 from .jobs import Job
 from .looking import Looking
@@ -43,6 +45,8 @@ THUMBNAIL_PX, FACTS_PX = 480, 32
 REGROUP_MS = 400
 LEAST_FULL, LEAST_HEADROOM_EV = 0.001, 0.5
 """That are worth a word."""
+LEAST_LIGHT = 2
+"""Pictures in one light that have a line over them."""
 LABEL_PX = 24.0
 """About the words of a label."""
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
@@ -167,6 +171,8 @@ class SheetDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self.session, self.looking, self.renderings = sheet.session, sheet.looking, sheet.renderings
         self.cell = CELL
+        self.light_of: Callable[[Path], OneLight | None] = lambda _: None
+        """Gives the light that a picture was taken in."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return self.cell
@@ -209,7 +215,9 @@ class SheetDelegate(QStyledItemDelegate):
             held = _fitted(image, frame)
             label(painter, _as_fits(brief_parts(brief), held.width()), held.bottomLeft() + QPointF(3.0, -22.0))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
-        self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
+        if not self.session.desk.is_arranged:
+            self._paint_light(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
+            self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
             painter.setPen(QPen(theme.colour("text"), 1.5))
             painter.drawRect(area)
@@ -224,22 +232,40 @@ class SheetDelegate(QStyledItemDelegate):
         painter.fillRect(bar, theme.colour("strong"))
         label(painter, text, QPointF(frame.left() + 2.0, frame.bottom() - 26.0))
 
+    def _paint_light(self, painter: QPainter, path: Path, cell: QRectF) -> None:
+        """A dashed line over tiles of one light, with what it is over the first, where a shoot has several."""
+        light = self.light_of(path)
+        if light is None or len(light.pictures) < LEAST_LIGHT:
+            return
+        painter.setPen(QPen(theme.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
+        _paint_span(painter, light.pictures, path, cell, 1.0)
+        if path == light.pictures[0] and isfinite(light.mired):
+            painter.setFont(theme.font(theme.SMALL_PX))
+            name = QRectF(cell.left() + 8.0, cell.top() + 6.0, cell.width() - 22.0, 15.0)
+            words = f"light {kelvin(1e6 / light.mired)}"
+            painter.drawText(name, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
+
     def _paint_set(self, painter: QPainter, path: Path, cell: QRectF) -> None:
         """A line over tiles that belong together, closed at its ends, with its name over the first."""
         found = self.session.desk.set_of(path)
-        if found is None or self.session.desk.is_arranged:
+        if found is None:
             return
         painter.setPen(QPen(theme.colour("quiet"), 1.4))
-        y, first, last = cell.top() + 5.0, path == found.pictures[0], path == found.pictures[-1]
-        left, right = cell.left() + (8.0 if first else 0.0), cell.right() - (8.0 if last else 0.0)
-        painter.drawLine(QPointF(left, y), QPointF(right, y))
-        for at, is_end in ((left, first), (right, last)):
-            if is_end:
-                painter.drawLine(QPointF(at, y), QPointF(at, y + 7.0))
-        if first:
+        _paint_span(painter, found.pictures, path, cell, 5.0)
+        if path == found.pictures[0]:
             painter.setFont(theme.font(theme.SMALL_PX))
-            name = QRectF(left + 5.0, y + 1.0, cell.width() - 24.0, 15.0)
+            name = QRectF(cell.left() + 13.0, cell.top() + 6.0, cell.width() - 24.0, 15.0)
             painter.drawText(name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, found.name)
+
+
+def _paint_span(painter: QPainter, pictures: Sequence[Path], path: Path, cell: QRectF, down: float) -> None:
+    """The part of a line over a row of tiles that lies over one of them, closed at the row's ends."""
+    y, first, last = cell.top() + down, path == pictures[0], path == pictures[-1]
+    left, right = cell.left() + (8.0 if first else 0.0), cell.right() - (8.0 if last else 0.0)
+    painter.drawLine(QPointF(left, y), QPointF(right, y))
+    for at, is_end in ((left, first), (right, last)):
+        if is_end:
+            painter.drawLine(QPointF(at, y), QPointF(at, y + 7.0))
 
 
 class ContactSheet(QListView):
@@ -299,6 +325,15 @@ class ContactSheet(QListView):
             return 0
         self.choose_all(found.pictures)
         return len(found.pictures)
+
+    def choose_light(self) -> int:
+        """Select all that were taken in the light of the current picture; how many those are."""
+        path = self.current_path()
+        light = self.tiles.light_of(path) if path is not None else None
+        if light is None:
+            return 0
+        self.choose_all(light.pictures)
+        return len(light.pictures)
 
     def choose_all(self, paths: Iterable[Path]) -> None:
         """Select these, as far as they are in the shoot, and bring the first into view."""

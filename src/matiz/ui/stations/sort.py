@@ -42,6 +42,10 @@ MERGES = (
 )  # fmt: skip
 """Each as what it is said to be, whatever the files say."""
 SETS = (
+    ActionSpec(
+        "set_keep", "Keep the set as it is", ("Ctrl+Alt+I",), "What is proposed stays, whatever comes to be known.",
+        "change_sets", "Sort", "keep",
+    ),
     ActionSpec("set_join", "Join into a set", ("Ctrl+Alt+J",), "The selected are one.", "change_sets", "Sort", "join"),
     ActionSpec(
         "set_part", "Take out of the set", ("Ctrl+Alt+U",), "The selected are in no set.", "change_sets", "Sort", "part"
@@ -125,6 +129,7 @@ class SortStation(Station):
         self.row.addLayout(self._shared())
         self.of_shoot = ShootFindings(session, self.sheet.sheet.looking)
         self.of_shoot.changed.connect(self._on_found)
+        self.sheet.tiles.light_of = self.of_shoot.light_of
         for known in (self.sheet.sheet.looking.came, session.sortingChanged, session.recipeChanged):
             known.connect(lambda _: self.of_shoot.soon())
         self.sheet.sheet.regrouped.connect(self.of_shoot.soon)
@@ -322,6 +327,7 @@ class SortStation(Station):
 
     def _on_found(self) -> None:
         self._show()
+        self.sheet.viewport().update()
         self.foundAnew.emit()
 
     def is_idle(self) -> bool:
@@ -340,6 +346,14 @@ class SortStation(Station):
             ActionSpec("sort_find", "Show only", ("Ctrl+F",), "By words, such as keep or rank3+.", "find", "Sort"),
             *SETS,
             ActionSpec("sort_set", "Select the set", ("Ctrl+Shift+E",), tip, "choose_set", "Sort"),
+            ActionSpec(
+                "sort_light",
+                "Select the same light",
+                ("Ctrl+Alt+E",),
+                "All that were taken in it.",
+                "choose_light",
+                "Sort",
+            ),
         )
 
     def choose_set(self) -> None:
@@ -347,9 +361,22 @@ class SortStation(Station):
         if not self.sheet.choose_set():
             self.session.said.emit("This picture is in no set.")
 
+    def choose_light(self) -> None:
+        """As a set: what is given then goes to all of it."""
+        if not self.sheet.choose_light():
+            self.session.said.emit("The light of this picture is not known yet.")
+
     def change_sets(self, how: str) -> None:
-        """ "join" the selected into one set, "part" them from theirs, or "forget" what was said of theirs."""
+        """ "keep" the set of the current picture, "join" the selected into one, "part" them from theirs, or "forget"
+        what was said of theirs."""
         own, chosen = self.session.desk.own_sets, self._chosen()
+        if how == "keep":
+            path = self.sheet.current_path()
+            chosen = list(self._set_about(path)) if path is not None else []
+            if len(chosen) < 2:
+                self.session.said.emit("This picture is in no set.")
+                return
+            how = "join"
         if how == "join" and len(chosen) < 2:
             self.session.said.emit("Select two pictures or more to join them into a set.")
             return
