@@ -66,8 +66,10 @@ def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
             continue
         mean = camera[part][inside].mean(axis=0).astype(np.float64)
         filled = _filled(inside)
+        if filled < LEAST_FILLED or from_middle_EV > MOST_FROM_MIDDLE_EV:
+            continue
         light = _light(colour, mean)
-        if filled < LEAST_FILLED or light is None or from_middle_EV > MOST_FROM_MIDDLE_EV:
+        if light is None:
             continue
         certainty = float(np.clip((filled - 0.8) / 0.15, 0.0, 1.0) * np.exp(-0.5 * (light.duv / MOST_DUV) ** 2))
         sure = LightValue(light.cct_K, light.duv, certainty)
