@@ -6,7 +6,8 @@ import pytest
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.mend.heal import Area, cloned, healed, proposed, spanned
+from matiz.measure.vanishing import vanishing_px
+from matiz.mend.heal import Area, base_healed, cloned, healed, proposed, spanned, texture_healed
 
 SIZE = (300, 200)
 
@@ -43,6 +44,66 @@ def test_a_healed_area_has_the_tone_of_its_place_and_the_grain_of_its_source():
     assert fine[0][inside].std() == pytest.approx(fine[1][inside].std(), rel=0.12)
     outside = area.distance(box) > 22.5
     assert np.array_equal(made[outside], bad[y : y + h, x : x + w][outside]), "nothing else is touched"
+
+
+def skin(px: float = 1.2, seed: int = 3) -> np.ndarray:
+    """Fine texture of a size over a slow shade, square roots of light."""
+    rng = np.random.default_rng(seed)
+    noise = rng.normal(size=SIZE[::-1]).astype(np.float32)
+    fine = cv2.GaussianBlur(noise, (0, 0), px) - cv2.GaussianBlur(noise, (0, 0), 1.6 * px)
+    y, x = np.mgrid[0 : SIZE[1], 0 : SIZE[0]]
+    shade = 0.6 + 0.06 * np.sin(x / 40.0) + 0.05 * np.cos(y / 35.0)
+    return np.repeat((shade + 0.012 * fine / fine.std())[..., None], 3, axis=2).astype(np.float32)
+
+
+def blurred(root: np.ndarray, px: float = 4.0) -> np.ndarray:
+    return cv2.GaussianBlur(root, (0, 0), px)
+
+
+def test_a_blotch_is_spanned_under_the_texture_of_its_place():
+    clean = skin()
+    y, x = np.mgrid[0 : SIZE[1], 0 : SIZE[0]]
+    blotch = np.exp(-0.5 * (((x - 120) ** 2 + (y - 90) ** 2) / 9.0**2))[..., None]
+    bad = (clean * (1.0 - 0.15 * blotch)).astype(np.float32) ** 2
+    area = Area(((120.0, 90.0),), 24.0, 6.0)
+    box = area.box(SIZE, 8)
+    left, top, w, h = box
+    own = np.s_[top : top + h, left : left + w]
+    made = np.sqrt(base_healed(taker(bad), area, box, 4.0))
+    inside = area.distance(box) < 15
+    assert np.abs(blurred(made) - blurred(clean)[own])[inside].max() < 0.012, "the blotch was 0.09"
+    fine = [each - blurred(each) for each in (made, clean[own])]
+    assert np.corrcoef(fine[0][inside].ravel(), fine[1][inside].ravel())[0, 1] > 0.97, "its own texture"
+    outside = area.distance(box) > 31.0
+    assert np.array_equal(made[outside], np.sqrt(bad)[own][outside])
+
+
+def test_texture_is_taken_from_elsewhere_and_light_and_shade_stay():
+    clean, other = skin(), skin(seed=8)
+    far = np.hypot(np.arange(SIZE[0])[None] - 80.0, np.arange(SIZE[1])[:, None] - 90.0)[..., None]
+    scratched = clean + np.float32(0.05) * (np.abs(far - 8.0) < 1.0)
+    scratched[:, 150:] = other[:, 150:]
+    area = Area(((80.0, 90.0),), 14.0, 4.0)
+    box = area.box(SIZE, 8)
+    left, top, w, h = box
+    own, there = np.s_[top : top + h, left : left + w], np.s_[top : top + h, left + 120 : left + 120 + w]
+    made = np.sqrt(texture_healed(taker(scratched**2), SIZE, area, (120, 0), box, 4.0))
+    inside = area.distance(box) < 10
+    fine = [each - blurred(each) for each in (made, scratched[there])]
+    assert np.corrcoef(fine[0][inside].ravel(), fine[1][inside].ravel())[0, 1] > 0.95
+    assert np.abs(blurred(made) - blurred(scratched)[own])[inside].max() < 0.01
+
+
+def test_the_blur_in_which_texture_vanishes_goes_with_its_size():
+    everywhere = np.ones(SIZE[::-1], bool)
+    told = [vanishing_px(skin(px)[..., 0], everywhere) for px in (0.8, 1.6)]
+    assert 2.0 < told[0] < 5.0 and told[1] == pytest.approx(2.0 * told[0], rel=0.5)
+    half = skin(0.8)[..., 0].copy()
+    half[:, 150:] = skin(3.0)[:, 150:, 0]
+    assert vanishing_px(half, np.arange(SIZE[0])[None] + np.zeros((SIZE[1], 1)) < 130) == told[0], "only what counts"
+    shade = np.tile(np.sin(np.arange(SIZE[0], dtype=np.float32) / 40.0), (SIZE[1], 1))
+    assert vanishing_px(shade, everywhere) is None, "no texture"
+    assert vanishing_px(half, ~everywhere) is None
 
 
 def test_a_clone_is_the_source():

@@ -1,6 +1,7 @@
 """Mend in the real window: level lines, the crop's handles, turns."""
 
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,8 +14,8 @@ from matiz.deliver.write import deliver
 from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
 from matiz.recipe.mending import Fill, Heal
-from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.model import Mend, Recipe
+from matiz.recipe.tree import Rows, added
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
 from matiz.ui.mending.level import lean_of
 from matiz.ui.session import Session
@@ -303,6 +304,33 @@ def test_a_stroke_is_cloned_and_delivered(dusty, tmp_path):
     deliver(dusty.session.engine, dusty.session.recipe, order, tmp_path / "x.png")
     with Image.open(tmp_path / "x.png") as written:
         assert written.size == dusty.session.engine.size(dusty.session.recipe) == (600, 750)
+
+
+def test_texture_and_base_are_healed_apart(dusty):
+    page, view, session = dusty.mend.repair, dusty.view, dusty.session
+    dusty.mend.turn_to("Repair")
+    assert page.sizes["detail_px"].isHidden()
+    made = {}
+    for layer, at in (("base", (600, 600)), ("texture", (400, 700))):
+        page.kinds.button(layer).click()
+        drag(dusty, view.to_widget(*at).toPoint(), view.to_widget(*at).toPoint())
+        settle(dusty)
+        made[layer] = session.recipe.mend.repairs[page.chosen]
+        assert made[layer].KIND == "heal" and made[layer].layer == layer
+        assert not page.sizes["detail_px"].isHidden()
+        assert f"  {layer}, spot" in page.list.currentItem().text()
+    assert (made["base"].dx, made["base"].dy) == (0.0, 0.0) != (made["texture"].dx, made["texture"].dy)
+    plain = session.engine.render(Recipe(), 0, (570, 570, 60, 60), result="camera")
+    shown = []
+    for layer, px in (("base", 3.0), ("base", 12.0), ("texture", 3.0), ("texture", 12.0), ("both", 3.0)):
+        item = replace(made["texture"], path=made["base"].path, layer=layer, detail_px=px)
+        recipe = replace(Recipe(), mend=replace(Mend(), repairs=Rows([("a", item)])))
+        shown.append(session.engine.render(recipe, 0, (570, 570, 60, 60), result="camera").copy())
+    apart = [np.abs(a - b).mean() for n, a in enumerate(shown) for b in (*shown[:n], plain)]
+    assert min(apart) > 1e-6, "each layer and each blur makes another picture"
+    page.choose("")
+    page.kinds.button("heal").click()
+    assert page.sizes["detail_px"].isHidden()
 
 
 def test_an_outline_is_filled_another_way_and_stopped(dusty):

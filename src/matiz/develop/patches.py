@@ -12,8 +12,8 @@ from threading import Lock
 from ..colour.types import Camera
 from ..image.reduce import halved
 from ..mend.fill import Go, filled, looked_at
-from ..mend.heal import Area, Take, cloned, healed
-from ..recipe.mending import Clone, Fill, Heal, Repair
+from ..mend.heal import Area, Take, base_healed, cloned, healed, texture_healed
+from ..recipe.mending import BASE, TEXTURE, Clone, Fill, Heal, Repair
 from ..recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 
@@ -102,11 +102,20 @@ def _make(
         pixels = filled(left, size, area, box, turn=int(item.turn), go=go)
     else:
         assert isinstance(item, Heal)
-        pixels = (cloned if isinstance(item, Clone) else healed)(left, size, area, offset_of(item, size), box)
+        pixels = _healed(left, size, area, item, box)
     levels = [pixels]
     while len(levels) < LEVELS and min(levels[-1].shape[:2]) >= 2:
         levels.append(halved(levels[-1]))
     return Mended(box, tuple(levels), key)
+
+
+def _healed(take: Take, size: Size, area: Area, item: Heal, box: Region) -> Camera:
+    offset = offset_of(item, size)
+    if isinstance(item, Clone):
+        return cloned(take, size, area, offset, box)
+    if item.layer == TEXTURE:
+        return texture_healed(take, size, area, offset, box, item.detail_px)
+    return base_healed(take, area, box, item.detail_px) if item.layer == BASE else healed(take, size, area, offset, box)
 
 
 def _looked_at(item: Repair, box: Region, size: Size) -> Region:

@@ -101,6 +101,32 @@ def healed(take: Take, size: tuple[int, int], area: Area, offset: tuple[int, int
     return mixed(here, np.maximum(made, 0.0) ** 2 * np.sign(made), area.cover(box))
 
 
+def texture_healed(
+    take: Take, size: tuple[int, int], area: Area, offset: tuple[int, int], box: Region, detail_px: float
+) -> Pixels:
+    """The same with the texture of the source alone: what is coarser than a blur of detail_px stays as it is."""
+    here, there = take(box), _moved(take, size, box, offset)
+    target, source = _root(here), _root(there)
+    return mixed(here, (_base(target, detail_px) + source - _base(source, detail_px)) ** 2, area.cover(box))
+
+
+def base_healed(take: Take, area: Area, box: Region, detail_px: float) -> Pixels:
+    """The same with what is coarser than a blur of detail_px spanned from around the area: its own texture stays."""
+    here = take(box)
+    target = _root(here)
+    base, distance = _base(target, detail_px), area.distance(box)
+    inner = area.radius + area.feather
+    band = (distance > inner) & (distance <= inner + area.band)
+    if not band.any():
+        return here
+    made = spanned(base, band) + target - base
+    return mixed(here, np.maximum(made, 0.0) ** 2, area.cover(box))
+
+
+def _base(root: Pixels, detail_px: float) -> Pixels:
+    return np.asarray(cv2.GaussianBlur(root, (0, 0), detail_px), np.float32)
+
+
 def cloned(take: Take, size: tuple[int, int], area: Area, offset: tuple[int, int], box: Region) -> Pixels:
     """The same with an area taken as it is from `offset` px away."""
     return mixed(take(box), _moved(take, size, box, offset), area.cover(box))

@@ -22,6 +22,10 @@ class Repair(Section):
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
 
 
+BOTH, TEXTURE, BASE = LAYERS = ("both", "texture", "base")
+"""What a heal changes: all of it, what is finer than its detail alone, or what is coarser."""
+
+
 @dataclass(frozen=True)
 class Heal(Repair):
     """An area that gets the texture of another place, and keeps the tone of its own."""
@@ -30,6 +34,10 @@ class Heal(Repair):
 
     dx: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far right its source lies, of the long side."))
     dy: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far below its source lies, of the long side."))
+    layer: str = described(
+        Choice(LAYERS, BOTH, "Whether it heals all, the texture over the light and shade, or these under the texture.")
+    )
+    detail_px: float = _number_of_px(3.5, 0.5, 60.0, "The blur in which texture just vanishes, full-frame px.")
 
 
 @dataclass(frozen=True)

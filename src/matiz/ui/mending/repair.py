@@ -1,5 +1,6 @@
 """Whatever does not belong on the picture: healed, cloned or filled by hand."""
 
+from dataclasses import replace
 from functools import partial
 
 import cv2
@@ -10,10 +11,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ...develop.engine import Engine
 from ...develop.patches import area_of
-from ...mend.heal import proposed
+from ...measure.vanishing import vanishing_px
+from ...mend.heal import Area, proposed
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.mending import Clone, Fill, Heal, Repair
+from ...recipe.mending import BASE, BOTH, TEXTURE, Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
 from ..controls import Words, caption, chosen_tape, push
@@ -31,12 +33,22 @@ TABLE = "mend.repairs"
 SIZES = {
     "radius_px": ("Radius", Number("px", 1.0, 2000.0, 24.0, 1.0, 0, "How far a repair reaches, full-frame px.")),
     "feather_px": ("Feather", Number("px", 0.0, 1000.0, 6.0, 0.5, 1, "Over how many px more it ends.")),
+    "detail_px": (
+        "Texture",
+        Number("px", 0.5, 60.0, 3.5, 0.5, 1, "The blur in which texture just vanishes: measured beside a repair."),
+    ),
 }
 FEATHER = 0.25
 """Of the radius, where nobody says."""
 OUTLINE_RADIUS_PX, OUTLINE_FEATHER_PX = 2.0, 4.0
-KINDS: dict[str, type[Repair]] = {"heal": Heal, "clone": Clone, "fill": Fill}
+KINDS: dict[str, tuple[type[Repair], str]] = {
+    "heal": (Heal, BOTH), "texture": (Heal, TEXTURE), "base": (Heal, BASE), "clone": (Clone, BOTH), "fill": (Fill, ""),
+}  # fmt: skip
+"""Ways to repair, by their words: what is made, and the layer that it changes."""
 DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled"}
+AROUND = 4.0
+"""How far round a repair its texture is looked at, in its radius, and AROUND_PX at least."""
+AROUND_PX = 48.0
 MOST_POINTS = 500
 
 
@@ -72,7 +84,8 @@ class RepairPage(Page):
         self.kinds = Words(
             "Repair by",
             [(kind, kind) for kind in KINDS],
-            "Healed in the tone of its place, taken as it is, or rebuilt from the rest of the picture.",
+            "Healed in the tone of its place; the texture over its light and shade alone, or these under its own "
+            "texture; taken as it is; or rebuilt from the rest of the picture.",
         )
         self.kinds.show_value(self.kind)
         self.kinds.chosen.connect(self.take_kind)
@@ -88,10 +101,7 @@ class RepairPage(Page):
         self.take_away.setToolTip("Take the chosen repair away")
         self.take_away.clicked.connect(self.remove_chosen)
         line.addWidget(self.kinds)
-        line.addWidget(self.outline)
         line.addStretch(1)
-        for button in (self.stop, self.another, self.take_away):
-            line.addWidget(button)
         column.addLayout(line)
         self.sizes = {name: self._size_tape(name, label, spec) for name, (label, spec) in SIZES.items()}
         tapes = QHBoxLayout()
@@ -99,6 +109,13 @@ class RepairPage(Page):
         for tape in self.sizes.values():
             tapes.addWidget(tape)
         column.addLayout(tapes)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(4)
+        buttons.addWidget(self.outline)
+        buttons.addStretch(1)
+        for button in (self.stop, self.another, self.take_away):
+            buttons.addWidget(button)
+        column.addLayout(buttons)
         self.note = caption()
         self.note.setWordWrap(True)
         column.addWidget(self.note)
@@ -142,7 +159,9 @@ class RepairPage(Page):
         self.list.show_repairs(repairs, self.chosen)
         item = repairs.get(self.chosen)
         for name, tape in self.sizes.items():
-            tape.set_value(getattr(item, name) if item is not None else self._sizes_to_come[name])
+            tape.set_value(getattr(item, name, self._sizes_to_come[name]))
+        # what is to come measures it
+        self.sizes["detail_px"].setVisible(_is_of_a_layer(item))
         self.take_away.setEnabled(item is not None)
         self.another.setVisible(isinstance(item, Fill) and self.job is None)
         self.stop.setVisible(self.job is not None)
@@ -152,7 +171,8 @@ class RepairPage(Page):
 
     def _told(self) -> str:
         how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
-        return f"{counted(len(self.repairs()), 'repair')}. {how} The dashed ring is the source: drag it."
+        source = "It is spanned from around." if self.kind == "base" else "The dashed ring is the source: drag it."
+        return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
 
     # ---- what the tool asks for
 
@@ -185,7 +205,7 @@ class RepairPage(Page):
     def chosen_source(self, pointer: Pointer) -> tuple[str, Heal] | None:
         """The chosen repair, where a place lies in its source."""
         item = self.repairs().get(self.chosen)
-        if isinstance(item, Heal) and self._holds(item, (item.dx, item.dy), pointer):
+        if isinstance(item, Heal) and item.layer != BASE and self._holds(item, (item.dx, item.dy), pointer):
             return self.chosen, item
         return None
 
@@ -219,13 +239,16 @@ class RepairPage(Page):
         is_outline = self.draws_outline() and len(points) > 2
         radius = OUTLINE_RADIUS_PX if is_outline else self.radius_px()
         feather = OUTLINE_FEATHER_PX if is_outline else self._sizes_to_come["feather_px"]
-        item = KINDS[self.kind](points, "on" if is_outline else "off", radius, feather)
+        made, layer = KINDS[self.kind]
+        item = made(points, "on" if is_outline else "off", radius, feather)
+        if isinstance(item, Heal):
+            item = replaced(item, layer=layer)
         if isinstance(item, Fill):
             self._fill(item, added(self.session.recipe, [(TABLE, item)]), "Filled")
         else:
             others = tuple(self.repairs().values())
             self.session.do_aside(
-                lambda _: _with_source(engine, item, others), "source of a repair",
+                lambda _: _prepared(engine, item, others), "source of a repair",
                 lambda made: self._put(added(self.session.recipe, [(TABLE, made)]), DONE[made.KIND]),
             )  # fmt: skip
 
@@ -288,7 +311,7 @@ class RepairPage(Page):
             here = view.to_polygon(part.tolist())
             is_faint = item.active == "off" or item is self._pending
             _paint_area(painter, item, here, radius, px=1.8 if is_chosen else 1.0, dashed=is_faint)
-            if is_chosen and isinstance(item, Heal):
+            if is_chosen and isinstance(item, Heal) and item.layer != BASE:
                 moved = (np.array(item.path) + (item.dx, item.dy)) * long_side - 0.5
                 there = view.to_polygon(mapping.to_picture(moved).tolist())
                 _paint_area(painter, item, there, radius, px=1.2, dashed=True)
@@ -307,9 +330,27 @@ def _paint_area(
         stroked(painter, partial(painter.drawEllipse, points[end], radius, radius), px=px, dashed=dashed)
 
 
-def _with_source(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repair:
-    """A repair with the source that fits it best."""
+def _is_of_a_layer(item: Repair | None) -> bool:
+    return isinstance(item, Heal) and not isinstance(item, Clone) and item.layer != BOTH
+
+
+def _prepared(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repair:
+    """A repair with the source that fits it best, where it has one, and the blur in which the texture beside it
+    vanishes, where it goes by that."""
     size = engine.frame.size
+    if isinstance(item, Heal) and _is_of_a_layer(item):
+        found = _vanishing_px(engine, area_of(item, size))
+        if found is not None:
+            item = replaced(item, detail_px=round(2.0 * min(max(found, 0.5), 60.0)) / 2.0)
+        if item.layer == BASE:
+            return item
     avoid = [area_of(other, size) for other in others if other.path]
     dx, dy = proposed(partial(engine.sensor.read, 0), size, area_of(item, size), avoid)
     return replaced(item, dx=round(dx / max(size), 6), dy=round(dy / max(size), 6))
+
+
+def _vanishing_px(engine: Engine, area: Area) -> float | None:
+    wide = replace(area, radius=max(AROUND * area.radius, AROUND_PX))
+    box = wide.box(engine.frame.size, 1)
+    light = np.sqrt(np.maximum(engine.sensor.read(0, box)[..., 1], 0.0)).astype(np.float32)
+    return vanishing_px(light, area.distance(box) > area.radius + area.feather)

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from ...recipe.mending import Repair
+from ...recipe.mending import BOTH, Heal, Repair
 from ...wording import number
 from ..rows_list import Row, RowsList
 
@@ -11,7 +11,8 @@ def told(item: Repair) -> str:
     """A repair in a few words."""
     shape = "outline" if item.outline == "on" else "spot" if len(item.path) == 1 else "stroke"
     size = "" if shape == "outline" else f" {number(item.radius_px, 0, 'px')}"
-    return f"{item.KIND}, {shape}{size}"
+    layer = item.layer if isinstance(item, Heal) and item.layer != BOTH else ""
+    return f"{layer or item.KIND}, {shape}{size}"
 
 
 class RepairList(RowsList):
