@@ -33,6 +33,8 @@ def test_more_light_and_more_noise_are_told():
     assert quiet.snr_dB is not None and noisy.snr_dB is not None and quiet.snr_dB > noisy.snr_dB + 10.0
     bright = brief_of(simulate("salt-pans", (600, 400), Settings(iso=100, ev=2.0)))
     assert bright.full_share > quiet.full_share and bright.headroom_EV < quiet.headroom_EV
+    darker = brief_of(simulate("salt-pans", (600, 400), Settings(iso=100, ev=-2.0)))
+    assert quiet.level_EV - darker.level_EV == pytest.approx(1.0, abs=0.03), "a stop less light is seen as one"
 
 
 def test_edges_that_one_place_alone_tells_are_not_told(monkeypatch):
@@ -68,7 +70,7 @@ def test_what_is_written_is_read_and_nothing_else():
     brief = Brief(0.8, 0.01, 0.4, None)
     assert Brief.from_json(brief.to_json()) == brief
     light = LightValue(5005.0, -0.001, 0.4)
-    whole = replace(brief, light=light, as_shot=light, card=light, look="2a" * 24 * 16)
+    whole = replace(brief, light=light, as_shot=light, card=light, look="2a" * 24 * 16, level_EV=-2.5)
     assert Brief.from_json(json.loads(json.dumps(whole.to_json()))) == whole
     with pytest.raises(ValueError, match="reshape"):
         Brief.from_json(replace(whole, look="2a").to_json())

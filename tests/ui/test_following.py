@@ -11,7 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from matiz.proposals.given_stations import LEVELLED, OWN, given_stations
+from matiz.measure.brief import Brief
+from matiz.proposals.given_stations import LEVELLED, MEASURED, OWN, given_stations
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
 from matiz.shoot.sidecar import load_document
@@ -115,6 +116,22 @@ def test_what_cannot_be_levelled_keeps_its_exposure_and_that_is_said(window, sor
     assert load_document(third).recipe.tone.exposure_EV == 0.0
     assert load_document(third).recipe.tone.black_EV == -7.0
     assert "1 exposure left" in window.header.word.whole()
+
+
+def test_exposure_is_levelled_by_what_is_seen_once_that_is_measured(window, sort):
+    session = window.session
+    first, second, third = session.pictures
+    looking = sort.sheet.sheet.looking
+    looking.briefs = {
+        path: Brief(None, 0.0, 0.0, None, level_EV=level) for path, level in ((first, -3.0), (second, -4.5))
+    }
+    session.commit([(EXPOSURE, 1.0), ("tone.black_EV", -7.0)], "x")
+    sort.exposure_given.button(MEASURED).click()
+    sort.give.click()
+    settle(window)
+    assert load_document(second).recipe.tone.exposure_EV == pytest.approx(2.5)
+    assert load_document(third).recipe.tone.exposure_EV == 0.0
+    assert "1 exposure left: they were not measured" in window.header.word.whole()
 
 
 MANY = """

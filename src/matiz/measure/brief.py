@@ -3,6 +3,8 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+
 from ..develop.camera_colour import as_shot_xy
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import ArgumentError
@@ -12,6 +14,7 @@ from .card import grey_card
 from .evidence import gather
 from .light import measured_light
 from .look import lightnesses, look_of
+from .luminances import luminance_EV
 from .picture import Meter
 from .table import LONG_SIDE
 from .values import LightValue, value_of
@@ -41,6 +44,8 @@ class Brief:
     """The light of a grey card that lies in it."""
     look: str = ""
     """See `look.look_of`; empty where it is not known."""
+    level_EV: float | None = None
+    """Of the middle of the picture's scene luminances, stops from white; None where it is not known."""
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -58,7 +63,7 @@ class Brief:
 
         brief = Brief(
             number("edges_px"), float(told["full_share"]), float(told["headroom_EV"]), number("snr_dB"),
-            light("light"), light("as_shot"), light("card"), str(told["look"]),
+            light("light"), light("as_shot"), light("card"), str(told["look"]), number("level_EV"),
         )  # fmt: skip
         if brief.look:
             lightnesses(brief.look)
@@ -79,9 +84,11 @@ def brief_of(frame: Frame) -> Brief:
     light = measured_light(gather(frame.colour, camera), as_shot or LightValue(5003.0, 0.0, 0.0))
     card = grey_card(frame.colour, camera, 2**level)
     look = look_of(engine.render(recipe, level, result="small display"))
+    middle = float(np.median(luminance_EV(engine.render(recipe, level, result="small working"), 0.0)))
     return Brief(
         edges, round(full, 6), round(read["range"].headroom_EV, 2), snr,
         _rounded(light), _rounded(as_shot), _rounded(card.light if card is not None else None), look,
+        round(middle, 2),
     )  # fmt: skip
 
 

@@ -4,6 +4,8 @@ By how much a picture changes from one blur to the next wider one, texture is st
 light and shade take over: it vanishes where that is weakest between them.
 """
 
+from itertools import pairwise
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +27,7 @@ def vanishing_px(values: NDArray[np.float32], counts: NDArray[np.bool_]) -> floa
     blurred = [cv2.GaussianBlur(values, (0, 0), float(spread)) for spread in spreads]
     if not counts.any():
         return None
-    changes = np.array([float((one - two)[counts].std()) for one, two in zip(blurred, blurred[1:], strict=False)])
+    changes = np.array([float((one - two)[counts].std()) for one, two in pairwise(blurred)])
     between = np.sqrt(spreads[:-1] * spreads[1:])
     strongest = 0.0
     for k, change in enumerate(changes[:-1]):

@@ -1,12 +1,12 @@
 """What the open picture gives the others of a set: once, or whenever it is decided anew."""
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..proposals.given_stations import LEVELLED, OWN, SAME, STATIONS, given_stations
+from ..proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS, given_stations
 from ..recipe.model import Recipe
 from ..wording import counted
 from .session import Session
@@ -15,6 +15,9 @@ REST_MS = 300
 """After a decision until those that follow hear of it."""
 AT_ONCE_S = 0.004
 """That the window's thread gives before it turns to a hand."""
+UNKNOWN = {
+    LEVELLED: "their files do not say, or were not looked at yet", MEASURED: "they were not measured yet",
+}  # fmt: skip
 NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
 
 
@@ -28,6 +31,8 @@ class Following(QObject):
         self.session = session
         self.stations: tuple[str, ...] = STATIONS
         self.exposure = SAME
+        self.level_EV: Callable[[Path], float | None] = lambda _: None
+        """Gives how light a picture is, as it was measured; None where it was not yet."""
         self.anchor: Path | None = None
         """Whom others follow."""
         self.followers: tuple[Path, ...] = ()
@@ -50,9 +55,10 @@ class Following(QObject):
         given = sum(self._one(source, session.recipe, path, f"As {source.name}") for path in others)
         take = "takes" if given == 1 else "take"
         told = f"{counted(given, 'picture')} {take} what is decided here."
-        unknown = sum(self._differs_EV(source, path) is None for path in others) if self.exposure == LEVELLED else 0
+        is_levelled = self.exposure in (LEVELLED, MEASURED)
+        unknown = sum(self._differs_EV(source, path) is None for path in others) if is_levelled else 0
         if unknown:
-            told += f" {counted(unknown, 'exposure')} left: their files do not say, or were not looked at yet."
+            told += f" {counted(unknown, 'exposure')} left: {UNKNOWN[self.exposure]}."
         session.said.emit(told if others else NOBODY)
         return given
 
@@ -107,12 +113,16 @@ class Following(QObject):
         if own.start != recipe.start:
             return False  # what a raw file decides says nothing to a rendered picture
         # what cannot be levelled keeps its own: another's would be wrong
-        exposure = OWN if self.exposure == LEVELLED and differs_EV is None else self.exposure
+        is_levelled = self.exposure in (LEVELLED, MEASURED)
+        exposure = OWN if is_levelled and differs_EV is None else self.exposure
         settings = given_stations(recipe, own, self.stations, exposure, differs_EV=differs_EV or 0.0)
         return self.session.record_for(path, settings, label, anew=anew)
 
     def _differs_EV(self, source: Path, path: Path) -> float | None:
-        """How much more light the other frame got, as the files have it; None where they do not say."""
+        """How much more light the other frame got, as the files have it or as it is seen; None where neither says."""
+        if self.exposure == MEASURED:
+            seen, theirs = self.level_EV(source), self.level_EV(path)
+            return None if seen is None or theirs is None else theirs - seen
         heard = self.session.desk.exposures
         own, other = (heard[each].light_EV if each in heard else None for each in (source, path))
         return None if own is None or other is None else other - own

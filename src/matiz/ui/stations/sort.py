@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QStackedW
 
 from ...errors import MatizError
 from ...findings.model import Finding
-from ...proposals.given_stations import LEVELLED, OWN, SAME, STATIONS
+from ...proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS
 from ...shoot.of_shoot import OfShoot
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
@@ -65,7 +65,9 @@ XMPS = (
         "Rank, caption and keywords of the selected from NAME.xmp beside them.", "take_in_xmp", "Sort",
     ),
 )  # fmt: skip
-EXPOSURE_WORDS = [(SAME, "same exposure"), (LEVELLED, "levelled"), (OWN, "their own")]
+EXPOSURE_WORDS = [
+    (SAME, "same exposure"), (LEVELLED, "levelled"), (MEASURED, "as measured"), (OWN, "their own"),
+]  # fmt: skip
 
 
 class SortStation(Station):
@@ -128,6 +130,7 @@ class SortStation(Station):
         self.following.changed.connect(self._show_following)
         self.row.addLayout(self._shared())
         self.of_shoot = ShootFindings(session, self.sheet.sheet.looking)
+        self.following.level_EV = self._level_EV
         self.of_shoot.changed.connect(self._on_found)
         self.sheet.tiles.light_of = self.of_shoot.light_of
         for known in (self.sheet.sheet.looking.came, session.sortingChanged, session.recipeChanged):
@@ -228,7 +231,7 @@ class SortStation(Station):
             stations.addWidget(button)
         stations.addStretch(1)
         column.addLayout(stations)
-        tip = "Exposure that they take: the open picture's, that levelled by what their files say, or none."
+        tip = "Exposure that they take: the open picture's, that levelled by what files say or is seen, or none."
         self.exposure_given = Words("Exposure", EXPOSURE_WORDS, tip)
         self.exposure_given.show_value(self.following.exposure)
         self.exposure_given.chosen.connect(self._on_exposure)
@@ -254,6 +257,10 @@ class SortStation(Station):
         column.addLayout(line)
         column.addStretch(1)
         return column
+
+    def _level_EV(self, path: Path) -> float | None:
+        brief = self.sheet.sheet.looking.briefs.get(path)
+        return None if brief is None else brief.level_EV
 
     def _on_given(self) -> None:
         self.following.stations = tuple(name for name, button in self.stations.items() if button.isChecked())
