@@ -29,6 +29,7 @@ from matiz.develop.points import kept_points
 from matiz.develop.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
+from matiz.recipe import toning
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Place, Ramp
 from matiz.recipe.tree import Rows
@@ -503,6 +504,14 @@ def test_strength_and_exposure_of_a_place_go_with_its_noise(burst):
     assert np.abs(weak - 0.5 * (whole + none)).mean() < 0.02 * np.abs(whole - none).mean()
     lit = of_halves(burst, with_place(plain, denoise_percent=100.0, exposure_EV=1.0), "scene")[0]
     assert np.abs(lit / whole - 2.0).max() < 1e-3
+
+
+def test_contrast_of_a_place_goes_by_what_is_calmed_there(burst):
+    crisp = toning.Contrast(fine_dB=6.0)
+    clean = with_place(set_to((STRENGTH, 100.0), (COLOUR, 100.0)), contrast=crisp)
+    calmed, plain = (with_place(Recipe(), contrast=crisp, denoise_percent=percent) for percent in (100.0, 0.0))
+    of_clean, of_calmed, of_plain = (of_halves(burst, each, "scene")[0] for each in (clean, calmed, plain))
+    assert np.abs(of_calmed - of_clean).mean() < 0.02 * np.abs(of_plain - of_clean).mean()
 
 
 def test_places_without_noise_make_no_estimate():

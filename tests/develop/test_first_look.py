@@ -58,6 +58,6 @@ def test_a_view_is_made_alone_until_its_tiles_are_there(frame):
     assert engine.runs[ESTIMATE] == 5
     assert not look.is_due(engine, Recipe(), 0, REGION), "nothing takes long"
     assert not look.is_due(*what), "looking at it as it comes forgets nothing"
-    assert look.is_due(engine, recipe, 0, (1030, 600, 100, 100)), "the view went on to where no tile is"
+    assert look.is_due(engine, recipe, 0, (1030, 520, 160, 250)), "the view went on to where no tile is"
     assert not look.is_due(engine, recipe, 0, (600, 100, 500, 500)), "tiles are no more work than the view"
     assert look.is_due(Engine(frame), recipe, 0, REGION)

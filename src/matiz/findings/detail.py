@@ -119,7 +119,7 @@ def brought_to(
     settings = [("detail.noise.strength_percent", strength), ("detail.noise.colour_percent", colour)]
     for ident, place in recipe.places.items():
         if isinstance(place, Place) and ident in least and place.strength_percent:
-            there = max(_strength(wanted_dB, least[ident][0]), strength)
+            there = _strength(wanted_dB, least[ident][0])
             more = 100.0 - 100.0 * (100.0 - there) / (100.0 - strength)
             own = min(round(more * 100.0 / place.strength_percent), 100.0) if more >= LEAST_MORE else 0.0
             if own or place.denoise_percent > 0.0:
