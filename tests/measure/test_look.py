@@ -1,5 +1,6 @@
 """Pictures are compared by a few hundred lightnesses."""
 
+import cv2
 import numpy as np
 import pytest
 import skimage.data
@@ -50,6 +51,18 @@ def test_a_picture_moved_a_little_is_like_itself_and_like_no_other(name):
     for other, make in PHOTOGRAPHS.items():
         if other != name:
             assert likeness(own, look(make())) < 0.6
+
+
+def test_light_and_shade_alone_make_no_likeness():
+    """Two pictures, light above and dark below, of other things."""
+    shade = np.linspace(230.0, 40.0, 160)[:, None]
+    one, other = (
+        np.clip(shade + 25.0 * cv2.GaussianBlur(random.normal(size=(160, 240)), (0, 0), 8.0) * 8.0, 0, 255)
+        for random in map(np.random.default_rng, (1, 2))
+    )
+    looks = [look(np.repeat(each[..., None], 3, axis=2)) for each in (one, other)]
+    assert np.corrcoef(*(lightnesses(each).ravel() for each in looks))[0, 1] > 0.9
+    assert likeness(*looks) < 0.6
 
 
 def test_what_is_flat_is_like_nothing():

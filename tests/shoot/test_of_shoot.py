@@ -86,6 +86,9 @@ def test_balances_follow_a_light_that_goes():
     for _, settings in finding.gives:
         Recipe().change_all(list(settings), label="x")
     assert "sort.drift" not in told(row_of([180, 212, 185, 209, 183, 211, 214])), "up and down is no way"
+    scattered = row_of([152, 219, 221, 215, 209, 203, 248, 265])
+    [own] = in_one_light(scattered)
+    assert np.ptp(own.trend_mired()) > 40.0 and "sort.drift" not in told(scattered), "its ends alone are no way"
     assert "sort.drift" not in told(row_of([180, 181, 183, 184, 186, 187, 189])), "too little"
     assert "sort.drift" not in told(row_of(mireds[:4])), "too few"
 
