@@ -160,3 +160,18 @@ def test_what_was_taken_twice_is_named_and_the_sharper_kept():
     assert "sort.twice" not in told(row, in_set), "a set says what they are"
     unsure = [replace(row[0], brief=replace(row[0].brief, edges_px=None)), row[1]]
     assert told(unsure)["sort.twice"].sorts == () and not told(unsure)["sort.twice"].has_fix
+
+
+def test_a_streak_that_the_others_of_a_night_have_not_is_pointed_out():
+    def night(*shares):
+        return [taken(n, 60.0 * n, brief=replace(PLAIN, streak=share), time_s=8.0) for n, share in enumerate(shares)]
+
+    finding = told(night(0.0, 0.4, 0.0, 0.0))["sort.streak"]
+    assert "P_0001" in finding.claim and "3 others" in finding.claim and finding.evidence == {"length_%": 40}
+    assert finding.sorts == ((Path("P_0001.dng"), "hold"),)
+    assert "sort.streak" not in told(night(0.0, 0.4, 0.0)), "too few say what the night is like"
+    assert "sort.streak" not in told(night(0.3, 0.4, 0.0, 0.3, 0.0)), "a wire, or a beam"
+    assert "sort.streak" not in told(night(None, 0.4, None, None, None)), "no night"
+    held = night(0.0, 0.4, 0.0, 0.0)
+    held[1] = replace(held[1], sorted_as="keep")
+    assert "sort.streak" not in told(held)

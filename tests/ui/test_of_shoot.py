@@ -107,7 +107,10 @@ def test_the_balance_of_a_picture_is_dragged_in_the_plot(window, drift):
     QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=start)
     assert sort.sheet.current_path() == drift[2], "it is chosen"
     QTest.mouseMove(plot, end)
+    light = sort.of_shoot.light_of(drift[2])
+    plot.show_light(replace(light, measured_mired=light.measured_mired + 90.0), 2)
     assert plot.mired_of(2) == pytest.approx(200.0, abs=1.5) and plot.axes() == axes, "the plot holds still"
+    plot.show_light(light, 2)
     QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=end)
     settle(window)
     own = window.session.document_of(drift[2]).recipe.light

@@ -9,13 +9,15 @@ from ..develop.camera_colour import as_shot_xy
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import ArgumentError
 from ..raw.frame import Frame
-from ..recipe.model import plain_recipe
+from ..recipe.model import Recipe, plain_recipe
 from .card import grey_card
 from .evidence import gather
 from .light import measured_light
 from .look import lightnesses, look_of
 from .luminances import luminance_EV
 from .picture import Meter
+from .streak import LONG_SIDE as STREAK_PX
+from .streak import NIGHT_S, streak_share
 from .table import LONG_SIDE
 from .values import LightValue, value_of
 
@@ -46,6 +48,8 @@ class Brief:
     """See `look.look_of`; empty where it is not known."""
     level_EV: float | None = None
     """Of the middle of the picture's scene luminances, stops from white; None where it is not known."""
+    streak: float | None = None
+    """Length of the longest straight streak in a night, of the long side; None where it is no night."""
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -64,6 +68,7 @@ class Brief:
         brief = Brief(
             number("edges_px"), float(told["full_share"]), float(told["headroom_EV"]), number("snr_dB"),
             light("light"), light("as_shot"), light("card"), str(told["look"]), number("level_EV"),
+            number("streak"),
         )  # fmt: skip
         if brief.look:
             lightnesses(brief.look)
@@ -88,8 +93,15 @@ def brief_of(frame: Frame) -> Brief:
     return Brief(
         edges, round(full, 6), round(read["range"].headroom_EV, 2), snr,
         _rounded(light), _rounded(as_shot), _rounded(card.light if card is not None else None), look,
-        round(middle, 2),
+        round(middle, 2), _streak(engine, recipe),
     )  # fmt: skip
+
+
+def _streak(engine: Engine, recipe: Recipe) -> float | None:
+    if (engine.frame.exposure.time_s or 0.0) < NIGHT_S:
+        return None
+    camera = engine.render(recipe, engine.level_for(recipe, STREAK_PX), result="small camera")
+    return streak_share(np.ascontiguousarray(camera[..., 1]), engine.frame.exposure.time_s)
 
 
 def _as_shot(frame: Frame) -> LightValue | None:

@@ -12,7 +12,7 @@ from ..findings.model import Finding
 from ..measure.look import likeness
 from ..measure.values import LightValue
 from ..recipe.change import Settings
-from ..wording import counted, number
+from ..wording import counted, number, percent
 from .one_light import Known, OneLight, middle
 from .sets import Proposed, time_of
 
@@ -30,6 +30,8 @@ LEAST_DRIFT = 5
 WANDER_MIRED, STEADIER = 20.0, 0.6
 """By how much balances differ in one light, and how much less the light itself does."""
 SURE_CARD = 0.7
+LEAST_NIGHT, MOST_MARKED = 4, 1.0 / 3.0
+"""Frames of a night that say what it is like, and the share of them that may have a streak."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,7 @@ def found(
         out += _card(light, known)
         out += _drifting(light, known)
         out += _wandering(light, known)
+        out += _streaks(light, known)
     return sorted(out, key=lambda finding: -finding.certainty)
 
 
@@ -238,6 +241,31 @@ def _wandering(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot
         pictures=light.pictures,
         gives=_balanced(light, known, np.full(len(balance), middle(balance))),
     )
+
+
+def _streaks(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+    """Frames of a night through which something flew, unlike most of the others."""
+    told = [(each.brief.streak, path) for path in light.pictures
+            if (each := known[path]).brief is not None and each.brief.streak is not None]  # fmt: skip
+    marked = [(share, path) for share, path in told if share]
+    if len(told) < LEAST_NIGHT or not marked or len(marked) > MOST_MARKED * len(told):
+        return
+    for share, path in marked:
+        if known[path].sorted_as:
+            continue
+        yield OfShoot(
+            id="sort.streak",
+            station="sort",
+            claim=f"A straight streak goes over {percent(share, 0)} of {path.stem}; "
+            f"{len(told) - len(marked)} others of that night have none",
+            evidence={"length_%": round(100.0 * share)},
+            fix_label="Hold it",
+            then="A mean of the series leaves out by itself what is in one frame alone.",
+            subject=path.name,
+            certainty=0.7,
+            pictures=(path,),
+            sorts=((path, "hold"),),
+        )
 
 
 def _balanced(light: OneLight, known: Mapping[Path, Known], wanted_mired: Array) -> tuple[tuple[Path, Settings], ...]:
