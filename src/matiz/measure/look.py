@@ -1,5 +1,7 @@
 """The look of a picture: a few hundred lightnesses, kept with its readings, by which two pictures are compared."""
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +15,8 @@ LOOK_PX = (24, 16)
 FINER, REACH, COARSE = 2, 4, 4.0
 """How many times finer looks are laid on each other, how many px of that they may be off, and the spread of what is
 taken for light and shade, not for things."""
+KEPT = 4096
+"""Comparisons that are remembered: those of a shoot are asked for over and over while it is looked at."""
 LEAST_SPREAD = 1.0
 """L*: what is flatter has no look."""
 
@@ -29,6 +33,7 @@ def lightnesses(look: str) -> Array:
     return values.reshape(LOOK_PX[::-1])
 
 
+@lru_cache(maxsize=KEPT)
 def likeness(one: str, other: str) -> float:
     """How alike two looks are, -1..1: the correlation of their things, laid on each other as well as may be; -1 where
     either has none."""

@@ -1,5 +1,6 @@
 """What is found of the whole shoot, and the lights in it: worked out aside, a moment after more is known."""
 
+import time
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -14,7 +15,8 @@ from .jobs import Job
 from .looking import Looking
 from .session import Session
 
-WAIT_MS = 600
+WAIT_MS, REST = 600, 10.0
+"""Before it is worked out anew, and how many times what it took last."""
 
 
 class ShootFindings(QObject):
@@ -79,15 +81,16 @@ class ShootFindings(QObject):
         exposures, sets = dict(desk.exposures), desk.sets
         merged = {name for each in desk.merged.values() for name in each.names}
 
-        def work(_: Job) -> tuple[list[OneLight], list[OfShoot]]:
-            known = []
+        def work(_: Job) -> tuple[list[OneLight], list[OfShoot], float]:
+            began, known = time.perf_counter(), []
             for path, exposure in exposures.items():
                 document, brief = desk.document(path), briefs.get(path)
                 if document is not None and path not in desk.merged:
                     light = balance_of(document.recipe.light, brief)
                     known.append(Known(path, exposure, brief, light, document.sorted_as))
             lights = in_one_light(known)
-            return lights, found(known, sets, lights, [each.path for each in known if each.path.name in merged])
+            told = found(known, sets, lights, [each.path for each in known if each.path.name in merged])
+            return lights, told, time.perf_counter() - began
 
         shoot = desk.shoot
         self._job = Job(work, "the shoot")
@@ -96,7 +99,8 @@ class ShootFindings(QObject):
         self._job.finished.connect(self._on_finished)
         self._job.start()
 
-    def _put(self, shoot: int, lights: list[OneLight], findings: list[OfShoot]) -> None:
+    def _put(self, shoot: int, lights: list[OneLight], findings: list[OfShoot], took_s: float) -> None:
+        self._later.setInterval(max(WAIT_MS, round(1000.0 * REST * took_s)))
         if shoot == self.session.desk.shoot and not self._has_ended:
             self.lights, self._all = lights, findings
             self.changed.emit()
