@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import math
 import os
 import sys
 from collections.abc import Callable
@@ -311,6 +312,29 @@ def _clean(chosen: argparse.Namespace) -> int:
     return 0
 
 
+def _shoot(chosen: argparse.Namespace) -> int:
+    from .shoot.looked_through import looked_through
+    from .wording import counted, kelvin
+
+    lights, found = looked_through(Path(chosen.folder), lambda text: print(text, file=sys.stderr))
+    if chosen.json:
+        of_lights: list[dict[str, Any]] = []
+        for light in lights:
+            own_K = round(1e6 / light.mired) if math.isfinite(light.mired) else None
+            of_lights.append({"pictures": [path.name for path in light.pictures], "light_K": own_K})
+        of_shoot = [each.to_json() | {"pictures": [path.name for path in each.pictures]} for each in found]
+        print(json.dumps({"lights": of_lights, "found": of_shoot}))
+        return 0
+    for light in lights:
+        of = f", {kelvin(1e6 / light.mired)}" if math.isfinite(light.mired) else ""
+        print(f"{counted(len(light.pictures), 'picture')} in one light{of}: {light.pictures[0].name} and on")
+    for each in found:
+        print(each.claim)
+        if each.fix_label:
+            print(f"    {each.fix_label}")
+    return 0
+
+
 def _log(chosen: argparse.Namespace) -> int:
     from .shoot.record import as_csv, as_markdown, entries, told
 
@@ -613,6 +637,11 @@ def _add_give_light(command: argparse.ArgumentParser) -> None:
     )
 
 
+def _add_shoot(command: argparse.ArgumentParser) -> None:
+    command.add_argument("folder", metavar="FOLDER")
+    command.add_argument("--json", action="store_true")
+
+
 def _add_clean(command: argparse.ArgumentParser) -> None:
     command.add_argument("folder", metavar="FOLDER")
     command.add_argument("--dry", action="store_true", help="say what would be healed, change nothing")
@@ -681,6 +710,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "merge": (_merge, _add_merge, "Make one frame of a bracket, of frames focused differently, or of a series."),
     "give-light": (_give_light, _add_give_light, "Balance pictures for the light of another one."),
     "clean": (_clean, _add_clean, "Heal dust that several pictures of a folder have at the same place."),
+    "shoot": (_shoot, _add_shoot, "Tell the lights of a folder, and what is found of it as a whole."),
     "log": (_log, _add_log, "Tell what was done in a shoot, how long it took, and when it is done."),
     "sheet": (_sheet, _add_sheet, "Write a contact sheet as PDF."),
     "mask": (_mask, _add_mask, "Write a mask as a grey picture of 16 bits."),

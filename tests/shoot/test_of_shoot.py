@@ -1,5 +1,7 @@
 """What is said of a whole shoot, and the lights that it was taken in."""
 
+import json
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -7,13 +9,15 @@ import numpy as np
 import pytest
 import skimage.data
 
+from matiz.cli import main
 from matiz.measure.brief import Brief
 from matiz.measure.look import look_of
 from matiz.measure.values import LightValue
 from matiz.raw.frame import Exposure
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import Light, Recipe
+from matiz.shoot.looked_through import looked_through
 from matiz.shoot.of_shoot import found
-from matiz.shoot.one_light import Known, in_one_light
+from matiz.shoot.one_light import Known, balance_of, in_one_light
 from matiz.shoot.sets import Proposed, proposed_sets
 from matiz.simcam.shoot import DEMO_SHOTS
 
@@ -175,3 +179,28 @@ def test_a_streak_that_the_others_of_a_night_have_not_is_pointed_out():
     held = night(0.0, 0.4, 0.0, 0.0)
     held[1] = replace(held[1], sorted_as="keep")
     assert "sort.streak" not in told(held)
+
+
+def test_what_a_picture_is_balanced_for():
+    brief = Brief(0.8, 0.0, 0.0, 30.0, as_shot=LightValue(5200.0, 0.001))
+    assert balance_of(Light(), brief) == brief.as_shot and balance_of(Light(), None) is None
+    assert balance_of(Light("manual", 4000.0, 0.002), None) == LightValue(4000.0, 0.002)
+    named = balance_of(Light("A"), None)
+    assert named is not None and named.cct_K == pytest.approx(2856.0, abs=3.0)
+
+
+def test_a_folder_is_looked_through_and_what_is_measured_kept(small_shoot, tmp_path, capsys):
+    folder = tmp_path / "shoot"
+    shutil.copytree(small_shoot, folder)
+    (folder / "damaged.dng").write_bytes(b"nothing")
+    said: list[str] = []
+    lights, _ = looked_through(folder, said.append)
+    assert [len(light.pictures) for light in lights] == [1, 1, 1] and np.isfinite(lights[0].mired)
+    assert len(said) == 1 and "damaged.dng" in said[0]
+    assert (folder / ".matiz" / "readings.sqlite").exists()
+    assert main(["shoot", str(folder), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert [each["pictures"] for each in told["lights"]] == [[f"CORVA_{n}.dng"] for n in ("0011", "0031", "0052")]
+    assert told["lights"][0]["light_K"] == pytest.approx(1e6 / lights[0].mired, abs=1.0) and told["found"] == []
+    assert main(["shoot", str(folder)]) == 0
+    assert "1 picture in one light" in capsys.readouterr().out

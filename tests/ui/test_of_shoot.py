@@ -12,7 +12,6 @@ from matiz.measure.brief import Brief
 from matiz.measure.values import LightValue
 from matiz.raw.frame import Exposure
 from matiz.recipe.document import Document
-from matiz.recipe.model import Light
 from matiz.shoot.choosing import Seen
 from matiz.shoot.one_light import Known, in_one_light
 from matiz.shoot.sets import Proposed
@@ -21,7 +20,6 @@ from matiz.ui.contact_sheet import ORDERS, place_of
 from matiz.ui.findings_panel import Card
 from matiz.ui.instruments.light_plot import LightAxes, LightPlot
 from matiz.ui.looking import Looking
-from matiz.ui.of_shoot import balance_of
 from matiz.ui.render import pixels_of
 from matiz.ui.shots import settle
 
@@ -159,14 +157,6 @@ def test_pictures_are_put_into_every_order():
     expected = {"time": "dcab", "iso": "acdb", "lens": "adcb", "rank": "cbad", "sharp": "cabd", "full": "adcb",
                 "noise": "acbd"}  # fmt: skip
     assert {order: put(order) for order in ORDERS if order != "name"} == expected
-
-
-def test_what_a_picture_is_balanced_for():
-    brief = Brief(0.8, 0.0, 0.0, 30.0, as_shot=LightValue(5200.0, 0.001))
-    assert balance_of(Light(), brief) == brief.as_shot and balance_of(Light(), None) is None
-    assert balance_of(Light("manual", 4000.0, 0.002), None) == LightValue(4000.0, 0.002)
-    named = balance_of(Light("A"), None)
-    assert named is not None and named.cct_K == pytest.approx(2856.0, abs=3.0)
 
 
 def test_all_of_one_light_are_selected_and_a_set_is_kept(window, drift):

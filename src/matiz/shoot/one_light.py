@@ -10,11 +10,13 @@ from pathlib import Path
 
 import numpy as np
 
+from ..colour.illuminants import illuminant_xy
 from ..colour.temperature import mired
 from ..colour.types import Array
 from ..measure.brief import Brief
-from ..measure.values import LightValue
+from ..measure.values import LightValue, value_of
 from ..raw.frame import Exposure
+from ..recipe.model import Light
 from .sets import MOST_GAP_S, time_of
 
 STEP_MIRED, STEP_EV = 60.0, 3.0
@@ -137,3 +139,12 @@ def _measured(each: Known) -> float:
 def _level(each: Known) -> float:
     told = each.exposure.light_EV
     return float("nan") if told is None else float(told)
+
+
+def balance_of(light: Light, brief: Brief | None) -> LightValue | None:
+    """What a picture is balanced for; None where only its file knows, which was not looked at yet."""
+    if light.source == "as_shot":
+        return None if brief is None else brief.as_shot
+    if light.source == "manual":
+        return LightValue(light.cct_K, light.duv)
+    return value_of(illuminant_xy(light.source))

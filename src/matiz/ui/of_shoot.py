@@ -5,12 +5,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..colour.illuminants import illuminant_xy
-from ..measure.brief import Brief
-from ..measure.values import LightValue, value_of
-from ..recipe.model import Light
 from ..shoot.of_shoot import OfShoot, found
-from ..shoot.one_light import Known, OneLight, in_one_light
+from ..shoot.one_light import Known, OneLight, balance_of, in_one_light
 from .jobs import Job
 from .looking import Looking
 from .session import Session
@@ -107,12 +103,3 @@ class ShootFindings(QObject):
 
     def _on_finished(self) -> None:
         self._job = None
-
-
-def balance_of(light: Light, brief: Brief | None) -> LightValue | None:
-    """What a picture is balanced for; None where only its file knows, which was not looked at yet."""
-    if light.source == "as_shot":
-        return None if brief is None else brief.as_shot
-    if light.source == "manual":
-        return LightValue(light.cct_K, light.duv)
-    return value_of(illuminant_xy(light.source))
