@@ -255,7 +255,7 @@ def _without_noise(planes: Planes, spread: Planes, passes: int) -> Planes:
     made = dct_kept(apart, spread, LEAST)
     for n in range(1, passes):
         made = dct_weighed(_inner(apart, n), made, np.float32(DOUBT) * spread)
-    return np.ascontiguousarray(np.moveaxis(made, 0, 2))
+    return np.asarray(cv2.merge(list(made)), np.float32)
 
 
 def _inner(planes: Planes, passes: int) -> Planes:

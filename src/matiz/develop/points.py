@@ -33,16 +33,18 @@ def kept_points(lightness: NDArray[np.float32], spread: Planes) -> NDArray[np.fl
     broad = float(np.sqrt((spread[:COARSE, :COARSE].astype(np.float64) ** 2).mean()))
     half = cv2.resize(lightness, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
     calm = cv2.medianBlur(half, CALM_PX)
-    mean, square = (cv2.blur(each, (GROUND_PX // 2, GROUND_PX // 2)) for each in (calm, calm * calm))
+    mean, square = (cv2.blur(each, (GROUND_PX // 2, GROUND_PX // 2)) for each in (calm, cv2.multiply(calm, calm)))
+    rough = cv2.subtract(square, cv2.multiply(mean, mean))
     size = lightness.shape[1], lightness.shape[0]
-    mean, rough = (cv2.resize(each, size, interpolation=cv2.INTER_LINEAR) for each in (mean, square - mean * mean))
-    even = rough < (EVEN * broad) ** 2
+    mean, rough = (cv2.resize(each, size, interpolation=cv2.INTER_LINEAR) for each in (mean, rough))
+    even = cv2.compare(rough, (EVEN * broad) ** 2, cv2.CMP_LT)
     out = np.zeros_like(lightness)
-    if not even.any():
+    if not cv2.hasNonZero(even):
         return out
     found = cv2.GaussianBlur(lightness, (0, 0), SPREAD_PX)
-    peak = found == cv2.dilate(found, np.ones((3, 3), np.uint8))
-    rows, columns = np.nonzero(peak & even & (found - mean > OVER_NOISE * _passed(spread)))
+    peak = cv2.compare(found, cv2.dilate(found, np.ones((3, 3), np.uint8)), cv2.CMP_EQ)
+    clear = cv2.compare(cv2.subtract(found, mean), OVER_NOISE * _passed(spread), cv2.CMP_GT)
+    rows, columns = np.nonzero(cv2.bitwise_and(cv2.bitwise_and(peak, clear), even))
     if not len(rows):
         return out
     away = np.ones(lightness.shape, np.uint8)
