@@ -90,6 +90,18 @@ def test_it_is_said_no_more_where_that_is_wished(window, drift):
     assert len(sort.findings()) == 1
     window.findings.silenced.emit(finding, True)
     assert sort.findings() == []
+    sort.of_shoot._all = [replace(finding, subject="another")]
+    assert sort.findings() == [], "of whatever pictures"
+
+
+def test_return_opens_a_picture_and_gives_nothing_to_many(window, drift):
+    sort = window.sort
+    sort.sheet.choose(drift[4])
+    sort.decision.setFocus()
+    window.do_first_finding()
+    settle(window)
+    assert window.session.path == drift[4] and len(sort.findings()) == 1
+    assert not any(window.session.document_of(path).version.history.position for path in drift)
 
 
 def test_the_balance_of_a_picture_is_dragged_in_the_plot(window, drift):

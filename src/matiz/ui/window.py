@@ -227,10 +227,8 @@ class Window(QMainWindow):
         self.session.move_up()
 
     def do_first_finding(self) -> None:
-        for finding in self.station_findings():
-            if finding.has_fix:
-                self.do_finding(finding)
-                return
+        self._highlight.outlines = ()
+        self.station.do_first()
 
     def do_finding(self, finding: Finding) -> None:
         self._highlight.outlines = ()

@@ -77,6 +77,13 @@ class Station(QObject):
         """Do what one of them proposes."""
         self.session.do_finding(finding)
 
+    def do_first(self) -> None:
+        """Do what the first of them proposes."""
+        for finding in self.findings():
+            if finding.has_fix:
+                self.do_finding(finding)
+                return
+
     def show_finding(self, finding: Finding) -> bool:
         """Show what one is about; False where that is a place in the picture."""
         return False

@@ -1,5 +1,6 @@
 """Sort: which pictures stay. The contact sheet takes the place of the picture."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
@@ -319,6 +320,12 @@ class SortStation(Station):
             self.merging.merge(list(finding.merges), "")
         self.of_shoot.soon()
 
+    def do_first(self) -> None:
+        """Here Return opens a picture: what goes to many at once is done by a click."""
+        path = self.sheet.current_path()
+        if path is not None:
+            self.sheet.opened.emit(path)
+
     def show_finding(self, finding: Finding) -> bool:
         assert isinstance(finding, OfShoot)
         self.sheet.choose_all(finding.pictures)
@@ -327,8 +334,11 @@ class SortStation(Station):
         return True
 
     def silence(self, finding: Finding, *, for_good: bool) -> None:
-        if for_good or not isinstance(finding, OfShoot):
-            super().silence(finding, for_good=for_good)
+        assert isinstance(finding, OfShoot)
+        if for_good:
+            # of its kind, whatever pictures it is about
+            super().silence(replace(finding, subject=""), for_good=True)
+            self.of_shoot.changed.emit()
         else:
             self.of_shoot.silence(finding)
 
