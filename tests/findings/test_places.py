@@ -49,6 +49,15 @@ def test_each_is_said_once_and_its_fix_removes_it(ident, place, told):
     assert not found(engine, off, ident) and not found(engine, Recipe(), ident)
 
 
+def test_what_changes_noise_or_edges_alone_is_not_idle_unless_it_holds_nothing():
+    engine = picture_of(ramp(8.0, 88.0))
+    nothing = parts(Zones(low=0.0, high=0.5, soft=0.1))
+    for change in ({"sharpen_percent": -80.0}, {"denoise_percent": 60.0}):
+        assert not found(engine, recipe_with(Place("Fine", **change)), "places.idle")
+        (finding,) = found(engine, recipe_with(Place("Fine", mask=nothing, **change)), "places.idle")
+        assert "mask is empty" in finding.claim
+
+
 def test_a_hard_edge_on_an_edge_of_the_picture_is_none():
     lightness = np.full((400, 600), 30.0)
     lightness[60:300, 180:420] = 70.0

@@ -37,7 +37,9 @@ def _each(reading: PictureReading, recipe: Recipe) -> Iterator[tuple[str, str, P
 def idle_place(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """A place that changes nothing any more."""
     for path, name, place, own in _each(reading, recipe):
-        if own.most_dE < LEAST_dE and place.strength_percent:
+        # what it does to noise and edges is not seen at the size that is read
+        is_of_detail = place.sharpen_percent or place.denoise_percent
+        if own.most_dE < LEAST_dE and place.strength_percent and not (is_of_detail and own.coverage):
             why = "its mask is empty" if own.coverage == 0.0 else "what it changes is too little"
             yield Finding(
                 id="places.idle",
