@@ -124,7 +124,7 @@ def test_the_balance_of_a_picture_is_dragged_in_the_plot(window, drift):
     QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=end)
     settle(window)
     own = window.session.document_of(drift[2]).recipe.light
-    assert 1e6 / own.cct_K == pytest.approx(200.0, abs=1.5)
+    assert 1e6 / own.cct_K == pytest.approx(200.0, abs=1.5) and own.duv == 0.003, "as green as the camera had it"
     assert plot.mired_of(2) == pytest.approx(1e6 / own.cct_K, abs=0.1)
     plot.setFocus()
     QTest.keyClick(plot, Qt.Key.Key_Up)

@@ -122,7 +122,7 @@ def brought_to(
             there = _strength(wanted_dB, least[ident][0])
             more = 100.0 - 100.0 * (100.0 - there) / (100.0 - strength)
             own = min(round(more * 100.0 / place.strength_percent), 100.0) if more >= LEAST_MORE else 0.0
-            if own or place.denoise_percent > 0.0:
+            if own:
                 settings.append((f"places.{ident}.denoise_percent", float(own)))
     return tuple(settings)
 

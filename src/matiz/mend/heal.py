@@ -107,7 +107,8 @@ def texture_healed(
     """The same with the texture of the source alone: what is coarser than a blur of detail_px stays as it is."""
     here, there = take(box), _moved(take, size, box, offset)
     target, source = _root(here), _root(there)
-    return mixed(here, (_base(target, detail_px) + source - _base(source, detail_px)) ** 2, area.cover(box))
+    made = _base(target, detail_px) + source - _base(source, detail_px)
+    return mixed(here, np.maximum(made, 0.0) ** 2, area.cover(box))
 
 
 def base_healed(take: Take, area: Area, box: Region, detail_px: float) -> Pixels:

@@ -29,7 +29,12 @@ LEAST_DRIFT = 5
 """Pictures that tell it."""
 WANDER_MIRED, STEADIER = 20.0, 0.6
 """By how much balances differ in one light, and how much less the light itself does."""
-SURE_CARD = 0.7
+SURE_CARD, NEAR_CARD_MIRED = 0.7, 120.0
+"""And how far its light may lie from what is measured of the pictures round it: a plain wall is no card."""
+SCATTERS = 2.5
+"""How many times the scatter about it a drift must go: what is measured of a light hangs on what is in the picture."""
+DRIFT_SURE = 0.5
+"""Certainty of a drift that keeps to one way throughout, for the same reason."""
 LEAST_NIGHT, MOST_MARKED = 4, 1.0 / 3.0
 """Frames of a night that say what it is like, and the share of them that may have a streak."""
 
@@ -179,6 +184,8 @@ def _card(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
     card = _card_of(known[path])
     assert card is not None
     wanted = _manual(card)
+    if abs(card.mired - light.mired) > NEAR_CARD_MIRED:
+        return
     balanced = [known[each].balance for each in light.pictures]
     if all(own is not None and _is_near(own, card) for own in balanced):
         return
@@ -201,7 +208,9 @@ def _drifting(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]
     told = np.isfinite(light.measured_mired)
     if trend is None or told.sum() < LEAST_DRIFT or abs(trend[-1] - trend[0]) < DRIFT_MIRED:
         return
-    if abs(_kendall(light.measured_mired[told])) < ORDERED:
+    scatter = float(np.std(light.measured_mired[told] - trend[told]))
+    ordered = abs(_kendall(light.measured_mired[told]))
+    if ordered < ORDERED or abs(trend[-1] - trend[0]) < SCATTERS * scatter:
         return
     balance = light.balance_mired
     cast = balance - trend
@@ -211,12 +220,12 @@ def _drifting(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]
     yield OfShoot(
         id="sort.drift",
         station="sort",
-        claim=f"The light goes from {_kelvin(trend[0])} to {_kelvin(trend[-1])} through "
+        claim=f"What is measured of the light goes from {_kelvin(trend[0])} to {_kelvin(trend[-1])} through "
         f"{counted(len(light.pictures), 'picture')}, and the balance does not follow",
         evidence={"drift_mired": round(float(trend[-1] - trend[0]))},
         fix_label="Let the balance of each follow it",
         subject=light.pictures[0].name,
-        certainty=min(abs(_kendall(light.measured_mired[told])), 0.9),
+        certainty=round(DRIFT_SURE * ordered, 2),
         pictures=light.pictures,
         gives=_balanced(light, known, wanted),
     )

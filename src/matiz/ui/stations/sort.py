@@ -9,6 +9,7 @@ from ...errors import MatizError
 from ...findings.model import Finding
 from ...proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS
 from ...shoot.of_shoot import OfShoot
+from ...shoot.one_light import balance_of
 from ...wording import counted, number, percent, time_text
 from ..actions import ActionSpec
 from ..contact_sheet import ORDERS, SIZES, ContactSheet
@@ -135,8 +136,8 @@ class SortStation(Station):
         self.of_shoot.changed.connect(self._on_found)
         self.sheet.tiles.light_of = self.of_shoot.light_of
         for known in (self.sheet.sheet.looking.came, session.sortingChanged, session.recipeChanged):
-            known.connect(lambda _: self.of_shoot.soon())
-        self.sheet.sheet.regrouped.connect(self.of_shoot.soon)
+            known.connect(lambda _: self._look_over())
+        self.sheet.sheet.regrouped.connect(self._look_over)
         self.sheet.selectionModel().currentChanged.connect(lambda *_: self._show())
         self.sheet.model().modelReset.connect(self._show)
         session.sortingChanged.connect(lambda _: self._show())
@@ -210,7 +211,11 @@ class SortStation(Station):
             return
         # above the first zero of mired there is no light
         cct_K = min(max(1e6 / max(wanted_mired, 1.0), 1500.0), 25_000.0)
-        settings = [("light.cct_K", round(cct_K))]
+        own = balance_of(
+            self.session.document_of(light.pictures[n]).recipe.light,
+            self.sheet.sheet.looking.briefs.get(light.pictures[n]),
+        )
+        settings = [("light.cct_K", round(cct_K)), ("light.duv", own.duv if own is not None else 0.0)]
         self.session.record_for(light.pictures[n], settings, "Balance by time", anew=True)
         self.of_shoot.soon()
 
@@ -308,7 +313,16 @@ class SortStation(Station):
 
     @property
     def is_measured(self) -> bool:
-        return True
+        return self.sheet.sheet.looking.is_done
+
+    def enter(self) -> None:
+        super().enter()
+        self._look_over()
+
+    def _look_over(self) -> None:
+        """The shoot as a whole, while it is looked at: what is decided elsewhere waits until then."""
+        if self.is_shown:
+            self.of_shoot.soon()
 
     def do_finding(self, finding: Finding) -> None:
         assert isinstance(finding, OfShoot)
