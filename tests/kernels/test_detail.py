@@ -6,7 +6,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from scipy.fft import dctn, idctn
 
 from matiz.errors import ArgumentError
-from matiz.kernels.denoise import LEAST_PX, MARGIN_PX, SIDE, dct_kept, dct_weighed
+from matiz.kernels.denoise import LEAST_PX, MARGIN_PX, SIDE, dct_kept, dct_kept_sparsely, dct_weighed
 from matiz.kernels.sharpen import BINS, sharpened
 
 SPREAD = np.random.default_rng(7).uniform(0.5, 2.0, (3, SIDE, SIDE)).astype(np.float32)
@@ -28,7 +28,7 @@ def blocks_of(planes):
     return dctn(sliding_window_view(planes.astype(float), (SIDE, SIDE), axis=(1, 2)), axes=(3, 4), norm="ortho")
 
 
-def by_scipy(planes, spread, least=0.0, guide=None):
+def by_scipy(planes, spread, least=0.0, guide=None, *, is_sparse=False):
     """Blocks transformed, shrunk, turned back and averaged; the inner px."""
     deviation = spread.astype(float)[:, None, None]
     own = blocks_of(planes)
@@ -52,6 +52,8 @@ def by_scipy(planes, spread, least=0.0, guide=None):
     total, weights = np.zeros(planes.shape), np.zeros(planes.shape)
     rows, columns = weight.shape[1:]
     counts = (np.arange(rows)[:, None] + np.arange(columns)) % 2 == 0
+    if is_sparse:
+        counts[1::2] = False
     for i in range(SIDE):
         for j in range(SIDE):
             total[:, i : i + rows, j : j + columns] += back[..., i, j] * counts
@@ -65,6 +67,11 @@ def test_the_first_pass_keeps_what_exceeds_the_noise():
     assert made.shape == (3, 100 - 2 * MARGIN_PX, 136 - 2 * MARGIN_PX)
     assert np.abs(made - by_scipy(PLANES, SPREAD, 2.5)).max() < 2e-3
     assert np.abs(dct_kept(PLANES, SPREAD, 0.0) - PLANES[:, 8:-8, 8:-8]).max() < 1e-3, "all is kept"
+
+
+def test_the_first_pass_by_half_the_blocks_takes_as_many_planes_as_there_are():
+    made = dct_kept_sparsely(np.ascontiguousarray(PLANES[1:]), np.ascontiguousarray(SPREAD[1:]), 2.5)
+    assert np.abs(made - by_scipy(PLANES, SPREAD, 2.5, is_sparse=True)[1:]).max() < 2e-3
 
 
 def test_the_second_pass_weighs_by_what_the_first_left_along_the_colours_of_the_block():

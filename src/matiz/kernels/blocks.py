@@ -79,9 +79,10 @@ def transformed(source: Any, name: str, r: int, stages: Stages) -> Any:
 
 
 def put_together(shrunk: list[Any], weight: list[Any], stages: Stages, out: Any) -> None:
-    """The mean of all estimates of each px: `shrunk` are coefficients times the block's weight, by lattice."""
+    """The mean of all estimates of each px: `shrunk` are coefficients times the block's weight, by lattice: of the
+    first alone, or of both."""
     downs, totals = {}, {}
-    for r in LATTICES:
+    for r in range(len(shrunk)):
         turned = stages.func(f"turned{r}")
         turned[x, y, k, c] = tuple(backward([shrunk[r][x, y, k, c][m] for m in range(SIDE)]))
         for s in range(2):
@@ -95,7 +96,7 @@ def put_together(shrunk: list[Any], weight: list[Any], stages: Stages, out: Any)
     for s in range(2):
         for p in range(2):
             value, weights = number(0.0), number(0.0)
-            for r in LATTICES:
+            for r in range(len(shrunk)):
                 first, before, above = (p - r) % 2, int(p < r), int(s < r)
                 for a in range(HALF):
                     at = (x - a - before, y - above)

@@ -44,12 +44,12 @@ def define() -> list[tuple[str, Any, list[Any]]]:
 
     colours = range(CHANNELS)
 
-    def kept() -> tuple[str, Any, list[Any]]:
+    def kept(name: str, lattices: tuple[int, ...]) -> tuple[str, Any, list[Any]]:
         planes, spread = hl.ImageParam(hl.Float(32), 3, "planes"), hl.ImageParam(hl.Float(32), 3, "spread")
         least = hl.Param(hl.Float(32), "least")
-        stages, out = Stages("kept"), hl.Func("dct_kept")
+        stages, out = Stages("kept"), hl.Func(name)
         shrunk, weights = [], []
-        for r in LATTICES:
+        for r in lattices:
             own = transformed(planes, "own", r, stages)
             gains, costs, weight = (stages.func(f"{name}{r}") for name in ("gains", "costs", "weight"))
             each = []
@@ -68,7 +68,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
             weights.append(lambda u, v, weight=weight: weight[u, v, c])
         put_together(shrunk, weights, stages, out)
         stages.schedule(out, out.output_buffer(), is_joint=False)
-        return "dct_kept", out, [planes, spread, least]
+        return name, out, [planes, spread, least]
 
     def block_axes() -> tuple[str, Any, list[Any]]:
         """Axes of the blocks' colours: how the guide's planes vary together within each, and Jacobi's rotations."""
@@ -164,7 +164,7 @@ def define() -> list[tuple[str, Any, list[Any]]]:
         stages.schedule(out, out.output_buffer(), is_joint=True)
         return "dct_weighed", out, [planes, guide, ways, spread, rise, worth]
 
-    return [kept(), block_axes(), weighed()]
+    return [kept("dct_kept", LATTICES), kept("dct_kept_sparsely", LATTICES[:1]), block_axes(), weighed()]
 
 
 def _rotated(row: list[Any], i: int, j: int, cosine: Any, sine: Any) -> list[Any]:
@@ -177,14 +177,23 @@ def _rotated(row: list[Any], i: int, j: int, cosine: Any, sine: Any) -> list[Any
 def dct_kept(planes: Planes, spread: Planes, least: float) -> Planes:
     """The first pass.
 
-    planes: (3, height + 16, width + 16), with MARGIN_PX beyond each side of what is wanted; sides are even and at
-    least LEAST_PX. spread: (3, 8, 8), the noise's standard deviation in each coefficient, [down, across]. least: how
+    planes: (n, height + 16, width + 16), with MARGIN_PX beyond each side of what is wanted; sides are even and at
+    least LEAST_PX. spread: (n, 8, 8), the noise's standard deviation in each coefficient, [down, across]. least: how
     many of them a coefficient must exceed.
     """
-    planes, spread, result = _checked(planes, spread)
+    return _kept("dct_kept", planes, spread, least)
+
+
+def dct_kept_sparsely(planes: Planes, spread: Planes, least: float) -> Planes:
+    """The same by blocks that begin at every second px of every second row: half as many."""
+    return _kept("dct_kept_sparsely", planes, spread, least)
+
+
+def _kept(name: str, planes: Planes, spread: Planes, least: float) -> Planes:
+    planes, spread, result = _checked(planes, spread, None)
     if not least >= 0.0:
         raise ArgumentError(f"least: at least 0, got {least:g}")
-    kernel("dct_kept")(planes, spread, float(least), _cells(result))
+    kernel(name)(planes, spread, float(least), _cells(result))
     return result
 
 
@@ -209,11 +218,11 @@ def _cells(plane: Planes) -> NDArray[np.float32]:
     return plane.reshape(channels, height // 2, 2, width // 2, 2)
 
 
-def _checked(planes: Planes, spread: Planes) -> tuple[Planes, Planes, Planes]:
-    planes = require("planes", planes, np.float32, (CHANNELS, None, None))
+def _checked(planes: Planes, spread: Planes, count: int | None = CHANNELS) -> tuple[Planes, Planes, Planes]:
+    planes = require("planes", planes, np.float32, (count, None, None))
     height, width = planes.shape[1:]
     if min(height, width) < LEAST_PX or height % 2 or width % 2:
         raise ArgumentError(f"planes: an even number of px to a side, at least {LEAST_PX}, got {height}x{width}")
-    spread = require("spread", spread, np.float32, (CHANNELS, SIDE, SIDE))
-    made = (CHANNELS, height - 2 * MARGIN_PX, width - 2 * MARGIN_PX)
+    spread = require("spread", spread, np.float32, (len(planes), SIDE, SIDE))
+    made = (len(planes), height - 2 * MARGIN_PX, width - 2 * MARGIN_PX)
     return planes, spread, np.empty(made, np.float32)
