@@ -24,7 +24,7 @@ from sklearn.datasets import load_sample_image
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.colour.types import Array
 from matiz.develop.as_file import write_frame
-from matiz.develop.deblur import sharper, wiener
+from matiz.develop.deblur import Blur, sharper, wiener
 from matiz.develop.engine import Engine
 from matiz.develop.noise import OPPONENT, QUICKLY, RENDERED, WELL, Scale, Way
 from matiz.recipe.model import Recipe
@@ -111,7 +111,7 @@ def _blur_taken_back() -> dict[str, float]:
             noise = 0.001 * np.random.default_rng(n).normal(size=light.shape) * np.sqrt(light + 0.01)
             blurred = (cv2.GaussianBlur(light, (0, 0), sigma) + noise).astype(np.float32)
             began = time.perf_counter()
-            ours_made = sharper(blurred, wiener(sigma), sigma, 1e-6, RENDERED, grey)
+            ours_made = sharper(blurred, wiener(Blur(sigma)), sigma, 1e-6, RENDERED, grey)
             told.setdefault("s/MP", []).append((time.perf_counter() - began) / (light.size / 1e6))
             bell = cv2.getGaussianKernel(25, sigma)
             others = richardson_lucy(np.maximum(blurred, 1e-4), bell @ bell.T, 10, clip=False)

@@ -19,6 +19,7 @@ NAMES = (
     "found",
     "people",
     "detail",
+    "smear",
     "deliver",
     "merge",
     "readings",

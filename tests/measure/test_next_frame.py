@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from matiz.measure.blur import BlurReading
+from matiz.measure.blur import BlurReading, Smear
 from matiz.measure.next_frame import NextFrame, next_frame
 from matiz.measure.noise import LEAST_dB, NoiseReading
 from matiz.measure.patches import FullReading, Patch
@@ -61,6 +61,13 @@ def test_the_time_is_held_to_the_focal_length_and_to_what_the_edges_say(time_s, 
     else:
         assert found.time_s == pytest.approx(wanted, rel=0.03) and found.time_why == why
         assert found.time_s < (time_s if why == "soft" else 1 / focal) + 1e-9
+
+
+def test_a_smear_asks_for_as_much_less_time():
+    shot = replace(SHOT, time_s=1 / 60, focal_mm=50.0)
+    found = told(shot=shot, blur=BlurReading(0.7, 300, (), (), smear=Smear(1.8, 30.0)))
+    assert found.time_why == "smeared" and found.time_s == pytest.approx(1 / 128, rel=0.01), "half of it, and no longer"
+    assert "smeared" in found.words()
 
 
 def test_a_picture_that_is_not_raw_is_judged_by_its_blur_alone():

@@ -1,4 +1,5 @@
-"""The node that takes blur back: camera values deconvolved by the Gaussian that their edges were measured to have.
+"""The node that takes blur back: camera values deconvolved by the Gaussian that their edges were measured to have, and
+by the even smear along one way of a picture that was not held still.
 
 A Wiener filter of the luminance, made for pictures whose power falls with the square of the frequency, with a Gaussian
 a little under a px as what is wanted; held between the darkest and the lightest beside each px, and only where what it
@@ -9,6 +10,7 @@ numbers were chosen on photographs of imaging packages that were blurred by 1 to
 import math
 from collections.abc import Callable
 from functools import lru_cache, partial
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -22,6 +24,8 @@ from .tiles import Region, grown, level_size
 Plane = NDArray[np.float32]
 
 READS = ("detail.deblur", "detail.noise.strength_percent")
+NOTHING_BACK = (("detail.deblur.blur_px", 0.0), ("detail.deblur.smear_px", 0.0))
+"""Settings that take nothing back."""
 
 WANTED_PX = 0.5
 """Spread that edges shall have."""
@@ -47,56 +51,72 @@ GRID = 64
 """Frequencies of a filter, each way."""
 
 
+class Blur(NamedTuple):
+    """A blur in px of a level, by standard deviations: a Gaussian, and an even smear along one way."""
+
+    sigma: float
+    smear: float = 0.0
+    along_deg: float = 0.0
+    """0 level, 90 upright, from level toward up."""
+
+    @property
+    def longest(self) -> float:
+        return math.hypot(self.sigma, self.smear)
+
+
 def deblurred(name: str, camera: Node, left: Callable[[Recipe], float] = share_left) -> Node:
     """The node after one of camera values, before they are moved about. left: share of the noise that is in them."""
     return Node(f"deblurred{name}", partial(_run, left), (camera,), READS, grow=_around, is_idle=_is_idle)
 
 
-def _sigma(work: Work) -> float:
-    return work.recipe.detail.deblur.blur_px / float(2.0**work.level)
+def _blur(work: Work, level: int) -> Blur:
+    decided, step = work.recipe.detail.deblur, float(2.0**level)
+    return Blur(round(decided.blur_px / step, 3), round(decided.smear_px / step, 3), decided.smear_deg)
 
 
 def _is_idle(work: Work) -> bool:
-    return work.recipe.detail.deblur.blur_px < LEAST_PX
+    return _blur(work, 0).longest < LEAST_PX
 
 
-def _reach(sigma: float) -> int:
+def _reach(blur: Blur) -> int:
     """Px that a filter looks to each side."""
-    return min(math.ceil(4.0 * sigma) + 3, GRID // 2 - 1)
+    return min(math.ceil(4.0 * blur.longest) + 3, GRID // 2 - 1)
 
 
 def _around(work: Work) -> Region:
     size = level_size(work.mapping.frame_size, work.level)
-    return grown(work.region, size, _reach(_sigma(work)) + ACTIVE_PX // 2)
+    return grown(work.region, size, _reach(_blur(work, work.level)) + ACTIVE_PX // 2)
 
 
 def _run(left_of: Callable[[Recipe], float], work: Work, camera: Patch) -> Pixels:
-    pixels, sigma, noise = camera.pixels, _sigma(work), work.sensor.noise
+    pixels, blur, noise = camera.pixels, _blur(work, work.level), work.sensor.noise
     left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
     inner = np.s_[top : top + work.region[3], left : left + work.region[2]]
-    if sigma < LEAST_PX:
+    if blur.longest < LEAST_PX:
         # too little to be seen there
         return pixels[inner]
-    kernel = wiener(round(sigma, 3))
+    kernel = wiener(blur)
     balance = (1.0 / work.sensor.frame.colour.as_shot_neutral).astype(np.float32)
     light = cv2.transform(pixels, (WEIGHTS * balance)[None])
     spread = left_of(work.recipe) * added_noise(noise.at(work.level)[0], kernel)
-    new = sharper(light, kernel, sigma, spread, noise.scale, balance)
+    new = sharper(light, kernel, blur.longest, spread, noise.scale, balance)
     factor = np.clip(new / np.maximum(light, 1e-6), 1.0 / MOST, MOST)
     # what the sensor cut off is not known
     factor[(light <= 1e-6) | (pixels.max(axis=2) >= NEARLY_FULL * work.sensor.frame.full_level)] = 1.0
     return np.asarray(pixels[inner] * factor[inner][..., None], np.float32)
 
 
-def sharper(light: Plane, kernel: Plane, sigma: float, spread: float, scale: Scale, balance: Plane) -> Plane:
-    """Linear luminance (height, width) without its blur. spread: standard deviation of the noise in what is added, on
-    the stabilised scale."""
+def sharper(light: Plane, kernel: Plane, longest: float, spread: float, scale: Scale, balance: Plane) -> Plane:
+    """Linear luminance (height, width) without its blur, of `longest` px the way it is longest. spread: standard
+    deviation of the noise in what is added, on the stabilised scale."""
     added = cv2.filter2D(light, cv2.CV_32F, kernel, borderType=cv2.BORDER_REFLECT)
     added -= light
     stable = added * _slope(light, scale, balance)
-    active = np.sqrt(cv2.blur(stable * stable, (ACTIVE_PX, ACTIVE_PX), borderType=cv2.BORDER_REFLECT))
+    square = cv2.blur(stable * stable, (ACTIVE_PX, ACTIVE_PX), borderType=cv2.BORDER_REFLECT)
+    # sums that run along a row round below nothing
+    active = np.sqrt(np.maximum(square, 0.0))
     t = np.clip((active / max(spread, 1e-9) - NOISE) / (CLEAR - NOISE), 0.0, 1.0)
-    window = np.ones((3, 3) if sigma < WIDER_FROM_PX else (5, 5), np.uint8)
+    window = np.ones((3, 3) if longest < WIDER_FROM_PX else (5, 5), np.uint8)
     low, high = cv2.erode(light, window), cv2.dilate(light, window)
     more = OVERSHOOT * (high - low)
     # under the darkest the same share of the step would be far more to the eye
@@ -117,14 +137,21 @@ def _slope(light: Plane, scale: Scale, balance: Plane) -> Plane:
 
 
 @lru_cache(maxsize=16)
-def wiener(sigma: float) -> Plane:
-    """The filter, (2 r + 1, 2 r + 1), sum 1, for a blur by a Gaussian of `sigma` px."""
+def wiener(blur: Blur) -> Plane:
+    """The filter, (2 r + 1, 2 r + 1), sum 1, that takes a blur back."""
     f = np.fft.fftfreq(GRID)
-    square = f[:, None] ** 2 + f[None] ** 2
-    seen, wanted = (np.exp(-2.0 * np.pi**2 * each**2 * square) for each in (sigma, WANTED_PX))
+    across, down = f[None], f[:, None]
+    square = across**2 + down**2
+    along = across * math.cos(math.radians(blur.along_deg)) - down * math.sin(math.radians(blur.along_deg))
+    # the variance of the blur the way of each wave, times the square of its frequency
+    spread = blur.sigma**2 * square + blur.smear**2 * along**2
+    # what is sharper than is wanted stays so
+    wanted = np.exp(-2.0 * np.pi**2 * np.minimum(spread, WANTED_PX**2 * square))
+    seen = np.exp(-2.0 * np.pi**2 * blur.sigma**2 * square) * np.sinc(math.sqrt(12.0) * blur.smear * along)
+    sigma = np.sqrt(spread / np.maximum(square, 1e-12))
     risk = RISK * sigma**RISE * square / 0.25
-    reach = _reach(sigma)
-    whole = np.fft.fftshift(np.real(np.fft.ifft2(wanted * seen / (seen**2 + risk))))
+    reach = _reach(blur)
+    whole = np.fft.fftshift(np.real(np.fft.ifft2(wanted * seen / np.maximum(seen**2 + risk, 1e-12))))
     middle = slice(GRID // 2 - reach, GRID // 2 + reach + 1)
     fade = np.sqrt(np.hanning(2 * reach + 3)[1:-1])
     kernel = whole[middle, middle] * fade[:, None] * fade[None]

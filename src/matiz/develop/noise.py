@@ -304,10 +304,11 @@ def taken_there(place: Place) -> float:
 
 
 def added_noise(spread: Array, kernel: Planes) -> float:
-    """Standard deviation of noise in what an even filter (2 r + 1, 2 r + 1) adds to it. spread: (8, 8) of the noise's
-    own, by frequency."""
+    """Standard deviation of noise in what a filter (2 r + 1, 2 r + 1), the same turned by half, adds to it. spread:
+    (8, 8) of the noise's own, by frequency."""
     reach = kernel.shape[0] // 2
     frequency = np.pi * np.arange(SIDE) / SIDE
-    wave = np.cos(frequency[:, None] * np.arange(-reach, reach + 1))
-    passed = wave @ kernel.astype(np.float64) @ wave.T - 1.0
-    return float(np.sqrt(((spread * passed) ** 2).mean()))
+    at = frequency[:, None] * np.arange(-reach, reach + 1)
+    # waves of one frequency lean to either side: a filter that is longer one way passes these differently
+    upright, leaning = (wave @ kernel.astype(np.float64) @ wave.T for wave in (np.cos(at), np.sin(at)))
+    return float(np.sqrt((spread**2 * ((upright - 1.0) ** 2 + leaning**2)).mean()))

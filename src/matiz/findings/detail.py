@@ -33,6 +33,8 @@ MOST_HALO_L = 3.0
 GENTLER = 0.75
 SOFT_PX, MOST_RESCUED_PX = 1.25, 2.5
 """Spread of the sharpest edges from which on a picture is soft, and to which it can be made sharper."""
+SMEAR_TAKEN = 0.9
+"""Of what is measured of a smear."""
 LEAST_EDGES = 60
 """That have told it."""
 SHARPENED_L = 0.6
@@ -256,9 +258,9 @@ def over_smoothed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 @needs("blur")
 def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """The sharpest edges are spread: by as much as can be taken back, or by more."""
-    told = reading.blur
+    told, back = reading.blur, recipe.detail.deblur
     spread = told.blur_px
-    if spread is None or spread < SOFT_PX or told.edges < LEAST_EDGES or recipe.detail.deblur.blur_px > 0.0:
+    if spread is None or spread < SOFT_PX or told.edges < LEAST_EDGES or back.blur_px or back.smear_px or told.smear:
         return
     evidence: dict[str, float | str] = {"blur_px": round(spread, 2), "edges": told.edges}
     if spread > MOST_RESCUED_PX:
@@ -270,13 +272,46 @@ def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             certainty=0.5,
         )
     else:
-        back = round(spread, 1)
+        taken = round(spread, 1)
         yield Finding(
             id="detail.soft",
             station="detail",
             claim=f"The sharpest edges spread over {number(spread, 1, 'px')}: the picture is a little soft",
             evidence=evidence,
-            fix=(("detail.deblur.blur_px", back),),
-            fix_label=f"Take a blur of {number(back, 1, 'px')} back",
+            fix=(("detail.deblur.blur_px", taken),),
+            fix_label=f"Take a blur of {number(taken, 1, 'px')} back",
             certainty=0.4,
         )
+
+
+@needs("blur")
+def smeared(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """All edges across one way are spread, as by a hand that shook."""
+    smear, back = reading.blur.smear, recipe.detail.deblur
+    if smear is None or back.blur_px or back.smear_px:
+        return
+    said = f"Smeared over {number(smear.went_px, 0, 'px')} along {number(smear.along_deg, 0, '°')}"
+    evidence: dict[str, float | str] = {"smear_px": round(smear.went_px, 1), "along_deg": round(smear.along_deg)}
+    if smear.spread_px > MOST_RESCUED_PX:
+        yield Finding(
+            id="detail.smeared_far",
+            station="detail",
+            claim=f"{said}: too much to be taken back",
+            evidence=evidence,
+            certainty=0.5,
+        )
+        return
+    # more than there was draws every edge twice
+    taken, across = round(SMEAR_TAKEN * smear.spread_px, 1), reading.blur.blur_px or 0.0
+    fix = [("detail.deblur.smear_px", taken), ("detail.deblur.smear_deg", float(round(smear.along_deg)))]
+    if across >= SOFT_PX:
+        fix.append(("detail.deblur.blur_px", min(round(across, 1), MOST_RESCUED_PX)))
+    yield Finding(
+        id="detail.smeared",
+        station="detail",
+        claim=f"{said}, as by a hand that shook",
+        evidence=evidence,
+        fix=tuple(fix),
+        fix_label="Take it back",
+        certainty=0.4,
+    )

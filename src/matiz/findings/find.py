@@ -16,7 +16,7 @@ from .attention import pulls_the_eye, subject_not_held
 from .border import bright_at_border
 from .colour import better_grey, cast_on_subject, out_of_gamut, over_saturated, spots_on_skin, two_hues, uneven_skin
 from .contrast import crushed, end_gap, even_out, flat, middle_moved
-from .detail import halos, noisy, over_smoothed, sharpens_noise, sharpens_skin, sharpens_sky, soft
+from .detail import halos, noisy, over_smoothed, sharpens_noise, sharpens_skin, sharpens_sky, smeared, soft
 from .finish import fall_off_noticed, glow_greys, signature_lost
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
@@ -33,7 +33,7 @@ JUDGES = (
     lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated,
     uneven_skin, spots_on_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, leaks, halo, lost_ends,
     drained, uneven_faces, pulls_the_eye, subject_not_held, noisy, sharpens_noise, sharpens_skin, sharpens_sky,
-    halos, over_smoothed, soft, fall_off_noticed, glow_greys, signature_lost,
+    halos, over_smoothed, soft, smeared, fall_off_noticed, glow_greys, signature_lost,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -59,6 +59,21 @@ class Edges:
 
 
 @dataclass(frozen=True)
+class Smear:
+    """What a picture is blurred along one way, beyond what it is across."""
+
+    spread_px: float
+    """Standard deviation, px."""
+    along_deg: float
+    """0 level, 90 upright, from level toward up."""
+
+    @property
+    def went_px(self) -> float:
+        """How far things went while the shutter was open."""
+        return self.spread_px * 12.0**0.5
+
+
+@dataclass(frozen=True)
 class BlurReading:
     """The blur of a picture as it was taken."""
 
@@ -73,6 +88,8 @@ class BlurReading:
     """Which of them, row by row, are as sharp as any: `blur_px` is theirs."""
     is_sure: bool = True
     """Whether more than one place says so, or one with many edges: a hot pixel looks sharp too."""
+    smear: Smear | None = None
+    """None where none is seen surely."""
 
 
 def choose_patches(

@@ -23,6 +23,12 @@ SOFT_PX, SHARP_PX = 1.25, 0.9
 """Spread of the sharpest edges that is soft, and that is good."""
 
 
+TIME_WHY = {
+    "rule": "from the hand", "soft": "the edges are soft; if the camera moved",
+    "smeared": "the picture is smeared; if the camera moved",
+}  # fmt: skip
+
+
 @dataclass(frozen=True)
 class NextFrame:
     """What to change for the next exposure of the same thing."""
@@ -38,7 +44,7 @@ class NextFrame:
     time_s: float | None
     """The longest exposure from the hand; None where it is short enough, or not known to be too long."""
     time_why: str = ""
-    """"rule" or "soft"."""
+    """"rule", "soft" or "smeared"."""
 
     def words(self) -> str:
         """In a line."""
@@ -52,8 +58,7 @@ class NextFrame:
             what = "a thing is" if self.things_full == 1 else f"{number(self.things_full, 0)} things are"
             parts.append(f"{EV(self.exposure_EV)} and look again: {what} full")
         if self.time_s is not None:
-            why = "the edges are soft; if the camera moved" if self.time_why == "soft" else "from the hand"
-            parts.append(f"{why}, {time_text(self.time_s)} or shorter")
+            parts.append(f"{TIME_WHY[self.time_why]}, {time_text(self.time_s)} or shorter")
         return "; ".join(parts) if parts else "nothing to change"
 
 
@@ -81,6 +86,8 @@ def next_frame(
 def _time(shot: Exposure, blur: BlurReading) -> tuple[float | None, str]:
     if shot.time_s is None:
         return None, ""
+    if blur.smear is not None:
+        return _as_set(shot.time_s * min(SHARP_PX / blur.smear.spread_px, 1.0)), "smeared"
     if blur.blur_px is not None and blur.blur_px > SOFT_PX:
         # a smear grows with the time
         return _as_set(shot.time_s * SHARP_PX / blur.blur_px), "soft"

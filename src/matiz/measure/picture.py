@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from ..develop.camera_colour import light_xy
+from ..develop.deblur import NOTHING_BACK
 from ..develop.engine import Engine
 from ..develop.graph import HAZE, small_mask, small_place_mask
 from ..develop.mapping import LENS, PLACES, focal_px
@@ -50,6 +51,7 @@ from .places import PlaceReading, read_place
 from .retouch import Retouched, read_retouch
 from .second_light import place_of_light
 from .sharpened import SharpenedReading, added_L, read_sharpened, unsharpened
+from .smear import find_smear
 from .stored import StoredReading, read_stored
 from .subject import SubjectReading, find_subject
 from .table import Reading, Sight
@@ -64,7 +66,10 @@ MOST_PLACES = 24
 NEARLY_FULL = 0.97
 LIGHT_WEIGHTS = np.array([0.25, 0.5, 0.25])
 """Of balanced channels, for edges."""
-DEBLURRING = ("detail.deblur.blur_px", "detail.noise.strength_percent", "detail.noise.colour_percent")
+DEBLURRING = (
+    "detail.deblur.blur_px", "detail.deblur.smear_px", "detail.deblur.smear_deg", "detail.noise.strength_percent",
+    "detail.noise.colour_percent",
+)  # fmt: skip
 EDGED = (Subject, Sky, Faces, SkinOf, Lasso, Brush, Reach)
 """Parts that are meant to end where something in the picture does."""
 LEFT_OUT_PERCENT = 1e-6
@@ -521,7 +526,7 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
     recipe, plain, noise = sight.recipe, sight.recipe.with_plain("detail"), sight.engine.sensor.noise
     unsharpened = recipe.applied([("detail.sharpen.amount_percent", 0.0)])
     # taking blur back makes more of both
-    blurred = recipe.applied([("detail.deblur.blur_px", 0.0)])
+    blurred = recipe.applied(list(NOTHING_BACK))
     edge = _at(sight, unsharpened, spots.edge, "display")
     halo = at_spots.halo_L(edge, _at(sight, recipe, spots.edge, "display"))
     scale = noise.scale
@@ -563,8 +568,9 @@ def _blur(sight: Sight, like: BlurReading | None = None) -> BlurReading:
     grain = float(np.sqrt(noise_of(sight.frame).variance(np.array(MID_GREY)))) / MID_GREY
     patches = [light(pixels) for pixels in seen]
     # of a rendered picture the noise is not known
-    most = most_blur(patches, grain if sight.frame.mosaic is not None else 0.0)
-    return read_blur(find_edges(patches, grain, full), grid, most, like)
+    known = grain if sight.frame.mosaic is not None else 0.0
+    told = read_blur(find_edges(patches, grain, full), grid, most_blur(patches, known), like)
+    return replace(told, smear=find_smear(patches, known))
 
 
 def _detail_alone(recipe: Recipe) -> Recipe:

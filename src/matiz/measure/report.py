@@ -81,6 +81,8 @@ def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
         "detail": {
             "blur_px": _two(reading.blur.blur_px),
             "blur_is_sure": reading.blur.is_sure,
+            "smear_px": None if reading.blur.smear is None else _two(reading.blur.smear.went_px),
+            "smear_deg": None if reading.blur.smear is None else round(reading.blur.smear.along_deg, 1),
             "blur_after_px": _two(reading.blur_after.blur_px),
             "blur_places_px": [[_two(spread) for spread in row] for row in reading.blur.places_px],
             "noise_removed_dB": _two(reading.detail.noise_removed_dB),

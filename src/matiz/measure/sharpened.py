@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Array
+from ..develop.deblur import NOTHING_BACK
 from ..develop.engine import Engine
 from ..develop.tiles import Region, Size, common
 from ..masks.faces import Face
@@ -39,7 +40,7 @@ def unsharpened(recipe: Recipe) -> Recipe:
     """The recipe without any sharpening, by the whole or by places, nor blur taken back."""
     places = [ident for ident, place in recipe.places.items() if isinstance(place, Place) and place.sharpen_percent]
     return recipe.applied([
-        ("detail.sharpen.amount_percent", 0.0), ("detail.deblur.blur_px", 0.0),
+        *NOTHING_BACK, ("detail.sharpen.amount_percent", 0.0),
         *((f"places.{ident}.sharpen_percent", 0.0) for ident in places),
     ])  # fmt: skip
 

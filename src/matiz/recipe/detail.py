@@ -21,10 +21,16 @@ class NoiseOut(Section):
 
 @dataclass(frozen=True)
 class Deblur(Section):
-    """Blur of the lens and of a slight misfocus, taken back."""
+    """Blur of the lens, of a slight misfocus and of a slight shake, taken back."""
 
     blur_px: float = described(
         Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of the blur that is taken back, px of the full frame; 0 is none.")
+    )
+    smear_px: float = described(
+        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of a smear along one way that is taken back too; 0 is none.")
+    )
+    smear_deg: float = described(
+        Number("°", 0.0, 180.0, 0.0, 1.0, 0, "The way it went: 0 is level, 90 upright, from level toward up.")
     )
 
 

@@ -30,7 +30,8 @@ NOISE = (
     ("detail.noise.colour_percent", "Colour noise out"),
 )
 SHARPEN = (
-    ("detail.deblur.blur_px", "Blur taken back"),
+    ("detail.deblur.blur_px", "Blur taken back"), ("detail.deblur.smear_px", "Smear taken back"),
+    ("detail.deblur.smear_deg", "Smeared along"),
     ("detail.sharpen.amount_percent", "Sharpening"), ("detail.sharpen.radius_px", "Radius"),
     ("detail.sharpen.halo_L", "Overshoot up to"),
 )  # fmt: skip
@@ -201,4 +202,6 @@ def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurRea
         over = "" if reading is None else f", overshoot {number(reading.halo_L, 1)} L*"
         where = "" if blur.is_sure else " at one place, which may be a hot pixel"
         said.append(f"The sharpest edges spread over {number(blur.blur_px, 1, 'px')}{where}{now}{over}.")
+    if blur is not None and blur.smear is not None:
+        said.append(f"Smeared over {number(blur.smear.went_px, 0, 'px')} along {number(blur.smear.along_deg, 0, '°')}.")
     return "\n".join(said)
