@@ -61,8 +61,9 @@ def test_noise_taken_and_texture_kept_are_told_right():
     spread = np.ones((8, 8), np.float32)
     waves = 0.05 * np.sin(np.arange(160) * 1.9)[None, :, None]
     textured = [(flat + kept * waves + share * noise).astype(np.float32) for kept, share in ((1.0, 1.0), (0.7, 0.0))]
-    assert texture_kept(scale, spread, *textured) == pytest.approx(0.49, abs=0.05)
-    assert texture_kept(scale, spread, before, after) is None
+    assert texture_kept(scale, spread, *textured, removed_dB=60.0) == pytest.approx(0.49, abs=0.05)
+    assert texture_kept(scale, spread, before, after, 12.0) is None
+    assert texture_kept(scale, spread, textured[0], textured[0], 0.0) == pytest.approx(1.0), "nothing was done"
 
 
 def test_halos_are_how_far_an_edge_overshoots():

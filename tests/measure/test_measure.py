@@ -221,8 +221,8 @@ def test_the_report_has_its_stable_keys(scene_engine):
     ]  # fmt: skip
     assert set(out["places"]) == {"faces", "faces_spread_EV", "attention"}
     assert set(out["detail"]) == {
-        "blur_is_sure",
-        "blur_px", "smear_px", "smear_deg", "blur_after_px", "blur_places_px", "noise_removed_dB", "texture_kept", "halo_L",
+        "blur_is_sure", "blur_px", "smear_px", "smear_deg", "blur_after_px", "blur_places_px", "noise_removed_dB",
+        "texture_kept", "halo_L",
     }  # fmt: skip
     assert set(out["places"]["attention"]) == {"subject", "subject_area", "pulls"}
     assert list(out["exposure"]) == ["iso", "time_s", "f_number", "time_utc"]

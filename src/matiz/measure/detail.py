@@ -89,14 +89,18 @@ def noise_removed_dB(scale: Scale, before: Camera, after: Camera) -> float:
     return float(10.0 * np.log10(max(power[0], 1e-12) / max(power[1], 1e-12)))
 
 
-def texture_kept(scale: Scale, spread: NDArray[np.float32], before: Camera, after: Camera) -> float | None:
-    """Of the textured spot; None where nothing rises above the noise. spread: (8, 8), see `develop.noise`."""
-    fine = _is_fine()
-    own = _powers(scale, before) - spread.astype(np.float64) ** 2
-    clear = fine & (own > 0.5 * spread.astype(np.float64) ** 2)
+def texture_kept(
+    scale: Scale, spread: NDArray[np.float32], before: Camera, after: Camera, removed_dB: float
+) -> float | None:
+    """Of the textured spot; None where nothing rises above the noise. spread: (8, 8), see `develop.noise`; removed_dB:
+    by how much less noise there is after."""
+    fine, noise = _is_fine(), spread.astype(np.float64) ** 2
+    own = _powers(scale, before) - noise
+    clear = fine & (own > 0.5 * noise)
     if not clear.any():
         return None
-    return float(_powers(scale, after)[clear].sum() / own[clear].sum())
+    left = _powers(scale, after) - noise * 10.0 ** (-removed_dB / 10.0)
+    return max(float(left[clear].sum() / own[clear].sum()), 0.0)
 
 
 def halo_L(plain: Image, sharpened: Image) -> float:

@@ -533,9 +533,9 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
     flat, texture = (
         [_at(sight, each, region, "camera") for each in (plain, blurred)] for region in (spots.flat, spots.texture)
     )
-    return at_spots.DetailReading(
-        at_spots.noise_removed_dB(scale, *flat), at_spots.texture_kept(scale, noise.at(0)[0], *texture), halo
-    )
+    removed_dB = at_spots.noise_removed_dB(scale, *flat)
+    kept = at_spots.texture_kept(scale, noise.at(0)[0], *texture, removed_dB)
+    return at_spots.DetailReading(removed_dB, kept, halo)
 
 
 def _sharpened(sight: Sight) -> SharpenedReading:
