@@ -311,8 +311,8 @@ def test_texture_and_base_are_healed_apart(dusty):
     dusty.mend.turn_to("Repair")
     assert page.sizes["detail_px"].isHidden()
     made = {}
-    for layer, at in (("base", (600, 600)), ("texture", (400, 700))):
-        page.kinds.button(layer).click()
+    for layer, at in (("base", (600, 600)), ("mixed", (500, 600)), ("texture", (400, 700))):
+        page.kinds.button("mix" if layer == "mixed" else layer).click()
         drag(dusty, view.to_widget(*at).toPoint(), view.to_widget(*at).toPoint())
         settle(dusty)
         made[layer] = session.recipe.mend.repairs[page.chosen]
@@ -320,9 +320,11 @@ def test_texture_and_base_are_healed_apart(dusty):
         assert not page.sizes["detail_px"].isHidden()
         assert f"  {layer}, spot" in page.list.currentItem().text()
     assert (made["base"].dx, made["base"].dy) == (0.0, 0.0) != (made["texture"].dx, made["texture"].dy)
+    assert (made["mixed"].dx, made["mixed"].dy) == (0.0, 0.0) and not made["mixed"].has_source
     plain = session.engine.render(Recipe(), 0, (570, 570, 60, 60), result="camera")
     shown = []
-    for layer, px in (("base", 3.0), ("base", 12.0), ("texture", 3.0), ("texture", 12.0), ("both", 3.0)):
+    ways = ("base", 3.0), ("base", 12.0), ("texture", 3.0), ("texture", 12.0), ("both", 3.0), ("mixed", 3.0)
+    for layer, px in ways:
         item = replace(made["texture"], path=made["base"].path, layer=layer, detail_px=px)
         recipe = replace(Recipe(), mend=replace(Mend(), repairs=Rows([("a", item)])))
         shown.append(session.engine.render(recipe, 0, (570, 570, 60, 60), result="camera").copy())

@@ -13,7 +13,8 @@ from ..colour.types import Camera
 from ..image.reduce import halved
 from ..mend.fill import Go, filled, looked_at
 from ..mend.heal import Area, Take, base_healed, cloned, healed, texture_healed
-from ..recipe.mending import BASE, TEXTURE, Clone, Fill, Heal, Repair
+from ..mend.mix import base_mixed
+from ..recipe.mending import BASE, MIXED, TEXTURE, Clone, Fill, Heal, Repair
 from ..recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 
@@ -115,6 +116,8 @@ def _healed(take: Take, size: Size, area: Area, item: Heal, box: Region) -> Came
         return cloned(take, size, area, offset, box)
     if item.layer == TEXTURE:
         return texture_healed(take, size, area, offset, box, item.detail_px)
+    if item.layer == MIXED:
+        return base_mixed(take, area, box, item.detail_px)
     return base_healed(take, area, box, item.detail_px) if item.layer == BASE else healed(take, size, area, offset, box)
 
 

@@ -534,7 +534,8 @@ def _detail(sight: Sight) -> at_spots.DetailReading:
         [_at(sight, each, region, "camera") for each in (plain, blurred)] for region in (spots.flat, spots.texture)
     )
     removed_dB = at_spots.noise_removed_dB(scale, *flat)
-    kept = at_spots.texture_kept(scale, noise.at(0)[0], *texture, removed_dB)
+    before, after = texture
+    kept = at_spots.texture_kept(scale, noise.at(0)[0], before, after, removed_dB)
     return at_spots.DetailReading(removed_dB, kept, halo)
 
 

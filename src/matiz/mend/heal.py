@@ -91,7 +91,7 @@ def _on_grid(low: float, high: float, length: int, grid: int) -> tuple[int, int]
 def healed(take: Take, size: tuple[int, int], area: Area, offset: tuple[int, int], box: Region) -> Pixels:
     """The camera values (height, width, 3) of `box` with an area of it healed from `offset` px away."""
     here, there = take(box), _moved(take, size, box, offset)
-    target, source = _root(here), _root(there)
+    target, source = root_of(here), root_of(there)
     distance = area.distance(box)
     outside = distance > area.radius + area.feather
     band = outside & (distance <= area.radius + area.feather + area.band)
@@ -106,25 +106,25 @@ def texture_healed(
 ) -> Pixels:
     """The same with the texture of the source alone: what is coarser than a blur of detail_px stays as it is."""
     here, there = take(box), _moved(take, size, box, offset)
-    target, source = _root(here), _root(there)
-    made = _base(target, detail_px) + source - _base(source, detail_px)
-    return mixed(here, np.maximum(made, 0.0) ** 2, area.cover(box))
+    target, source = root_of(here), root_of(there)
+    made = base_of(target, detail_px) + source - base_of(source, detail_px)
+    return mixed(here, from_root(made), area.cover(box))
 
 
 def base_healed(take: Take, area: Area, box: Region, detail_px: float) -> Pixels:
     """The same with what is coarser than a blur of detail_px spanned from around the area: its own texture stays."""
     here = take(box)
-    target = _root(here)
-    base, distance = _base(target, detail_px), area.distance(box)
+    target = root_of(here)
+    base, distance = base_of(target, detail_px), area.distance(box)
     inner = area.radius + area.feather
     band = (distance > inner) & (distance <= inner + area.band)
     if not band.any():
         return here
     made = spanned(base, band) + target - base
-    return mixed(here, np.maximum(made, 0.0) ** 2, area.cover(box))
+    return mixed(here, from_root(made), area.cover(box))
 
 
-def _base(root: Pixels, detail_px: float) -> Pixels:
+def base_of(root: Pixels, detail_px: float) -> Pixels:
     return np.asarray(cv2.GaussianBlur(root, (0, 0), detail_px), np.float32)
 
 
@@ -138,7 +138,11 @@ def mixed(here: Pixels, there: Pixels, cover: Pixels) -> Pixels:
     return np.where(share > 0.0, here + share * (there - here), here).astype(np.float32)
 
 
-def _root(values: Pixels) -> Pixels:
+def from_root(root: Pixels) -> Pixels:
+    return np.asarray(np.maximum(root, 0.0) ** 2, np.float32)
+
+
+def root_of(values: Pixels) -> Pixels:
     return np.sqrt(np.maximum(values, 0.0))
 
 
@@ -198,7 +202,7 @@ def proposed(take: Take, size: tuple[int, int], area: Area, avoid: Sequence[Area
     left, top = max(0, int(x - reach)), max(0, int(y - reach))
     window = (left, top, min(size[0], int(x + w + reach)) - left, min(size[1], int(y + h + reach)) - top)
     step = max(1, round((area.radius + area.feather) / LOOK_PX))
-    seen = _root(take(window))
+    seen = root_of(take(window))
     small = cv2.resize(seen, (max(1, window[2] // step), max(1, window[3] // step)), interpolation=cv2.INTER_AREA)
     part_x, part_y = (x - left) // step, (y - top) // step
     part_w, part_h = min(w // step, small.shape[1] - part_x), min(h // step, small.shape[0] - part_y)

@@ -22,8 +22,9 @@ class Repair(Section):
     active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
 
 
-BOTH, TEXTURE, BASE = LAYERS = ("both", "texture", "base")
-"""What a heal changes: all of it, what is finer than its detail alone, or what is coarser."""
+BOTH, TEXTURE, BASE, MIXED = LAYERS = ("both", "texture", "base", "mixed")
+"""What a heal changes: all of it, what is finer than its detail alone, or what is coarser: that is spanned from around,
+or mixed along the stroke."""
 
 
 @dataclass(frozen=True)
@@ -35,9 +36,14 @@ class Heal(Repair):
     dx: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far right its source lies, of the long side."))
     dy: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far below its source lies, of the long side."))
     layer: str = described(
-        Choice(LAYERS, BOTH, "Whether it heals all, the texture over the light and shade, or these under the texture.")
+        Choice(LAYERS, BOTH, "Whether it heals all, the texture, or light and shade, or mixes these along its path.")
     )
     detail_px: float = _number_of_px(3.5, 0.5, 60.0, "The blur in which texture just vanishes, full-frame px.")
+
+    @property
+    def has_source(self) -> bool:
+        """Whether it takes anything from elsewhere."""
+        return self.layer in (BOTH, TEXTURE)
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from ...measure.vanishing import vanishing_px
 from ...mend.heal import Area, proposed
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.mending import BASE, BOTH, TEXTURE, Clone, Fill, Heal, Repair
+from ...recipe.mending import BASE, BOTH, MIXED, TEXTURE, Clone, Fill, Heal, Repair
 from ...recipe.tree import ABSENT, ORDER, added, replaced
 from ...wording import counted, percent
 from ..controls import Words, caption, chosen_tape, push
@@ -42,9 +42,14 @@ FEATHER = 0.25
 """Of the radius, where nobody says."""
 OUTLINE_RADIUS_PX, OUTLINE_FEATHER_PX = 2.0, 4.0
 KINDS: dict[str, tuple[type[Repair], str]] = {
-    "heal": (Heal, BOTH), "texture": (Heal, TEXTURE), "base": (Heal, BASE), "clone": (Clone, BOTH), "fill": (Fill, ""),
+    "heal": (Heal, BOTH), "texture": (Heal, TEXTURE), "base": (Heal, BASE), "mix": (Heal, MIXED),
+    "clone": (Clone, BOTH), "fill": (Fill, ""),
 }  # fmt: skip
 """Ways to repair, by their words: what is made, and the layer that it changes."""
+WHENCE = {
+    "base": "Light and shade are spanned from around.", "mix": "Light and shade are mixed along the stroke.",
+    "fill": "It is made of the rest of the picture.",
+}  # fmt: skip
 DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled"}
 AROUND = 4.0
 """How far round a repair its texture is looked at, in its radius, and AROUND_PX at least."""
@@ -84,8 +89,8 @@ class RepairPage(Page):
         self.kinds = Words(
             "Repair by",
             [(kind, kind) for kind in KINDS],
-            "Healed in the tone of its place; the texture over its light and shade alone, or these under its own "
-            "texture; taken as it is; or rebuilt from the rest of the picture.",
+            "Healed in the tone of its place; the texture over its light and shade alone; these alone, from around, or "
+            "mixed along the stroke; taken as it is; or rebuilt from the rest of the picture.",
         )
         self.kinds.show_value(self.kind)
         self.kinds.chosen.connect(self.take_kind)
@@ -171,7 +176,7 @@ class RepairPage(Page):
 
     def _told(self) -> str:
         how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
-        source = "It is spanned from around." if self.kind == "base" else "The dashed ring is the source: drag it."
+        source = WHENCE.get(self.kind, "The dashed ring is the source: drag it.")
         return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
 
     # ---- what the tool asks for
@@ -205,7 +210,7 @@ class RepairPage(Page):
     def chosen_source(self, pointer: Pointer) -> tuple[str, Heal] | None:
         """The chosen repair, where a place lies in its source."""
         item = self.repairs().get(self.chosen)
-        if isinstance(item, Heal) and item.layer != BASE and self._holds(item, (item.dx, item.dy), pointer):
+        if isinstance(item, Heal) and item.has_source and self._holds(item, (item.dx, item.dy), pointer):
             return self.chosen, item
         return None
 
@@ -311,7 +316,7 @@ class RepairPage(Page):
             here = view.to_polygon(part.tolist())
             is_faint = item.active == "off" or item is self._pending
             _paint_area(painter, item, here, radius, px=1.8 if is_chosen else 1.0, dashed=is_faint)
-            if is_chosen and isinstance(item, Heal) and item.layer != BASE:
+            if is_chosen and isinstance(item, Heal) and item.has_source:
                 moved = (np.array(item.path) + (item.dx, item.dy)) * long_side - 0.5
                 there = view.to_polygon(mapping.to_picture(moved).tolist())
                 _paint_area(painter, item, there, radius, px=1.2, dashed=True)
@@ -342,7 +347,7 @@ def _prepared(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repai
         found = _vanishing_px(engine, area_of(item, size))
         if found is not None:
             item = replaced(item, detail_px=round(2.0 * min(max(found, 0.5), 60.0)) / 2.0)
-        if item.layer == BASE:
+        if not item.has_source:
             return item
     avoid = [area_of(other, size) for other in others if other.path]
     dx, dy = proposed(partial(engine.sensor.read, 0), size, area_of(item, size), avoid)
