@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from matiz.develop.laid import Laid, places
 from matiz.develop.sensor import Sensor
 from matiz.merge.align import AlignError, aligned
-from matiz.merge.laid import Laid, places
 
 from .moving import PANS, Seen, moved_by
 

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
+from matiz.develop.laid import Laid
 from matiz.develop.sensor import Sensor
 from matiz.errors import ArgumentError, Cancelled
 from matiz.merge.bracket import merge_bracket
-from matiz.merge.laid import Laid
 from matiz.raw.noise import noise_of
 from matiz.recipe.model import Recipe
 

@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
+from matiz.develop.laid import Laid
 from matiz.develop.sensor import Sensor
 from matiz.merge.focus import merge_focus
-from matiz.merge.laid import Laid
 from matiz.simcam.camera import Settings, expose
 from matiz.simcam.lens import PERFECT
 from matiz.simcam.scenes.salt_pans import STANDPOINTS

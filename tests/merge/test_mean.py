@@ -7,10 +7,11 @@ import cv2
 import numpy as np
 import pytest
 
+from matiz.develop.alignment import Alignment
+from matiz.develop.laid import Laid
 from matiz.develop.sensor import Sensor
 from matiz.errors import ArgumentError
-from matiz.merge.align import AlignError, Alignment
-from matiz.merge.laid import Laid
+from matiz.merge.align import AlignError
 from matiz.merge.mean import merge_mean
 from matiz.merge.stars import stars_aligned, stars_of
 from matiz.simcam.camera import Settings, expose

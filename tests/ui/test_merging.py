@@ -52,6 +52,23 @@ def test_a_bracket_is_merged_opened_and_decided_as_its_reference(window, shoot):
     assert session.recipe.tone.exposure_EV == 0.5
     assert session.document.version.history.changes[-1].label == "As CORVA_0011.dng"
     assert session.picture.frame.merged.names[0] == source.name
+    repair = window.mend.repair
+    window.go_to(window.mend)
+    window.mend.turn_to("Repair")
+    settle(window)
+    repair.kinds.button("frame").click()
+    assert not repair.sizes["frame"].isHidden() and repair.sizes["detail_px"].isHidden()
+    repair.sizes["frame"].valueChanged.emit(3.0)
+    at = window.view.to_widget(300, 200).toPoint()
+    QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=at)
+    settle(window)
+    (item,) = session.recipe.mend.repairs.values()
+    assert item.KIND == "frame" and item.frame == 3.0 and "frame 3, spot" in repair.list.currentItem().text()
+    repair.list.removed.emit(repair.chosen)
+    assert session.picture.frame.merged.names[2] in repair.note.text()
+    session.open_picture(source)
+    settle(window)
+    assert repair.kinds.button("frame").isHidden(), "it is of no other frames"
 
 
 def test_it_is_stopped_and_leaves_nothing(window, shoot):

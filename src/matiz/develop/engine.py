@@ -13,6 +13,7 @@ from ..colour.types import Image
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
 from ..recipe.model import Recipe, plain_recipe
+from .beside import Beside
 from .cache import Cache
 from .found import Found
 from .graph import ENDS
@@ -35,7 +36,7 @@ class Engine:
         self.frame = frame
         self.found = Found(frame.size, self._plain, frame.path)
         """What was found in the picture by itself."""
-        self.sensor = Sensor(frame, self.found)
+        self.sensor = Sensor(frame, self.found, Beside(frame).seen)
         self.runs: dict[str, int] = {}
         """How often each node ran: what a change did not touch must not run again."""
         self._ends = ends

@@ -5,16 +5,16 @@ changes.
 """
 
 from collections import OrderedDict
-from collections.abc import Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass
 from threading import Lock
 
 from ..colour.types import Camera
 from ..image.reduce import halved
 from ..mend.fill import Go, filled, looked_at
-from ..mend.heal import Area, Take, base_healed, cloned, healed, texture_healed
+from ..mend.heal import Area, Pixels, Take, base_healed, cloned, healed, mixed, texture_healed
 from ..mend.mix import base_mixed
-from ..recipe.mending import BASE, MIXED, TEXTURE, Clone, Fill, Heal, Repair
+from ..recipe.mending import BASE, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
 from ..recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 
@@ -22,6 +22,15 @@ GRID = 2 ** (LEVELS - 1)
 """Px on which patches begin and end, so that they are whole pixels at every level."""
 MOST_BYTES = 200 * 2**20
 """Of patches that are kept; those in use stay however large they are."""
+
+OfFrame = Callable[[int, Region], tuple[Camera, Pixels] | None]
+"""Gives what frame n, from 1 on, of those that a picture was merged of, has of a region (height, width, 3), in the
+values of the picture, and which px it knows, (height, width), 0..1; None where it cannot be read."""
+
+
+def of_none(_n: int, _region: Region) -> None:
+    """Of a picture that was not merged."""
+    return
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +53,8 @@ class Mended:
 class Kept:
     """The patches of one frame that were made. Safe to share by threads."""
 
-    def __init__(self) -> None:
+    def __init__(self, of_frame: OfFrame) -> None:
+        self._of_frame = of_frame
         self._made: OrderedDict[Hashable, Mended] = OrderedDict()
         self._turns: dict[Hashable, Lock] = {}
         """Of those that are being made: another who asks waits, and takes what comes of it."""
@@ -75,7 +85,7 @@ class Kept:
         with turn:
             found = self._made.get(key)
             if found is None:
-                found = _make(take, size, item, box, below, key, go)
+                found = _make(take, self._of_frame, size, item, box, below, key, go)
                 with self._lock:
                     self._made[key] = found
                     self._turns.pop(key, None)
@@ -93,14 +103,17 @@ class Kept:
 
 
 def _make(
-    take: Take, size: Size, item: Repair, box: Region, below: list[Mended], key: Hashable, go: Go | None
-) -> Mended:
+    take: Take, of_frame: OfFrame, size: Size, item: Repair, box: Region, below: list[Mended], key: Hashable,
+    go: Go | None,
+) -> Mended:  # fmt: skip
     def left(region: Region) -> Camera:
         return laid_over(take(region), region, 0, below)
 
     area = area_of(item, size)
     if isinstance(item, Fill):
         pixels = filled(left, size, area, box, turn=int(item.turn), go=go)
+    elif isinstance(item, Aside):
+        pixels = _of_one(left(box), of_frame(int(item.frame), box), area.cover(box))
     else:
         assert isinstance(item, Heal)
         pixels = _healed(left, size, area, item, box)
@@ -108,6 +121,11 @@ def _make(
     while len(levels) < LEVELS and min(levels[-1].shape[:2]) >= 2:
         levels.append(halved(levels[-1]))
     return Mended(box, tuple(levels), key)
+
+
+def _of_one(here: Camera, seen: tuple[Camera, Pixels] | None, cover: Pixels) -> Camera:
+    """As one frame has it, as far as it knows."""
+    return here if seen is None else mixed(here, seen[0], cover * seen[1])
 
 
 def _healed(take: Take, size: Size, area: Area, item: Heal, box: Region) -> Camera:
@@ -126,7 +144,7 @@ def _looked_at(item: Repair, box: Region, size: Size) -> Region:
     if isinstance(item, Heal):
         dx, dy = offset_of(item, size)
         return box[0] + dx, box[1] + dy, box[2], box[3]
-    return looked_at(box, size)
+    return looked_at(box, size) if isinstance(item, Fill) else box
 
 
 def area_of(item: Repair, size: tuple[int, int]) -> Area:

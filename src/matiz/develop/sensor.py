@@ -21,7 +21,7 @@ from .found import Found
 from .highlights import CLEAR, ratios_around
 from .noise import NoiseSpread
 from .paint import Paint
-from .patches import Kept
+from .patches import Kept, OfFrame, of_none
 from .tiles import Region, level_size
 
 STRIP_ROWS = 256
@@ -38,7 +38,8 @@ Floats = NDArray[np.float32]
 class Sensor:
     """Camera values of one frame at every level. Whole levels are made once; safe to share by threads."""
 
-    def __init__(self, frame: Frame, found: Found | None = None) -> None:
+    def __init__(self, frame: Frame, found: Found | None = None, of_frame: OfFrame = of_none) -> None:
+        """of_frame: gives what one of the frames that it was merged of has of a region."""
         self.frame = frame
         self.found = found
         """What was found in the picture."""
@@ -46,7 +47,7 @@ class Sensor:
         """What its noise looks like."""
         self._levels: dict[int, Camera] = {}
         self._small: dict[int, Camera] = {}
-        self.patches = Kept()
+        self.patches = Kept(of_frame)
         """What repairs were made."""
         self.paint = Paint()
         """What strokes have painted."""

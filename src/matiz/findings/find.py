@@ -20,7 +20,7 @@ from .detail import halos, noisy, over_smoothed, sharpens_noise, sharpens_skin, 
 from .finish import fall_off_noticed, glow_greys, signature_lost
 from .light import balance_differs, grey_card, second_light, two_lights
 from .mend import converging, dusty, fringes, lens_known, tilted
-from .merged import moved_while_merged
+from .merged import frame_missing, moved_while_merged
 from .model import Finding
 from .people import uneven_faces
 from .places import drained, halo, hard_edge, idle_place, leaks, lost_ends
@@ -28,7 +28,8 @@ from .retouch import noise_differs, seen_twice
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
 JUDGES = (
-    tilted, converging, moved_while_merged, dusty, seen_twice, noise_differs, bright_at_border, fringes, lens_known,
+    tilted, converging, moved_while_merged, frame_missing, dusty, seen_twice, noise_differs, bright_at_border,
+    fringes, lens_known,
     grey_card, balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise,
     lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated,
     uneven_skin, spots_on_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, leaks, halo, lost_ends,

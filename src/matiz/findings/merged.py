@@ -12,6 +12,22 @@ LEAST_SHARE = 2e-4
 
 
 @needs("merged")
+def frame_missing(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
+    """A frame that repairs are taken from is not beside the merged file."""
+    found = reading.merged
+    if found is not None and found.missing:
+        names = ", ".join(found.missing)
+        yield Finding(
+            id="mend.frame_missing",
+            station="mend",
+            claim=f"{names} is not in the folder: repairs taken from it are left out",
+            evidence={"missing": names},
+            then="Put it back beside the picture, and open the picture again.",
+            certainty=1.0,
+        )
+
+
+@needs("merged")
 def moved_while_merged(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
     """The frames of a bracket differ, as where something moved: there the picture is of one alone, with its noise.
 

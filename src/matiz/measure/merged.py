@@ -17,3 +17,5 @@ class MergedReading:
     """Of the picture, where things moved between the frames and one of them was taken."""
     moved: tuple[Outline, ...]
     """The largest of those places, px of the picture."""
+    missing: tuple[str, ...] = ()
+    """Files of frames that repairs are taken from and that are not there."""

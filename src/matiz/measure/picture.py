@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from ..develop.beside import file_of
 from ..develop.camera_colour import light_xy
 from ..develop.deblur import NOTHING_BACK
 from ..develop.engine import Engine
@@ -20,7 +21,7 @@ from ..develop.tiles import Region
 from ..masks.faces import Face
 from ..masks.view import lab
 from ..raw.noise import noise_of
-from ..recipe.mending import Heal, Repair
+from ..recipe.mending import Aside, Heal, Repair
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Faces, Lasso, Mapped, Place, Reach, SkinOf, Sky, Subject
 from ..recipe.shapes import NO_GRID, Grid
@@ -207,7 +208,10 @@ def _merged(sight: Sight) -> MergedReading | None:
     outlines = tuple(
         tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(np.array(four, float))) for four in corners
     )
-    return MergedReading(merged.kind, len(merged.names), merged.moved_share, outlines)
+    used = {int(item.frame) for item in sight.recipe.mend.repairs.values() if isinstance(item, Aside)}
+    files = [file_of(sight.frame.path, merged, n) for n in sorted(used) if n <= len(merged.names)]
+    missing = tuple(path.name for path in files if not path.is_file())
+    return MergedReading(merged.kind, len(merged.names), merged.moved_share, outlines, missing)
 
 
 def _plain(recipe: Recipe) -> Recipe:
@@ -627,7 +631,7 @@ READINGS = (
     Reading("stored", lambda s: read_stored(s.frame)),
     Reading("full", _full, looks_at=("camera",), under=_without_detail),
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",), under=_without_detail),
-    Reading("merged", _merged, reads=PLACES),
+    Reading("merged", _merged, reads=(*PLACES, "mend.repairs")),
     Reading("dust", _dust, looks_at=("camera",), under=_plain),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES)),

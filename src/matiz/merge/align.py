@@ -7,7 +7,6 @@ with what they hold in common: their light on a logarithmic scale between the no
 other, against its surroundings, so that exposures do not matter.
 """
 
-from dataclasses import dataclass, field
 from functools import partial
 
 import cv2
@@ -15,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
+from ..develop.alignment import Alignment, terms
 from ..develop.sensor import Sensor
 from ..develop.tiles import Size, deepest
 from ..errors import MatizError
@@ -33,7 +33,7 @@ CELLS, WINDOW, BACK_PX = (32, 22), 21, 0.15
 """Points are taken one in a cell; what is followed round each; how exactly it must be found on the way back."""
 LEAST_BENT, MOST_BENT_PX, RIDGE = 120, 4.0, 3.0
 """Points that a bend needs, how much it may be, and how it is held back."""
-STANDS_PX, STILL_PX = 0.5, 0.12
+STANDS_PX = 0.5
 FULL, DARK = 0.9, 3.0
 """Of white, and times the read noise: between them a frame's values are looked at."""
 LIGHT = np.array([0.25, 0.5, 0.25])
@@ -43,44 +43,6 @@ Plane = NDArray[np.uint8]
 
 class AlignError(MatizError):
     """Frames of which nothing can be found to lie on each other."""
-
-
-@dataclass(frozen=True, eq=False)
-class Alignment:
-    """Where what a reference shows lies in another frame."""
-
-    homography: Array = field(default_factory=lambda: np.eye(3))
-    """(3, 3), from px of the reference to px of the other frame; px are counted at their middles."""
-    bend_px: Array = field(default_factory=lambda: np.zeros((10, 2)))
-    """Added to it: factors of 1, x, y, xx, xy, yy, xxx, xxy, xyy, yyy, places from the middle in half long sides."""
-    size: Size = (1, 1)
-    """(width, height) of the reference."""
-    points: int = 0
-    """That it rests on."""
-    rest_px: float = 0.0
-    """By how much half of them miss it at most."""
-
-    def at(self, x: Array, y: Array) -> Array:
-        """(..., 2) places in the other frame."""
-        to = np.stack([x, y, np.ones_like(x)], axis=-1) @ self.homography.T
-        return np.asarray(to[..., :2] / to[..., 2:] + _terms(x, y, self.size) @ self.bend_px)
-
-    @property
-    def shift_px(self) -> float:
-        """How far the middle of the picture moved."""
-        x, y = (self.size[0] - 1) / 2.0, (self.size[1] - 1) / 2.0
-        return float(np.hypot(*(self.at(np.array(x), np.array(y)) - (x, y))))
-
-    @property
-    def is_still(self) -> bool:
-        """Whether it moves nothing that resampling would not move as much."""
-        width, height = self.size
-        at = np.array([(x * width, y * height) for x in (0.05, 0.5, 0.95) for y in (0.05, 0.5, 0.95)])
-        return float(np.linalg.norm(self.at(at[:, 0], at[:, 1]) - at, axis=1).max()) < STILL_PX
-
-    @property
-    def turn_deg(self) -> float:
-        return float(np.degrees(np.arctan2(self.homography[1, 0], self.homography[0, 0])))
 
 
 def light_of(sensor: Sensor, level: int) -> Camera:
@@ -221,19 +183,13 @@ def fitted(own: Array, found: Array, size: Size, within_px: float) -> Alignment:
 
 def _bent(own: Array, missed: Array, size: Size) -> Array:
     """(10, 2), least squares by which what does not fit counts for ever less."""
-    terms: Array = _terms(own[:, 0], own[:, 1], size)
+    at: Array = terms(own[:, 0], own[:, 1], size)
     out: Array = np.zeros((10, 2))
     weight: Array
     for _ in range(8):
-        rest = np.linalg.norm(missed - terms @ out, axis=1)
+        rest = np.linalg.norm(missed - at @ out, axis=1)
         spread = max(1.48 * float(np.median(rest)), 0.02)
         weight = 1.0 / (1.0 + (rest / (2.0 * spread)) ** 2) ** 2
-        held = (terms * weight[:, None]).T @ terms + RIDGE * np.diag([0.0] * 3 + [1.0] * 7)
-        out = np.asarray(np.linalg.solve(held, (terms * weight[:, None]).T @ missed))
+        held = (at * weight[:, None]).T @ at + RIDGE * np.diag([0.0] * 3 + [1.0] * 7)
+        out = np.asarray(np.linalg.solve(held, (at * weight[:, None]).T @ missed))
     return out
-
-
-def _terms(x: Array, y: Array, size: Size) -> Array:
-    half = max(size) / 2.0
-    u, v = (np.asarray(x, np.float64) - size[0] / 2.0) / half, (np.asarray(y, np.float64) - size[1] / 2.0) / half
-    return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v, u**3, u * u * v, u * v * v, v**3], axis=-1)

@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.alignment import Alignment
+from ..develop.laid import OUTSIDE, Laid
 from ..develop.tiles import Region
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
-from .align import Alignment
-from .laid import OUTSIDE, Laid
 from .light import expected_light
 from .moved import Moved, find_moved
 from .stack import laid_together
@@ -69,7 +69,7 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     reference = frames[0]
     record = Merged(
         "bracket", tuple(frame.path.name for frame in frames), tuple(round(log2(gain), 3) for gain in gains),
-        moved.areas, round(moved.share, 4),
+        moved.areas, round(moved.share, 4), tuple(each.numbers() for each in alignments),
     )  # fmt: skip
     colour = replace(reference.colour, baseline_EV=reference.colour.baseline_EV - log2(shortest))
     merged = replace(

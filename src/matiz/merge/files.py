@@ -6,12 +6,12 @@ from pathlib import Path
 
 import numpy as np
 
+from ..develop.alignment import Alignment
 from ..develop.as_file import write_frame
 from ..errors import ArgumentError
 from ..files import TakenError
 from ..raw.frame import Exposure, Frame
 from ..wording import EV, counted, degrees, number, percent
-from .align import Alignment
 from .bracket import merge_bracket
 from .focus import merge_focus
 from .mean import merge_mean

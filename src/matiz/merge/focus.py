@@ -15,11 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.alignment import Alignment
+from ..develop.laid import Laid, places, remapped
 from ..develop.tiles import Size, level_size
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
-from .align import LIGHT, Alignment
-from .laid import Laid, places, remapped
+from .align import LIGHT
 from .light import expected_light
 from .stack import laid_together
 from .together import Told, heard, prepared
@@ -66,7 +67,10 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
     masks = _masks(detail)
     linear = _blended(laid, gains, masks, told)
     reference = frames[0]
-    record = Merged("focus", tuple(frame.path.name for frame in frames), tuple(round(log2(gain), 3) for gain in gains))
+    record = Merged(
+        "focus", tuple(frame.path.name for frame in frames), tuple(round(log2(gain), 3) for gain in gains),
+        lies=tuple(each.numbers() for each in alignments),
+    )  # fmt: skip
     merged = replace(reference, mosaic=None, linear=linear, orientation=1, noise_profile=(), merged=record)
     shares = tuple(float(mask.mean()) for mask in masks)
     return FocusMerge(merged, alignments, shares, np.argmax(masks, axis=0).astype(np.uint8))

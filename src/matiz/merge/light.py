@@ -5,11 +5,12 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
+from ..develop.alignment import Alignment
+from ..develop.laid import OUTSIDE, highest_within, places, remapped
 from ..develop.sensor import Sensor
 from ..develop.tiles import level_size
 from ..raw.frame import Frame
-from .align import Alignment, light_of
-from .laid import OUTSIDE, highest_within, places, remapped
+from .align import light_of
 
 LEVEL, LEAST_PX, AROUND_PX = 3, 200, 5
 """That is compared, of how many px, and over what surroundings each."""

@@ -14,13 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.alignment import Alignment
+from ..develop.laid import OUTSIDE, Laid
 from ..develop.sensor import Sensor
 from ..develop.tiles import Region, Size, level_size
 from ..errors import ArgumentError
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
-from .align import AlignError, Alignment, aligned, standing_share
-from .laid import OUTSIDE, Laid
+from .align import AlignError, aligned, standing_share
 from .light import expected_light, measured_light
 from .stars import stars_aligned, stars_of
 from .together import Told, heard, in_areas, prepared

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..develop.laid import Laid, highest_within, places, remapped
 from ..develop.sensor import Sensor
 from ..develop.tiles import Region, level_size
 from ..raw.noise import Noise, noise_of
-from .laid import Laid, highest_within, places, remapped
 
 LEVEL = 2
 """That is compared."""

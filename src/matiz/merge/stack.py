@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
+from ..develop.alignment import Alignment
+from ..develop.laid import Laid
 from ..develop.sensor import Sensor
 from ..raw.frame import Frame
-from .align import Alignment, aligned
-from .laid import Laid
+from .align import aligned
 from .light import measured_light
 from .together import Told, heard
 

@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 
 from ..colour.types import Array
+from ..develop.alignment import Alignment
 from ..develop.sensor import Sensor
-from .align import FINE_PX, AlignError, Alignment, fitted, light_of
+from .align import FINE_PX, AlignError, fitted, light_of
 
 LEVEL = 1
 NOISES, MOST, BRIGHT = 6.0, 600, 250

@@ -245,7 +245,8 @@ def _merged(given: dict[str, Any] | None) -> Merged | None:
         return None
     areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in given["moved"])
     exposures = tuple(float(value) for value in given["exposures_EV"])
-    return Merged(given["kind"], tuple(given["names"]), exposures, areas, float(given["moved_share"]))
+    lies = tuple(tuple(float(value) for value in each) for each in given["lies"])
+    return Merged(given["kind"], tuple(given["names"]), exposures, areas, float(given["moved_share"]), lies)
 
 
 def _metadata(given: dict[str, Any]) -> Metadata:

@@ -138,6 +138,9 @@ class Merged:
     """The largest areas in which things moved, x, y, width, height in px."""
     moved_share: float = 0.0
     """Of the picture."""
+    lies: tuple[tuple[float, ...], ...] = ()
+    """How each but the first lies on it, the numbers of a `develop.alignment.Alignment`; empty where they do not all
+    lie in one way."""
 
 
 @dataclass(frozen=True)

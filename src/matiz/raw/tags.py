@@ -117,7 +117,8 @@ class Tags:
             areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in told["moved"])
             exposures = tuple(float(value) for value in told["exposures_EV"])
             names = tuple(str(name) for name in told["names"])
-            return asdict(Merged(str(told["kind"]), names, exposures, areas, float(told["moved_share"])))
+            lies = tuple(tuple(float(value) for value in each) for each in told.get("lies", ()))
+            return asdict(Merged(str(told["kind"]), names, exposures, areas, float(told["moved_share"]), lies))
         except (ValueError, TypeError, KeyError):
             return None  # the picture is whole without it
 

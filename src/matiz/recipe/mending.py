@@ -54,6 +54,15 @@ class Clone(Heal):
 
 
 @dataclass(frozen=True)
+class Aside(Repair):
+    """An area that is as one of the frames has it that the picture was merged of."""
+
+    KIND: ClassVar[str] = "frame"
+
+    frame: float = described(Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which of them, in the order in which they are named."))
+
+
+@dataclass(frozen=True)
 class Fill(Repair):
     """An area that is rebuilt from the rest of the picture."""
 

@@ -14,7 +14,7 @@ from .colour import Grading
 from .detail import Detail
 from .finish import Finish
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
-from .mending import Band, Clone, Fill, Heal, HeldLine, Pull
+from .mending import Aside, Band, Clone, Fill, Heal, HeldLine, Pull
 from .places import Place
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
@@ -78,7 +78,7 @@ class Mend(Section):
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
     warp: Rows[Section] = tree.table(Band, Pull, HeldLine)
-    repairs: Rows[Section] = tree.table(Heal, Clone, Fill)
+    repairs: Rows[Section] = tree.table(Heal, Clone, Fill, Aside)
     no_dust: Points = described(
         FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
     )

@@ -9,14 +9,15 @@ from PySide6.QtCore import QLineF, Qt
 from PySide6.QtGui import QPainter, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from ...develop.beside import can_retouch
 from ...develop.engine import Engine
 from ...develop.patches import area_of
 from ...measure.vanishing import vanishing_px
 from ...mend.heal import Area, proposed
 from ...recipe.change import Settings
 from ...recipe.leaves import Number
-from ...recipe.mending import BASE, BOTH, MIXED, TEXTURE, Clone, Fill, Heal, Repair
-from ...recipe.tree import ABSENT, ORDER, added, replaced
+from ...recipe.mending import BASE, BOTH, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
+from ...recipe.tree import ABSENT, ORDER, Rows, added, replaced
 from ...wording import counted, percent
 from ..controls import Words, caption, chosen_tape, push
 from ..deck_page import Page
@@ -37,20 +38,21 @@ SIZES = {
         "Texture",
         Number("px", 0.5, 60.0, 3.5, 0.5, 1, "The blur in which texture just vanishes: measured beside a repair."),
     ),
+    "frame": ("Frame", Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which of the frames that were merged it is taken from.")),
 }
 FEATHER = 0.25
 """Of the radius, where nobody says."""
 OUTLINE_RADIUS_PX, OUTLINE_FEATHER_PX = 2.0, 4.0
 KINDS: dict[str, tuple[type[Repair], str]] = {
     "heal": (Heal, BOTH), "texture": (Heal, TEXTURE), "base": (Heal, BASE), "mix": (Heal, MIXED),
-    "clone": (Clone, BOTH), "fill": (Fill, ""),
+    "clone": (Clone, BOTH), "fill": (Fill, ""), "frame": (Aside, ""),
 }  # fmt: skip
 """Ways to repair, by their words: what is made, and the layer that it changes."""
 WHENCE = {
     "base": "Light and shade are spanned from around.", "mix": "Light and shade are mixed along the stroke.",
     "fill": "It is made of the rest of the picture.",
 }  # fmt: skip
-DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled"}
+DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled", "frame": "Taken from one frame"}
 AROUND = 4.0
 """How far round a repair its texture is looked at, in its radius, and AROUND_PX at least."""
 AROUND_PX = 48.0
@@ -89,8 +91,9 @@ class RepairPage(Page):
         self.kinds = Words(
             "Repair by",
             [(kind, kind) for kind in KINDS],
-            "Healed in the tone of its place; the texture over its light and shade alone; these alone, from around, or "
-            "mixed along the stroke; taken as it is; or rebuilt from the rest of the picture.",
+            "Healed in the tone of its place; the texture over its light and shade alone; these alone, from around, "
+            "or mixed along the stroke; taken as it is; rebuilt from the rest of the picture; or, of a merged picture, "
+            "as one of its frames has it.",
         )
         self.kinds.show_value(self.kind)
         self.kinds.chosen.connect(self.take_kind)
@@ -167,6 +170,8 @@ class RepairPage(Page):
             tape.set_value(getattr(item, name, self._sizes_to_come[name]))
         # what is to come measures it
         self.sizes["detail_px"].setVisible(_is_of_a_layer(item))
+        self.kinds.button("frame").setVisible(bool(self._frames()))
+        self.sizes["frame"].setVisible(isinstance(item, Aside) or (item is None and self.kind == "frame"))
         self.take_away.setEnabled(item is not None)
         self.another.setVisible(isinstance(item, Fill) and self.job is None)
         self.stop.setVisible(self.job is not None)
@@ -176,8 +181,20 @@ class RepairPage(Page):
 
     def _told(self) -> str:
         how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
+        names = self._frames()
+        if self.kind == "frame" and names:
+            n = int(self.sizes["frame"].value())
+            source = f"Taken from {names[n - 1]}." if n <= len(names) else f"There are only {len(names)} frames."
+            return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
         source = WHENCE.get(self.kind, "The dashed ring is the source: drag it.")
         return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
+
+    def _frames(self) -> tuple[str, ...]:
+        """Names of the frames that the picture was merged of, where they can be taken from."""
+        picture = self.session.picture
+        if picture is None or picture.frame.merged is None or not can_retouch(picture.frame):
+            return ()
+        return picture.frame.merged.names
 
     # ---- what the tool asks for
 
@@ -248,6 +265,8 @@ class RepairPage(Page):
         item = made(points, "on" if is_outline else "off", radius, feather)
         if isinstance(item, Heal):
             item = replaced(item, layer=layer)
+        if isinstance(item, Aside):
+            item = replaced(item, frame=self._sizes_to_come["frame"] if self.chosen else self.sizes["frame"].value())
         if isinstance(item, Fill):
             self._fill(item, added(self.session.recipe, [(TABLE, item)]), "Filled")
         else:
@@ -343,6 +362,10 @@ def _prepared(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repai
     """A repair with the source that fits it best, where it has one, and the blur in which the texture beside it
     vanishes, where it goes by that."""
     size = engine.frame.size
+    if isinstance(item, Aside):
+        # reading its frame and laying it takes a moment
+        engine.sensor.patches.all(partial(engine.sensor.read, 0), size, Rows([("to come", item)]))
+        return item
     if isinstance(item, Heal) and _is_of_a_layer(item):
         found = _vanishing_px(engine, area_of(item, size))
         if found is not None:

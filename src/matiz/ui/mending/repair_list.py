@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from ...recipe.mending import BOTH, Heal, Repair
+from ...recipe.mending import BOTH, Aside, Heal, Repair
 from ...wording import number
 from ..rows_list import Row, RowsList
 
@@ -12,7 +12,8 @@ def told(item: Repair) -> str:
     shape = "outline" if item.outline == "on" else "spot" if len(item.path) == 1 else "stroke"
     size = "" if shape == "outline" else f" {number(item.radius_px, 0, 'px')}"
     layer = item.layer if isinstance(item, Heal) and item.layer != BOTH else ""
-    return f"{layer or item.KIND}, {shape}{size}"
+    which = f" {number(item.frame, 0)}" if isinstance(item, Aside) else ""
+    return f"{layer or item.KIND}{which}, {shape}{size}"
 
 
 class RepairList(RowsList):

@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
-from ..develop.sensor import Sensor
-from ..develop.tiles import Region, Size, grown, level_size
 from ..image.orientation import upright
 from ..raw.frame import Frame
-from .align import Alignment
+from .alignment import Alignment
+from .sensor import Sensor
+from .tiles import Region, Size, grown, level_size
 
 STEP = 16
 """Px between places that are worked out; those between are put in."""
