@@ -1,5 +1,6 @@
 """The parts the window is made of: jobs, workers, bound controls, route, header, findings, queue, sheet."""
 
+import shutil
 import threading
 import time
 from pathlib import Path
@@ -282,3 +283,14 @@ def test_a_session_without_pictures_says_so(qapp, tmp_path):
     with pytest.raises(FileError):
         session.open_paths([Path("/nowhere/at/all")])
     session.end()
+
+
+def test_a_long_name_is_shortened_in_its_middle(window, shoot):
+    long = shoot / f"{'CORVA_0011-0013 bracket ' * 4}.dng"
+    shutil.copy(shoot / "CORVA_0011.dng", long)
+    window.open_paths([long])
+    settle(window)
+    name = window.header.name
+    assert name.fontMetrics().horizontalAdvance(name.text()) < 0.4 * window.header.width()
+    assert "\u2026" in name.text() and name.text().endswith("Version 1") and long.name in name.toolTip()
+    assert window.header.word.width() > 60

@@ -1,6 +1,7 @@
 """The line above the picture: its name and version, a word from Matiz, zoom, the clock."""
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from .controls import Elided, caption, push
@@ -11,6 +12,8 @@ HEIGHT_PX = 36
 SAID_FOR_MS = 8000
 BUDGET_S = 60
 """An ordinary client picture takes 30 to 60 s. Common practice, no source."""
+NAME_SHARE = 0.34
+"""Of the header that a name takes at most."""
 HINT = "hold Space: before"
 
 
@@ -82,6 +85,10 @@ class Header(QWidget):
         for value, button in self._zooms.items():
             button.setChecked(value == zoom)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_name()
+
     def end(self) -> None:
         self._tick.stop()
         self._quiet.stop()
@@ -104,7 +111,10 @@ class Header(QWidget):
         picture = self.session.picture
         self.name.setEnabled(picture is not None)
         if picture is not None:
-            self.name.setText(f"{picture.path.name}  \u00b7  {self.session.document.current}")
+            whole = f"{picture.path.name}  \u00b7  {self.session.document.current}"
+            most = int(NAME_SHARE * self.width())
+            self.name.setText(self.name.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideMiddle, most))
+            self.name.setToolTip(f"Versions of {picture.path.name}")
 
     def _show_clock(self) -> None:
         if self.session.picture is not None:
