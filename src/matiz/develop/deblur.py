@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..image.channels import highest
 from ..recipe.model import Recipe
 from .node import Node, Patch, Pixels, Work
 from .noise import Scale, added_noise, share_left
@@ -102,7 +103,7 @@ def _run(left_of: Callable[[Recipe], float], work: Work, camera: Patch) -> Pixel
     new = sharper(light, kernel, blur.longest, spread, noise.scale, balance)
     factor = np.clip(new / np.maximum(light, 1e-6), 1.0 / MOST, MOST)
     # what the sensor cut off is not known
-    factor[(light <= 1e-6) | (pixels.max(axis=2) >= NEARLY_FULL * work.sensor.frame.full_level)] = 1.0
+    factor[(light <= 1e-6) | (highest(pixels) >= NEARLY_FULL * work.sensor.frame.full_level)] = 1.0
     return np.asarray(pixels[inner] * factor[inner][..., None], np.float32)
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
+from ..image.channels import highest, lowest
 
 CLEAR = 0.94
 """Share of the full level below which a value is surely not clipped."""
@@ -22,10 +23,10 @@ def ratios_around(camera: Camera, full: float) -> NDArray[np.float32]:
     with clipped places filled from round about."""
     held = np.maximum(camera, LEAST * full)
     ratios = np.log2(held[..., [0, 2]] / held[..., 1:2]).clip(-MOST_EV, MOST_EV).astype(np.float32)
-    brightest = camera.max(axis=2)
+    brightest = highest(camera)
     # beside a highlight the bright places are of its kind, the dark ones seldom
     weight = np.where(brightest < CLEAR * full, (brightest / full).clip(0.01, 1.0) ** 4, 0.0).astype(np.float32)
-    weight = np.minimum(weight, np.where(camera.min(axis=2) > LEAST * full, 1.0, 1e-9)).astype(np.float32)
+    weight = np.minimum(weight, np.where(lowest(camera) > LEAST * full, 1.0, 1e-9)).astype(np.float32)
     return _filled(ratios, weight)
 
 

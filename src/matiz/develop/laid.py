@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
+from ..image.channels import highest
 from ..image.orientation import upright
 from ..raw.frame import Frame
 from .alignment import Alignment
@@ -63,8 +64,7 @@ class Laid:
 
 def nearly_full(camera: Camera) -> Plane:
     """The highest value round each px, as far as the demosaic and resampling carry what is cut off."""
-    red, green, blue = cv2.split(camera)
-    return np.asarray(cv2.dilate(cv2.max(cv2.max(red, green), blue), np.ones((9, 9), np.uint8)), np.float32)
+    return np.asarray(cv2.dilate(highest(camera), np.ones((9, 9), np.uint8)), np.float32)
 
 
 def remapped(image: Plane, at: Plane, how: int, border: int, outside: float = 0.0) -> Plane:

@@ -6,6 +6,7 @@ texture may still say that little can have been blurred.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -228,20 +229,28 @@ def _fitted(patch: NDArray[np.float32], noise: float, full: NDArray[np.bool_] | 
 
 def _steps(seen: Array, across: Array, noise: float) -> Array:
     """Spreads of the profiles that are lone steps."""
-    sigma, shift = (each.ravel() for each in np.meshgrid(SIGMAS, SHIFTS, indexing="ij"))
-    models = 0.5 + 0.5 * erf((across[None] - shift[:, None]) / (sigma[:, None] * np.sqrt(2.0)))
-    centred = models - models.mean(axis=1, keepdims=True)
-    power = (centred**2).sum(axis=1)
+    if not len(seen):
+        return np.zeros(0)
+    sigma, models, heights = _models(tuple(across.tolist()))
     told = seen - seen.mean(axis=1, keepdims=True)
     # least squares of offset and height for each model
-    height = told @ centred.T / power
-    left = (told**2).sum(axis=1, keepdims=True) - height**2 * power
-    best = np.argmin(left, axis=1) if len(seen) else np.zeros(0, np.int64)
-    rows = np.arange(len(seen))
-    step = height[rows, best]
-    misfit = np.sqrt(np.maximum(left[rows, best], 0.0) / len(across))
-    light = np.maximum(seen.max(axis=1), 1e-6) if len(seen) else np.zeros(0)
+    best = np.argmax(np.abs(told.astype(np.float32) @ models.T.astype(np.float32)), axis=1)
+    along = (told * models[best]).sum(axis=1)
+    misfit = np.sqrt(np.maximum((told**2).sum(axis=1) - along**2, 0.0) / len(across))
+    step = along * heights[best]
+    light = np.maximum(seen.max(axis=1), 1e-6)
     own = noise * np.sqrt(0.18 * light)
     counts = (step > LEAST_STEP * light) & (step > LEAST_NOISE * own / np.sqrt(len(ALONG)))
     counts &= misfit < MOST_MISFIT * step + own / np.sqrt(len(ALONG))
     return np.asarray(sigma[best][counts])
+
+
+@lru_cache(maxsize=2)
+def _models(across: tuple[float, ...]) -> tuple[Array, Array, Array]:
+    """Steps of every spread at every place: the spreads, the steps about their mean and of length 1, and how high the
+    step of that length is."""
+    sigma, shift = (each.ravel() for each in np.meshgrid(SIGMAS, SHIFTS, indexing="ij"))
+    models = 0.5 + 0.5 * erf((np.array(across) - shift[:, None]) / (sigma[:, None] * np.sqrt(2.0)))
+    models -= models.mean(axis=1, keepdims=True)
+    length = np.linalg.norm(models, axis=1)
+    return sigma, models / length[:, None], 1.0 / length

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from ..colour.types import Camera
 from ..develop.camera_colour import neutral_to_xy
 from ..errors import ArgumentError
+from ..image.channels import highest, lowest
 from ..raw.frame import CameraColour
 from .patches import Box
 from .values import LightValue, value_of
@@ -48,7 +49,7 @@ def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
     log = np.log2(np.maximum(smooth, 1e-4))
     planes = [log[..., 1], log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]]
     rough = np.max([_slope(plane) for plane in planes], axis=0)
-    usable = (smooth.max(axis=2) < 0.9) & (smooth.min(axis=2) > 0.004)
+    usable = (highest(smooth) < 0.9) & (lowest(smooth) > 0.004)
     plain = cv2.morphologyEx(((rough < FLAT_EV) & usable).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
     _, labels, boxes, _ = cv2.connectedComponentsWithStats(plain, connectivity=4)
     middle_EV = float(np.median(planes[0]))

@@ -20,6 +20,7 @@ from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
 from ..develop.camera_colour import neutral_under
 from ..errors import ArgumentError
+from ..image.channels import highest, lowest
 from ..image.reduce import reduced
 from ..raw.frame import CameraColour
 from .learned import learned
@@ -177,7 +178,7 @@ def gather(colour: CameraColour, camera: Camera) -> Evidence | None:
     """
     candidates = _candidates(ColourKey(colour))
     camera = reduced(camera, WORKING_PX)
-    usable = ((camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.003)).ravel()
+    usable = ((highest(camera) < 0.95) & (lowest(camera) > 0.003)).ravel()
     if candidates is None or np.count_nonzero(usable) < LEAST_PIXELS:
         return None
     block, rows, columns = _blocks(camera.shape[:2])
@@ -187,7 +188,7 @@ def gather(colour: CameraColour, camera: Camera) -> Evidence | None:
         steps = _edges(camera, radius)
         values = np.concatenate([step.reshape(-1, 3)[usable] for step in steps])
         green = values[:, 1]
-        strong = (values.min(axis=1) > 1e-6) & (green > np.quantile(green, STRONG))
+        strong = (lowest(values[None])[0] > 1e-6) & (green > np.quantile(green, STRONG))
         kinds.append(
             _marks(candidates, values[strong], green[strong], np.tile(block, len(steps))[strong], rows * columns)
         )

@@ -24,6 +24,7 @@ from ..colour.temperature import cct_to_xy, duv_limit
 from ..colour.types import Array, Camera
 from ..develop.camera_colour import neutral_under
 from ..errors import ArgumentError
+from ..image.channels import highest, lowest
 from ..image.guided import coefficients
 from ..image.reduce import reduced
 from ..raw.frame import CameraColour
@@ -270,7 +271,7 @@ def _guessed(colour: CameraColour, camera: Camera) -> tuple[Array, Array, NDArra
     logs = np.log2(np.maximum(camera[..., [0, 2]], 1e-6) / np.maximum(camera[..., 1:2], 1e-6)).astype(np.float64)
     place = np.clip(np.rint((logs + TABLE_REACH) / TABLE_STEP), 0, len(table) - 1).astype(np.int64)
     mired, off = np.moveaxis(table[place[..., 0], place[..., 1]], -1, 0)
-    usable = (camera.max(axis=2) < 0.95) & (camera.min(axis=2) > 0.002)
+    usable = (highest(camera) < 0.95) & (lowest(camera) > 0.002)
     blocks = _blocks(camera, mired, usable & (off < NEAR_LOCUS_EV))
     return (mired, off, usable, blocks) if np.isfinite(blocks).any() else None
 

@@ -18,6 +18,7 @@ from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
 from ..develop.places import Masked, at_work
 from ..develop.tiles import Region
+from ..image.channels import highest
 from ..masks.faces import Face
 from ..masks.view import lab
 from ..raw.noise import noise_of
@@ -569,7 +570,7 @@ def _blur(sight: Sight, like: BlurReading | None = None) -> BlurReading:
     regions, grid = choose_patches(light(sight.picture("small camera")), sight.step, sight.mapping.size)
     # small and far apart: whole tiles of each would be six times the work
     seen = [sight.peek("camera", region) for region in regions]
-    full = [pixels.max(axis=2) >= NEARLY_FULL for pixels in seen]
+    full = [highest(pixels) >= NEARLY_FULL for pixels in seen]
     grain = float(np.sqrt(noise_of(sight.frame).variance(np.array(MID_GREY)))) / MID_GREY
     patches = [light(pixels) for pixels in seen]
     # of a rendered picture the noise is not known

@@ -23,7 +23,7 @@ SMOOTH = 1.2
 """Spread, in steps of frequency, over which spectra are smoothed."""
 RINGS, ROUND_DEG = np.linspace(0.06, 0.4, 20), np.arange(0.0, 180.0, 5.0)
 """Frequencies, cycles per px, and ways in which they are looked at."""
-LENGTHS_PX, WAYS_DEG = np.arange(2.75, 12.01, 0.25), np.arange(0.0, 180.0, 3.0)
+LENGTHS_PX, WAYS_DEG = np.arange(2.5, 12.01, 0.5), np.arange(0.0, 180.0, 4.0)
 """Smears that are laid on."""
 FLOOR = 0.02
 """Of the power that is left in a stripe: hands shake unevenly, and spectra are smoothed."""
