@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from matiz.develop.engine import Engine
-from matiz.measure.brief import Brief, brief_of
+from matiz.measure.brief import Brief, brief_of, looked_closer
 from matiz.measure.look import likeness, look_of
 from matiz.measure.picture import Meter
 from matiz.measure.values import LightValue
@@ -78,3 +78,17 @@ def test_what_is_written_is_read_and_nothing_else():
         Brief.from_json({"edges_px": "sharp", "full_share": 0.0, "headroom_EV": 0.0, "snr_dB": 1.0})
     with pytest.raises(KeyError):
         Brief.from_json({})
+
+
+def test_closer_is_tilt_and_dust_and_nothing_else_changes():
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0011.dng")
+    frame = simulate(shot.scene, (1500, 1000), shot.settings, view=shot.view)
+    brief, meter = brief_of(frame), Meter(Engine(frame))
+    closer, read = looked_closer(frame, brief), meter.read(Recipe(), ("tilt", "dust"))
+    assert replace(closer, tilt_deg=None, dust=None) == brief
+    assert closer.dust == sum(speck.certainty >= 0.6 for speck in read["dust"].specks)
+    tilt = read["tilt"].tilt
+    assert closer.tilt_deg == (pytest.approx(tilt.deg, abs=0.01) if tilt.certainty >= 0.6 else None)
+    assert Brief.from_json(json.loads(json.dumps(closer.to_json()))) == closer
+    old = {key: value for key, value in brief.to_json().items() if key not in ("tilt_deg", "dust")}
+    assert Brief.from_json(old) == brief, "written before there was more"

@@ -1,6 +1,7 @@
 """Pictures are measured aside once Sort is seen, and put in order by what is known."""
 
 import time
+from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -53,6 +54,27 @@ def test_every_picture_is_measured_shown_and_put_in_order(window, shoot, monkeyp
     assert set(looked(window).briefs) == set(pictures) and box.currentIndex() == 0
 
 
+def test_what_is_kept_is_looked_at_closer(window, shoot):
+    window.go_to(window.sort)
+    looking = looked(window)
+    first, second, _ = window.session.pictures
+    assert all(brief.dust is None for brief in looking.briefs.values())
+    window.session.sort_as(first, sorted_as="keep")
+    window.session.sort_as(second, sorted_as="hold")
+    looked(window)
+    assert looking.briefs[first].dust is not None and looking.briefs[second].dust is None
+    kept = Briefs(shoot)
+    assert kept.get(first) == looking.briefs[first], "and it is known at the next start"
+    kept.close()
+
+
+def test_one_that_was_kept_before_it_was_measured_is_looked_at_closer_too(window):
+    first = window.session.pictures[0]
+    window.session.sort_as(first, sorted_as="keep")
+    window.go_to(window.sort)
+    assert looked(window).briefs[first].dust is not None
+
+
 def test_what_cannot_be_read_is_left_and_the_others_go_on(window, shoot):
     (shoot / "AAA.dng").write_bytes(b"no picture")
     window.open_paths([shoot])
@@ -92,6 +114,9 @@ def test_a_tile_says_what_matters():
     assert brief_parts(brief.Brief(0.81, 0.0, 0.1, 30.0)) == ["edges 0.8\u202fpx"]
     assert brief_parts(brief.Brief(None, 0.02, 0.0, 30.0)) == ["edges not sure", "full 2.0\u202f%"]
     assert brief_parts(brief.Brief(1.2, 0.0, 1.25, 30.0)) == ["edges 1.2\u202fpx", "headroom 1.2\u202fEV"]
+    closer = brief.Brief(1.2, 0.0, 0.0, 30.0, dust=3, tilt_deg=-0.8)
+    assert brief_parts(closer) == ["edges 1.2\u202fpx", "dust 3", "leans \u22120.8\u00b0"]
+    assert brief_parts(replace(closer, dust=0, tilt_deg=0.2)) == ["edges 1.2\u202fpx"]
     long = ["edges 1.2 px", "headroom 1.2 EV"]
     assert _as_fits(long, 400.0) == "edges 1.2 px  headroom 1.2 EV" and _as_fits(long, 120.0) == long[0]
     assert _as_fits(long, 10.0) == long[0]

@@ -161,13 +161,16 @@ def test_pictures_are_put_into_every_order():
         Seen(Path("b"), Document(rank=2), None),
         Seen(Path("d"), Document(), replace(_exposure(), time_utc="2026-05-09T06:01:00Z", iso=800.0, focal_mm=35.0)),
     ]
-    briefs = {"a": Brief(1.4, 0.2, 0.0, 20.0), "c": Brief(0.9, 0.0, 0.0, 30.0), "d": Brief(None, 0.1, 0.0, None)}
+    briefs = {
+        "a": Brief(1.4, 0.2, 0.0, 20.0, dust=2, tilt_deg=-3.0), "c": Brief(0.9, 0.0, 0.0, 30.0, dust=7),
+        "d": Brief(None, 0.1, 0.0, None, dust=0, tilt_deg=1.0),
+    }  # fmt: skip
 
     def put(order):
         return "".join(s.path.name for s in sorted(shots, key=lambda s: place_of(s, briefs.get(s.path.name), order)))
 
     expected = {"time": "dcab", "iso": "acdb", "lens": "adcb", "rank": "cbad", "sharp": "cabd", "full": "adcb",
-                "noise": "acbd"}  # fmt: skip
+                "noise": "acbd", "dust": "cadb", "tilt": "adbc"}  # fmt: skip
     assert {order: put(order) for order in ORDERS if order != "name"} == expected
 
 

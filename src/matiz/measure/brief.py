@@ -1,6 +1,6 @@
 """What is worth knowing of a picture before it is opened, so short that a thousand are looked at aside."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -24,6 +24,8 @@ from .values import LightValue, value_of
 VERSION = 2
 """Of how they are read: what another one wrote is read anew."""
 ZONE = 3
+LEAST_CERTAINTY = 0.6
+"""Of a tilt or of dust for it to be told."""
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,10 @@ class Brief:
     """Of the middle of the picture's scene luminances, stops from white; None where it is not known."""
     streak: float | None = None
     """Length of the longest straight streak in a night, of the long side; None where it is no night."""
+    tilt_deg: float | None = None
+    """How far it leans clockwise; None where nothing tells it surely, or while `dust` is None."""
+    dust: int | None = None
+    """Shadows of dust; None where they were not looked for: that takes longer than all else."""
 
     def to_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -68,7 +74,8 @@ class Brief:
         brief = Brief(
             number("edges_px"), float(told["full_share"]), float(told["headroom_EV"]), number("snr_dB"),
             light("light"), light("as_shot"), light("card"), str(told["look"]), number("level_EV"),
-            number("streak"),
+            number("streak"), None if told.get("tilt_deg") is None else float(told["tilt_deg"]),
+            None if told.get("dust") is None else int(told["dust"]),
         )  # fmt: skip
         if brief.look:
             lightnesses(brief.look)
@@ -95,6 +102,16 @@ def brief_of(frame: Frame) -> Brief:
         _rounded(light), _rounded(as_shot), _rounded(card.light if card is not None else None), look,
         round(middle, 2), _streak(engine, recipe),
     )  # fmt: skip
+
+
+def looked_closer(frame: Frame, brief: Brief) -> Brief:
+    """The same with tilt and dust, as a picture deserves that is kept."""
+    recipe = plain_recipe(frame.start)
+    read = Meter(Engine(frame, cache_bytes=LITTLE_CACHE)).read(recipe, ("tilt", "dust"))
+    tilt = read["tilt"].tilt
+    is_told = tilt.certainty >= LEAST_CERTAINTY
+    dust = sum(speck.certainty >= LEAST_CERTAINTY for speck in read["dust"].specks)
+    return replace(brief, tilt_deg=round(tilt.deg, 2) if is_told else None, dust=dust)
 
 
 def _streak(engine: Engine, recipe: Recipe) -> float | None:

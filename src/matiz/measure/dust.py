@@ -42,7 +42,7 @@ MOST_COLOUR = 0.5
 
 Name = TypeVar("Name", bound=Hashable)
 Grid = NDArray[np.float32]
-Solved = Callable[[Array, int], tuple[Array, Array]]
+Solved = Callable[[Array, int], tuple[float, Array]]
 
 
 ALONE = 0.7
@@ -231,16 +231,19 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
     across, down = np.meshgrid(left + np.arange(part.shape[1]) * thin, top + np.arange(part.shape[0]) * thin)
     logs = np.log(part.astype(np.float64)).reshape(-1, 3)
     u, v = ((across - x) / r).ravel(), ((down - y) / r).ravel()
-    ground = np.stack([np.ones(len(u)), u, v, u * u, u * v, v * v], axis=1)
+    ground, _ = np.linalg.qr(np.stack([np.ones(len(u)), u, v, u * u, u * v, v * v], axis=1))
+    logs -= ground @ (ground.T @ logs)
 
     def shadow(values: Array) -> Array:
         far = np.hypot(u - values[0], v - values[1]) / np.exp(values[2])
         return np.asarray(np.exp(-(np.minimum(far, 6.0) ** values[3])))
 
-    def solved(values: Array, channel: int) -> tuple[Array, Array]:
-        parts = np.column_stack([shadow(values), ground])
-        weights = np.linalg.lstsq(parts, logs[:, channel], rcond=None)[0]
-        return weights, parts @ weights - logs[:, channel]
+    def solved(values: Array, channel: int) -> tuple[float, Array]:
+        """How dark, as a logarithm, and what is left of a channel over the best ground and that shadow."""
+        own = shadow(values)
+        own -= ground @ (ground.T @ own)
+        dark = float(own @ logs[:, channel]) / max(float(own @ own), 1e-12)
+        return dark, dark * own - logs[:, channel]
 
     if _rests(solved, np.array([0.0, 0.0, np.log(0.8), 2.5]), u, v) > QUICK_REST:
         return None
@@ -249,8 +252,8 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
         lambda values: solved(values, 1)[1], (0.0, 0.0, np.log(0.8), 2.5), bounds=(low, high), loss="soft_l1",
         f_scale=0.02, max_nfev=12,
     ).x  # fmt: skip
-    weights, rest = solved(fit, 1)
-    depth = float(1.0 - np.exp(weights[0]))
+    dark, rest = solved(fit, 1)
+    depth = float(1.0 - np.exp(dark))
     radius = float(r * np.exp(fit[2]))
     at_x, at_y = float(x + fit[0] * r), float(y + fit[1] * r)
     inside_border = min(at_x, at_y, width - 1 - at_x, height - 1 - at_y) > 1.3 * radius
@@ -260,7 +263,7 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
     within, around = far < 1.1, (far > 1.3) & (far < 2.6)
     if within.sum() < 5 or around.sum() < 12:
         return None
-    depths = [1.0 - np.exp(solved(fit, channel)[0][0]) for channel in range(3)]
+    depths = [1.0 - np.exp(solved(fit, channel)[0]) for channel in range(3)]
     rests = [float(np.sqrt(np.mean(rest[which] ** 2))) / depth for which in (within, around)]
     edge, colours = float(fit[3]), (max(depths) - min(depths)) / depth
     doubts = (
@@ -274,9 +277,9 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
 
 def _rests(solved: Solved, values: Array, u: Array, v: Array) -> float:
     """What is left about a first guess at a shadow, of its depth."""
-    weights, rest = solved(values, 1)
+    dark, rest = solved(values, 1)
     around = np.hypot(u, v) < 2.0
-    depth = 1.0 - np.exp(weights[0])
+    depth = 1.0 - np.exp(dark)
     return float(np.sqrt(np.mean(rest[around] ** 2)) / depth) if 0.5 * LEAST_DEPTH < depth < MOST_DEPTH else np.inf
 
 

@@ -29,7 +29,7 @@ from ..raw.decode import Decoder
 from ..raw.frame import Facts
 from ..shoot.choosing import Seen
 from ..shoot.one_light import OneLight
-from ..wording import kelvin, number, percent
+from ..wording import degrees, kelvin, number, percent
 from . import theme
 from .jobs import Job
 from .looking import Looking
@@ -43,7 +43,7 @@ SIZES = {"small": 0.66, "middle": 1.0, "large": 1.6}
 """Of tiles, by name, in sizes of CELL."""
 THUMBNAIL_PX, FACTS_PX = 480, 32
 REGROUP_MS = 400
-LEAST_FULL, LEAST_HEADROOM_EV = 0.001, 0.5
+LEAST_FULL, LEAST_HEADROOM_EV, LEAST_TILT_DEG = 0.001, 0.5, 0.3
 """That are worth a word."""
 LEAST_LIGHT = 2
 """Pictures in one light that have a line over them."""
@@ -419,6 +419,7 @@ class ContactSheet(QListView):
 
 ORDERS = {
     "name": "by name", "sharp": "sharpest first", "full": "fullest first", "noise": "noisiest first",
+    "dust": "most dust first", "tilt": "most tilted first",
     "time": "by time taken", "iso": "by ISO", "lens": "by lens", "rank": "best rank first",
 }  # fmt: skip
 """Of the pictures of a shoot, in words."""
@@ -442,7 +443,10 @@ def _known(seen: Seen, brief: Brief | None, order: str) -> tuple[float | None, s
         return {"time": (None, shot.time_utc or ""), "iso": (shot.iso, ""), "lens": (None, lens)}[order]
     if brief is None:
         return None, ""
-    return {"sharp": brief.edges_px, "full": -brief.full_share, "noise": brief.snr_dB}[order], ""
+    dust = None if brief.dust is None else -float(brief.dust)
+    tilt = None if brief.tilt_deg is None else -abs(brief.tilt_deg)
+    told = {"sharp": brief.edges_px, "full": -brief.full_share, "noise": brief.snr_dB, "dust": dust, "tilt": tilt}
+    return told[order], ""
 
 
 def brief_parts(brief: Brief) -> list[str]:
@@ -452,6 +456,10 @@ def brief_parts(brief: Brief) -> list[str]:
         parts.append(f"full {percent(brief.full_share, 1)}")
     elif brief.headroom_EV >= LEAST_HEADROOM_EV:
         parts.append(f"headroom {number(brief.headroom_EV, 1, 'EV')}")
+    if brief.dust:
+        parts.append(f"dust {number(brief.dust, 0)}")
+    if brief.tilt_deg is not None and abs(brief.tilt_deg) >= LEAST_TILT_DEG:
+        parts.append(f"leans {degrees(brief.tilt_deg)}")
     return parts
 
 

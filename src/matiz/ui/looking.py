@@ -4,7 +4,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ..errors import MatizError
-from ..measure.brief import Brief, brief_of
+from ..measure.brief import Brief, brief_of, looked_closer
 from ..shoot.briefs import Briefs
 from .jobs import Job
 from .one_by_one import OneByOne
@@ -20,24 +20,30 @@ class Looking(OneByOne):
         super().__init__(session)
         self.briefs: dict[Path, Brief] = {}
         """What is known by now."""
+        session.sortingChanged.connect(self._on_sorted)
+        self.came.connect(self._on_sorted)
         self._kept: dict[Path, Briefs | None] = {}
 
     def forget(self) -> None:
         self.briefs = {}
 
     def todo(self) -> list[Path]:
-        return [path for path in self.session.pictures if path not in self.briefs]
+        """Those that were not measured, then those that are kept and were not looked at closer."""
+        pictures = self.session.pictures
+        return [*(path for path in pictures if path not in self.briefs), *filter(self._wants_closer, pictures)]
 
     def one(self, path: Path, job: Job) -> bool:
         """Kept before, or measured; nothing where it cannot be read, which is told where it is opened."""
         if path.parent not in self._kept:
             self._kept[path.parent] = _opened(path.parent)
         here, own = self._kept[path.parent], self.briefs
-        brief = None if here is None else here.get(path)
-        if brief is None:
+        before = own.get(path)
+        brief = before if before is not None or here is None else here.get(path)
+        if brief is None or before is not None:
             self.wait_for_rest(job)
             try:
-                brief = brief_of(self.decoder.frame(path, lambda: not job.is_stopped))
+                frame = self.decoder.frame(path, lambda: not job.is_stopped)
+                brief = brief_of(frame) if before is None else looked_closer(frame, before)
             except MatizError:
                 return False
             if here is not None:
@@ -45,6 +51,14 @@ class Looking(OneByOne):
                     here.put(path, brief)
         own[path] = brief
         return True
+
+    def _on_sorted(self, path: Path) -> None:
+        if self._begun and self._wants_closer(path):
+            self.begin()
+
+    def _wants_closer(self, path: Path) -> bool:
+        brief = self.briefs.get(path)
+        return brief is not None and brief.dust is None and self.session.document_of(path).sorted_as == "keep"
 
     def let_go(self) -> None:
         for each in filter(None, self._kept.values()):

@@ -33,7 +33,7 @@ class OneByOne(QObject):
         self._job: Job | None = None
         self._later = QTimer(self, singleShot=True, interval=LATER_MS)
         self._later.timeout.connect(self._start)
-        self._begun = False
+        self._begun = self._again = False
         session.shootChanged.connect(self._on_shoot)
         session.pictureCame.connect(lambda _: self._begun and self.begin())
 
@@ -58,6 +58,7 @@ class OneByOne(QObject):
     def begin(self) -> None:
         """Work on what wants it of the shoot that is open."""
         self._begun = True
+        self._again = self._job is not None
         if self._job is None and not self._later.isActive():
             self._later.start()
 
@@ -115,3 +116,5 @@ class OneByOne(QObject):
 
     def _on_finished(self) -> None:
         self._job = None
+        if self._again:
+            self.begin()  # what came while it worked
