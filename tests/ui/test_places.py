@@ -502,6 +502,30 @@ def test_a_place_is_given_to_pictures_that_are_selected(window, places):
     np.testing.assert_allclose(own_mask(window, given.places.order[1]), own_mask(window, given.places.order[0]))
 
 
+def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, monkeypatch):
+    places.new_place()
+    places.add_part(Brush, "add")
+    drag(window, (100, 100), (200, 100))
+    settle(window)
+    others = [path for path in window.session.pictures if path != window.session.path]
+    said = []
+    window.session.said.connect(said.append)
+    way = np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])
+    for answer, lost in ((way, ""), (None, "is not found again")):
+        monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_, answer=answer: answer)
+        monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+        window.gifts.place_to(others[:1], places.chosen)
+        settle(window)
+        (own,) = window.session.recipe.places[places.chosen].mask.values()
+        made = window.session.desk.recipe(others[0]).places
+        (given,) = made[made.order[-1]].mask.values()
+        step = [each.strokes[each.strokes.order[0]].path.points[:, :2] for each in (own, given)]
+        long_side = max(window.session.engine.frame.size)
+        moved = (0.0, 0.0) if answer is None else (30.0 / long_side, -20.0 / long_side)
+        assert (step[1] - step[0]).mean(axis=0) == pytest.approx(moved, abs=1e-4)
+        assert "1 picture takes the place" in said[-1] and (lost in said[-1])
+
+
 def part_of(place: Place) -> str:
     (part,) = place.mask.values()
     return part.of

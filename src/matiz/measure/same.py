@@ -58,6 +58,8 @@ class Thing:
     """(n, 128) of them."""
     seen: Grey
     """The small picture itself, (height, width)."""
+    step: int
+    """Full-size px per px of it."""
 
 
 @dataclass(frozen=True)
@@ -79,12 +81,34 @@ def thing_at(engine: Engine, recipe: Recipe, area: Region) -> Thing:
     mask[top : round(y + h / 2 + room), left : round(x + w / 2 + room)] = 255
     points, likenesses = _features(small, mask)
     L, a, b = (round(float(v), 3) for v in Lab)
-    return Thing((L, a, b), np.array([(x, y), (x + w, y), (x + w, y + h), (x, y + h)]), points, likenesses, small)
+    return Thing((L, a, b), np.array([(x, y), (x + w, y), (x + w, y + h), (x, y + h)]), points, likenesses, small, step)
 
 
 def find_again(engine: Engine, recipe: Recipe, thing: Thing) -> Region | None:
     """Where the same thing lies in another picture, px of its upright full size; None where it is lost."""
     small, step = _small(engine, recipe)
+    moved = _moved(small, thing)
+    if moved is None:
+        return None
+    corners = thing.corners @ moved[:, :2].T + moved[:, 2]
+    (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
+    height, width = small.shape
+    x0, x1 = (float(np.clip(v, 0, width)) for v in (left, right))
+    y0, y1 = (float(np.clip(v, 0, height)) for v in (top, bottom))
+    if (x1 - x0) * (y1 - y0) < LEAST_INSIDE * (right - left) * (bottom - top):
+        return None
+    return round(x0 * step), round(y0 * step), max(2, round((x1 - x0) * step)), max(2, round((y1 - y0) * step))
+
+
+def way_to(engine: Engine, recipe: Recipe, thing: Thing) -> Array | None:
+    """How a thing of the anchor lies in another picture, (2, 3): from px of its upright full size to px of the other's,
+    by a turn, a size and a shift; None where it is lost."""
+    small, step = _small(engine, recipe)
+    moved = _moved(small, thing)
+    return None if moved is None else np.column_stack([moved[:, :2] * (step / thing.step), moved[:, 2] * step])
+
+
+def _moved(small: Grey, thing: Thing) -> Array | None:
     points, likenesses = _features(small, None)
     if min(len(points), len(thing.points)) < LEAST_ALIKE:
         return None
@@ -100,16 +124,7 @@ def find_again(engine: Engine, recipe: Recipe, thing: Thing) -> Region | None:
         return None
     if not 1.0 / MOST_SIZED < float(np.hypot(*moved[:, 0])) < MOST_SIZED:
         return None
-    if _likeness(thing, small, moved) < LEAST_LIKENESS:
-        return None
-    corners = thing.corners @ moved[:, :2].T + moved[:, 2]
-    (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
-    height, width = small.shape
-    x0, x1 = (float(np.clip(v, 0, width)) for v in (left, right))
-    y0, y1 = (float(np.clip(v, 0, height)) for v in (top, bottom))
-    if (x1 - x0) * (y1 - y0) < LEAST_INSIDE * (right - left) * (bottom - top):
-        return None
-    return round(x0 * step), round(y0 * step), max(2, round((x1 - x0) * step)), max(2, round((y1 - y0) * step))
+    return np.asarray(moved) if _likeness(thing, small, moved) >= LEAST_LIKENESS else None
 
 
 @dataclass(frozen=True)

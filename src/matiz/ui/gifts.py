@@ -5,7 +5,9 @@ from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 
+from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
+from ..measure.travel import DrawnPlace, is_drawn
 from ..proposals.given_light import given_light
 from ..recipe.change import Settings
 from ..recipe.looks import Look
@@ -93,16 +95,42 @@ class Gifts:
         if session.picture is None or not isinstance(place, Place):
             session.said.emit("Choose a place in Places first.")
             return
-        named = _named(session.recipe, place)
-        given = 0
-        for path in paths:
-            if path != session.picture.path:
-                recipe = session.desk.recipe(path)
-                others = [(f"places.{name}", other) for name, other in named.items() if name not in recipe.places]
-                settings = [*others, *added(recipe, [("places", place)])]
-                given += session.record_for(path, settings, f"Place of {session.picture.path.name}")
+        others = [path for path in paths if path != session.picture.path]
+        if not others or not is_drawn(place):
+            self._put(session.picture.path, _named(session.recipe, place), dict.fromkeys(others, place), 0)
+            return
+        engine, decoder, source, recipe = session.engine, session.decoder, session.picture.path, session.recipe
+        own = {path: session.desk.recipe(path) for path in others}
+
+        def laid(job: Job) -> tuple[dict[Path, Place], int]:
+            drawn, found, lost = DrawnPlace(place, engine, recipe), {}, 0
+            for n, (path, under) in enumerate(own.items()):
+                with suppress(MatizError):  # what cannot be read takes nothing
+                    there = Engine(decoder.frame(path, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
+                    moved = drawn.laid(there, under)
+                    found[path] = moved or place
+                    lost += moved is None
+                if not job.progress((n + 1) / len(own)):
+                    break
+            return found, lost
+
+        session.do_aside(
+            laid, "lay the place on others", lambda made: self._put(source, _named(recipe, place), *made), of_shoot=True
+        )
+
+    def _put(self, source: Path, named: dict[str, Place], places: dict[Path, Place], lost: int) -> None:
+        """lost: in how many what it was drawn on was not found again, so that it lies as it did."""
+        session, given = self.session, 0
+        for path, place in places.items():
+            recipe = session.desk.recipe(path)
+            others = [(f"places.{name}", other) for name, other in named.items() if name not in recipe.places]
+            settings = [*others, *added(recipe, [("places", place)])]
+            given += session.record_for(path, settings, f"Place of {source.name}")
         take = "takes" if given == 1 else "take"
-        session.said.emit(f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED)
+        told = f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED
+        if lost:
+            told += f" In {number(lost, 0)} what it was drawn on is not found again: look at its mask there."
+        session.said.emit(told)
 
     def look_to(self, paths: Iterable[Path], look: Look, strength: float) -> None:
         """Lay a look on other pictures, as it is laid on each by what that starts from."""
