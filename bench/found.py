@@ -25,7 +25,8 @@ from matiz.simcam.scene import Map
 from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, Shot, scene_of
 from matiz.simcam.truth import Truth, truth_of
 
-from .outlines import OUTLINED
+from .outlines import OUTLINED, SKIES, overlap
+from .photographs import photographs
 
 BAND = 9
 """Px along the true edge in which the share is judged."""
@@ -44,7 +45,7 @@ def run() -> dict[str, float]:
         else:
             continue
         overlaps["sky" if shot.scene == "salt-pans" else "subject"].append(own)
-    overlaps |= _photographs()
+    overlaps |= _photographs() | _skies()
     return {
         f"overlap of the {what}, {which}": of(values)
         for what, values in overlaps.items()
@@ -71,6 +72,19 @@ def _photographs() -> dict[str, list[float]]:
         found.append(own)
         corrected.append(tapped)
     return {"subjects of photographs": found, "subjects of photographs, after taps": corrected}
+
+
+def _skies() -> dict[str, list[float]]:
+    """Of photographs that are fetched: none where they were not."""
+    out = []
+    there = {(each.package, each.sha256): each.path for each in photographs()}
+    for name, (package, sha256, inside, unsure) in SKIES.items():
+        if (package, sha256) in there:
+            engine = Engine(read_frame(there[package, sha256]))
+            share = engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", Sky())]))))[..., 0]
+            out.append(overlap(share, inside, unsure))
+            print(f"{name:15} {'sky':8} {out[-1]:7.3f}")
+    return {"skies of photographs": out} if out else {}
 
 
 def _row(shot: Shot, what: str, part: MaskPart, truth_of_it: Callable[[Truth], Map]) -> float:

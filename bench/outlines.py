@@ -1,4 +1,4 @@
-"""Outlines drawn by hand on five photographs of scikit-image and scikit-learn: what each is a picture of.
+"""Outlines drawn by hand on five photographs of scikit-image and scikit-learn: what each is a picture of; and of skies.
 
 Points are columns and rows in px, read off an enlarged view without a mask on it, though masks of four of them had been
 seen at fit before; the lines between them are within about 4 px of what is seen. What may belong to it or not, such as
@@ -33,11 +33,16 @@ class Outlined:
         return np.ascontiguousarray(loaded if loaded.ndim == 3 else np.repeat(loaded[..., None], 3, axis=2))
 
     def overlap(self, share: NDArray[np.floating]) -> float:
-        """Intersection over union of what a mask (height, width) takes by more than half, where it is judged."""
-        shape = share.shape
-        judged, truth = _filled(shape, self.unsure) == 0, _filled(shape, (self.inside,)) > 0
-        taken = share > 0.5
-        return float((taken & truth & judged).sum() / max(((taken | truth) & judged).sum(), 1))
+        """Of what a mask (height, width) takes, see `overlap`."""
+        return overlap(share, self.inside, self.unsure)
+
+
+def overlap(share: NDArray[np.floating], inside: str, unsure: tuple[str, ...] = ()) -> float:
+    """Intersection over union of what a mask (height, width) takes by more than half, where it is judged."""
+    shape = share.shape
+    judged, truth = _filled(shape, unsure) == 0, _filled(shape, (inside,)) > 0
+    taken = share > 0.5
+    return float((taken & truth & judged).sum() / max(((taken | truth) & judged).sum(), 1))
 
 
 def _filled(shape: tuple[int, ...], outlines: tuple[str, ...]) -> Pixels:
@@ -98,3 +103,47 @@ OUTLINED: dict[str, Outlined] = {
         ("280,368 480,368 480,427 280,427",),
     ),
 }
+
+SKIES: dict[str, tuple[str, str, str, tuple[str, ...]]] = {
+    "stars": (
+        "paper-kit-2",
+        "0f2f028f00",
+        "0,676 17,659 52,680 105,662 166,634 227,659 296,655 383,645 444,622 479,636 502,633 514,654 "
+        "575,706 645,683 671,694 729,669 819,690 854,669 906,666 950,676 976,697 1046,697 1115,685 "
+        "1150,680 1220,697 1307,723 1359,732 1412,715 1447,732 1516,723 1569,725 1621,746 1664,718 "
+        "1717,701 1769,711 1804,702 1874,694 1908,697 1987,718 2074,749 2161,779 2248,777 2283,788 "
+        "2353,781 2440,798 2440,0 0,0",
+        (),
+    ),
+    "fjord": (
+        "paper-kit-2",
+        "6376e7279f",
+        "0,361 67,428 152,504 200,551 247,570 627,471 703,498 760,498 827,485 893,490 950,517 "
+        "1026,542 1102,576 1178,646 1277,718 1369,665 1521,612 1578,599 1635,551 1701,509 1720,551 "
+        "1796,551 1825,494 1872,428 1910,418 1977,447 2024,485 2110,479 2167,509 2233,517 2281,485 "
+        "2338,380 2357,276 2414,190 2471,143 2566,0 0,0",
+        (
+            "114,437 209,570 266,608 475,703 646,570 760,498 722,447 570,447 380,532 247,475",
+            "836,466 988,504 1064,551 1140,570 1064,513",
+        ),
+    ),
+    "lagoon": (
+        "paper-kit-2",
+        "c36afc5933",
+        "0,360 206,362 329,350 365,329 386,326 406,334 432,331 453,331 468,355 535,346 551,334 "
+        "552,257 561,221 565,209 569,221 578,252 581,339 607,324 610,303 617,303 619,324 658,321 "
+        "663,303 674,288 679,280 687,291 696,309 699,319 725,319 741,314 758,317 761,339 897,343 "
+        "901,368 951,372 967,372 998,365 1003,355 1039,355 1090,345 1116,345 1121,355 1162,355 "
+        "1214,360 1286,362 1347,355 1368,327 1383,345 1414,357 1440,358 1440,0 0,0",
+        ("206,339 535,339 535,375 206,375",),
+    ),
+    "pass": (
+        "material-kit",
+        "f3dd7de622",
+        "0,195 104,195 207,203 342,199 414,199 518,202 570,200 590,171 616,135 647,98 663,75 704,62 "
+        "746,72 787,95 813,112 829,112 839,83 849,62 865,57 875,26 880,0 0,0",
+        ("0,186 559,192 559,209 0,209",),
+    ),
+}
+"""Skies of photographs that `bench.photographs` fetches, drawn likewise on a view of 1,400 px: package, content,
+outline, and what is not judged: clouds before a mountain, masts, a far shore in haze."""

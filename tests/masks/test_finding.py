@@ -220,6 +220,37 @@ def test_a_sky_over_hills_is_found_and_a_wall_is_none():
     assert find_sky(wall).max() == 0.0
 
 
+def evening(*, clouds: float = 0.0, ground: float = 14.0):
+    """A sky from blue to orange over a dark ridge, with a tower; and which px are sky."""
+    random = np.random.default_rng(2)
+    y, x = np.mgrid[0:400, 0:600].astype(np.float32)
+    ridge = 230.0 + 25.0 * np.sin(x / 70.0) - 90.0 * (np.abs(x - 420.0) < 9.0)
+    sky, down = y < ridge, np.clip(y / 240.0, 0.0, 1.0)[..., None]
+    picture = (1.0 - down) * (70.0, 110.0, 190.0) + down**2 * (250.0, 170.0, 90.0)
+    cloud = cv2.GaussianBlur(random.normal(size=(400, 600)).astype(np.float32), (0, 0), 14.0)
+    picture = picture + clouds * 40.0 * np.clip(cloud / cloud.std(), 0.0, 2.0)[..., None]
+    rough = ground * cv2.GaussianBlur(random.normal(size=(400, 600)).astype(np.float32), (0, 0), 0.8)[..., None]
+    picture = np.where(sky[..., None], picture, np.array([60.0, 55.0, 45.0]) + 3.0 * rough)
+    return np.clip(picture + random.normal(0.0, 1.0, picture.shape), 0, 255).astype(np.uint8), sky
+
+
+@pytest.mark.parametrize("clouds", [0.0, 1.0])
+def test_a_sky_whose_colour_turns_is_found_to_the_ridge_and_up_to_a_tower(clouds):
+    picture, sky = evening(clouds=clouds)
+    found = cv2.resize(find_sky(picture), (600, 400)) > 0.5
+    assert (found & sky).sum() / (found | sky).sum() > 0.97
+    tower = np.s_[150:220, 415:426]
+    assert found[tower].mean() < 0.3
+
+
+def test_still_water_under_a_ridge_is_no_sky():
+    """As bright and as calm as it, with a shore between."""
+    picture, sky = evening()
+    picture[310:] = np.array([200, 160, 120]) + np.random.default_rng(3).normal(0.0, 1.0, (90, 600, 3))
+    found = cv2.resize(find_sky(picture), (600, 400)) > 0.5
+    assert not found[315:].any() and (found & sky).sum() / (found | sky).sum() > 0.97
+
+
 @pytest.mark.parametrize("name", ["coffee", "chelsea", "cat"])
 def test_no_sky_indoors(name):
     assert find_sky(getattr(skimage.data, name)()).max() == 0.0
