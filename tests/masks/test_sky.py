@@ -67,3 +67,11 @@ def test_what_went_on_into_the_rough_is_taken_back(monkeypatch):
     monkeypatch.setattr(of_sky, "_above", lambda Lab, _first: np.ones(Lab.shape[:2], bool))
     found = cv2.resize(find_sky(picture), (420, 280)) > 0.5
     assert found[:145].mean() > 0.97 and found[160:].mean() < 0.03
+
+
+def test_a_band_of_cloud_right_across_does_not_end_it():
+    """No way leads round it, but the sky has its colour again below."""
+    picture = scene((70.0, 0.0, -15.0), (40.0, 5.0, 15.0), 9.0)
+    picture[66:72] = (90, 90, 95)
+    found = cv2.resize(find_sky(picture), (420, 280)) > 0.5
+    assert found[80:145].mean() > 0.95 and found[160:].mean() < 0.03
