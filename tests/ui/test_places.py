@@ -526,6 +526,20 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
         assert "1 picture takes the place" in said[-1] and (lost in said[-1])
 
 
+def test_a_painted_place_for_what_cannot_be_read_is_said(window, places, shoot):
+    places.new_place()
+    places.add_part(Brush, "add")
+    drag(window, (100, 100), (200, 100))
+    settle(window)
+    other = next(path for path in window.session.pictures if path != window.session.path)
+    other.write_bytes(b"no picture")
+    said = []
+    window.session.said.connect(said.append)
+    window.gifts.place_to([other], places.chosen)
+    settle(window)
+    assert said[-1] == "None of them can be read." and not window.session.desk.recipe(other).places
+
+
 def part_of(place: Place) -> str:
     (part,) = place.mask.values()
     return part.of

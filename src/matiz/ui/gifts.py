@@ -20,6 +20,7 @@ from .jobs import Job
 from .session import Session
 
 NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl or Shift and click."
+NONE_READ = "None of them can be read."
 NOTHING_FOLLOWS = "No picture was taken within 20 minutes after this one."
 
 
@@ -114,9 +115,13 @@ class Gifts:
                     break
             return found, lost
 
-        session.do_aside(
-            laid, "lay the place on others", lambda made: self._put(source, _named(recipe, place), *made), of_shoot=True
-        )
+        def put(made: tuple[dict[Path, Place], int]) -> None:
+            if made[0]:
+                self._put(source, _named(recipe, place), *made)
+            else:
+                session.said.emit(NONE_READ)
+
+        session.do_aside(laid, "lay the place on others", put, of_shoot=True)
 
     def _put(self, source: Path, named: dict[str, Place], places: dict[Path, Place], lost: int) -> None:
         """lost: in how many what it was drawn on was not found again, so that it lies as it did."""
