@@ -9,7 +9,7 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import LUMINANCE, decode_sRGB
 from matiz.findings.detail import smeared, soft
-from matiz.measure.blur import PATCH_PX, BlurReading, Smear
+from matiz.measure.blur import BlurReading, Smear, choose_patches
 from matiz.measure.smear import find_smear
 from matiz.recipe.model import Recipe
 
@@ -17,13 +17,10 @@ SMEAR_PX, SMEAR_DEG = "detail.deblur.smear_px", "detail.deblur.smear_deg"
 
 
 def patches_of(light):
-    """All whole patches of a plane."""
-    rows, columns = (length // PATCH_PX for length in light.shape)
-    return [
-        np.ascontiguousarray(light[PATCH_PX * r : PATCH_PX * (r + 1), PATCH_PX * c : PATCH_PX * (c + 1)])
-        for r in range(rows)
-        for c in range(columns)
-    ]
+    """Patches of a plane, as the program looks at them."""
+    small = cv2.resize(light, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+    regions, _ = choose_patches(small, 4, (light.shape[1], light.shape[0]))
+    return [np.ascontiguousarray(light[y : y + h, x : x + w]) for x, y, w, h in regions]
 
 
 def photographs():
@@ -54,6 +51,17 @@ def test_layers_that_lean_at_all_sizes_alike_are_no_smear():
     layers = np.real(np.fft.ifft2(white * lean / np.maximum(np.hypot(across, down), 1.0 / 512)))
     light = 0.2 + 0.04 * layers / layers.std()
     assert find_smear(patches_of(light.astype(np.float32)), 0.0) is None
+
+
+def test_a_picture_that_was_followed_is_not_smeared():
+    """Its middle is sharp: nothing shook."""
+    for light in photographs():
+        height, width = light.shape
+        middle = np.zeros_like(light)
+        middle[height // 4 : -height // 4, width // 4 : -width // 4] = 1.0
+        share = cv2.GaussianBlur(middle, (0, 0), 5.0)
+        seen = share * light + (1.0 - share) * cv2.filter2D(light, -1, line(5.0, 10.0))
+        assert find_smear(patches_of(seen), 0.0) is None
 
 
 def test_noise_and_few_patches_say_nothing():

@@ -90,6 +90,7 @@ def test_a_frame_that_is_not_there_leaves_the_place_and_is_said(merged, folder, 
     assert Meter(Engine(merged)).take(recipe, "merged").missing == ()
     (tmp_path / merged.merged.names[1]).write_bytes(b"no picture")
     assert Beside(alone).seen(2, (0, 0, 8, 8)) is None
+    assert Meter(Engine(alone)).take(recipe, "merged").missing == (merged.merged.names[1],), "it is there, and no frame"
     assert Beside(merged).seen(3, (0, 0, 8, 8)) is None and Beside(merged).seen(0, (0, 0, 8, 8)) is None
     away = replace(merged, merged=replace(merged.merged, names=("../F_0.dng", "../../F_1.dng")))
     assert Beside(away).seen(2, (0, 0, 8, 8)) is not None, "a name is looked for in the folder of the picture alone"

@@ -75,6 +75,20 @@ def test_one_that_was_kept_before_it_was_measured_is_looked_at_closer_too(window
     assert looked(window).briefs[first].dust is not None
 
 
+def test_nothing_begins_again_once_the_window_is_closed(window):
+    window.go_to(window.sort)
+    looking = window.sort.sheet.sheet.looking
+    until = time.monotonic() + 20.0
+    while looking._job is None and time.monotonic() < until:
+        QApplication.processEvents()
+    looking.begin()
+    looking.end()
+    for _ in range(20):
+        QApplication.processEvents()
+        time.sleep(0.02)
+    assert looking.is_done
+
+
 def test_what_cannot_be_read_is_left_and_the_others_go_on(window, shoot):
     (shoot / "AAA.dng").write_bytes(b"no picture")
     window.open_paths([shoot])

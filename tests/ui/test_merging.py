@@ -58,6 +58,7 @@ def test_a_bracket_is_merged_opened_and_decided_as_its_reference(window, shoot):
     settle(window)
     repair.kinds.button("frame").click()
     assert not repair.sizes["frame"].isHidden() and repair.sizes["detail_px"].isHidden()
+    assert repair.sizes["frame"].spec.high == 3.0, "of three"
     repair.sizes["frame"].valueChanged.emit(3.0)
     at = window.view.to_widget(300, 200).toPoint()
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=at)
@@ -68,7 +69,7 @@ def test_a_bracket_is_merged_opened_and_decided_as_its_reference(window, shoot):
     assert session.picture.frame.merged.names[2] in repair.note.text()
     session.open_picture(source)
     settle(window)
-    assert repair.kinds.button("frame").isHidden(), "it is of no other frames"
+    assert repair.kinds.button("frame").isHidden() and repair.kind == "heal", "it is of no other frames"
 
 
 def test_it_is_stopped_and_leaves_nothing(window, shoot):

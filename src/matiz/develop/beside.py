@@ -2,6 +2,7 @@
 
 import threading
 from collections import OrderedDict
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -41,6 +42,18 @@ class Beside:
     def seen(self, n: int, region: Region) -> tuple[Camera, Plane] | None:
         """What frame n, from 1 on, has of a region (height, width, 3), in the values of the merged one, and which px it
         knows: not those that it does not reach, or that are full in it. None where it cannot be read."""
+        merged, laid = self._frame.merged, self._laid(n)
+        if merged is None or laid is None:
+            return None
+        camera, nearly = laid.seen(region)
+        return camera * np.float32(_factor(merged, n)), (nearly < KNOWN).astype(np.float32)
+
+    def missing(self, numbers: Iterable[int]) -> tuple[str, ...]:
+        """Names of those of some frames that cannot be read."""
+        names = self._frame.merged.names if self._frame.merged is not None else ()
+        return tuple(names[n - 1] for n in sorted(set(numbers)) if 1 <= n <= len(names) and self._laid(n) is None)
+
+    def _laid(self, n: int) -> Laid | None:
         merged = self._frame.merged
         if merged is None or not can_retouch(self._frame) or not 1 <= n <= len(merged.names):
             return None
@@ -50,26 +63,18 @@ class Beside:
                     self._held.popitem(last=False)
                 self._held[n] = self._read(merged, n)
             self._held.move_to_end(n)
-            laid = self._held[n]
-        if laid is None:
-            return None
-        camera, nearly = laid.seen(region)
-        return camera * np.float32(_factor(merged, n)), (nearly < KNOWN).astype(np.float32)
+            return self._held[n]
 
     def _read(self, merged: Merged, n: int) -> Laid | None:
         try:
-            frame = read_frame(file_of(self._frame.path, merged, n))
+            # only its name is known: it lies beside the merged file
+            frame = read_frame(self._frame.path.parent / Path(merged.names[n - 1]).name)
             alignment = Alignment.of_numbers(merged.lies[n - 2], self._frame.size) if n > 1 else None
         except (FileError, FormatError, ValueError):
             return None
         if frame.size != self._frame.size:
             return None
         return Laid(Sensor(frame), alignment)
-
-
-def file_of(path: Path, merged: Merged, n: int) -> Path:
-    """Of frame n, from 1 on, of the merged file at a path: only its name is known, and it lies beside it."""
-    return path.parent / Path(merged.names[n - 1]).name
 
 
 def _factor(merged: Merged, n: int) -> float:

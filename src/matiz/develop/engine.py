@@ -36,7 +36,9 @@ class Engine:
         self.frame = frame
         self.found = Found(frame.size, self._plain, frame.path)
         """What was found in the picture by itself."""
-        self.sensor = Sensor(frame, self.found, Beside(frame).seen)
+        self.beside = Beside(frame)
+        """The frames that it was merged of."""
+        self.sensor = Sensor(frame, self.found, self.beside.seen)
         self.runs: dict[str, int] = {}
         """How often each node ran: what a change did not touch must not run again."""
         self._ends = ends

@@ -13,14 +13,14 @@ LEAST_SHARE = 2e-4
 
 @needs("merged")
 def frame_missing(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]:
-    """A frame that repairs are taken from is not beside the merged file."""
+    """A frame that repairs are taken from is not there as it was."""
     found = reading.merged
     if found is not None and found.missing:
         names = ", ".join(found.missing)
         yield Finding(
             id="mend.frame_missing",
             station="mend",
-            claim=f"{names} is not in the folder: repairs taken from it are left out",
+            claim=f"{names} is not in the folder, or cannot be read: repairs taken from it are left out",
             evidence={"missing": names},
             then="Put it back beside the picture, and open the picture again.",
             certainty=1.0,

@@ -18,4 +18,4 @@ class MergedReading:
     moved: tuple[Outline, ...]
     """The largest of those places, px of the picture."""
     missing: tuple[str, ...] = ()
-    """Files of frames that repairs are taken from and that are not there."""
+    """Files of frames that repairs are taken from and that cannot be read."""

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..develop.beside import file_of
 from ..develop.camera_colour import light_xy
 from ..develop.deblur import NOTHING_BACK
 from ..develop.engine import Engine
@@ -209,9 +208,8 @@ def _merged(sight: Sight) -> MergedReading | None:
     outlines = tuple(
         tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(np.array(four, float))) for four in corners
     )
-    used = {int(item.frame) for item in sight.recipe.mend.repairs.values() if isinstance(item, Aside)}
-    files = [file_of(sight.frame.path, merged, n) for n in sorted(used) if n <= len(merged.names)]
-    missing = tuple(path.name for path in files if not path.is_file())
+    repairs = sight.recipe.mend.repairs.values()
+    missing = sight.engine.beside.missing(int(item.frame) for item in repairs if isinstance(item, Aside))
     return MergedReading(merged.kind, len(merged.names), merged.moved_share, outlines, missing)
 
 

@@ -1,11 +1,11 @@
 """Light and shade mixed along a stroke, under their texture: what changes the way the stroke goes is evened out, and
 what changes across it, as the round of a cheek does, stays."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
-from scipy.spatial import cKDTree
 
 from .heal import Area, Pixels, Region, Take, base_of, from_root, mixed, root_of
 
@@ -56,7 +56,7 @@ def _along(base: Pixels, area: Area, path: Points, wanted: NDArray[np.bool_]) ->
     )  # fmt: skip
     rows, columns = np.nonzero(wanted)
     px = np.stack([columns, rows], axis=1).astype(np.float64)
-    _, nearest = cKDTree(points).query(px)
+    _, nearest = _tree(points).query(px)
     off = px - points[nearest]
     along = nearest + (off * ways[nearest]).sum(axis=1)
     across = half + (off * normals[nearest]).sum(axis=1)
@@ -66,6 +66,13 @@ def _along(base: Pixels, area: Area, path: Points, wanted: NDArray[np.bool_]) ->
     return out
 
 
+def _tree(points: Points) -> Any:
+    # not at start: it takes longer to load than the rest of the room
+    from scipy.spatial import cKDTree
+
+    return cKDTree(points)
+
+
 def _walked(path: Points, radius: float) -> tuple[Points, Points]:
     """Points of a path a px apart, smoothed as a hand means it, with what lies straight beyond its ends; and the way at
     each, of length 1."""
@@ -73,7 +80,7 @@ def _walked(path: Points, radius: float) -> tuple[Points, Points]:
     far = np.concatenate([[0.0], np.cumsum(steps)])
     even = np.linspace(0.0, far[-1], max(int(np.ceil(far[-1])), 2) + 1)
     points = np.stack([np.interp(even, far, path[:, n]) for n in range(2)], axis=1)
-    points = gaussian_filter1d(points, 0.5 * radius, axis=0, mode="nearest")
+    points = cv2.GaussianBlur(points[:, None], (0, 0), 0.5 * radius, borderType=cv2.BORDER_REPLICATE)[:, 0]
     ways = np.gradient(points, axis=0)
     ways /= np.maximum(np.hypot(*ways.T), 1e-9)[:, None]
     reach = np.arange(1, int(np.ceil(BEYOND * radius)) + 1)[:, None]

@@ -30,7 +30,7 @@ class Deblur(Section):
         Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of a smear along one way that is taken back too; 0 is none.")
     )
     smear_deg: float = described(
-        Number("°", 0.0, 180.0, 0.0, 1.0, 0, "The way it went: 0 is level, 90 upright, from level toward up.")
+        Number("°", 0.0, 180.0, 0.0, 1.0, 0, "Its way in the frame as taken: 0 level, 90 upright, from level to up.")
     )
 
 

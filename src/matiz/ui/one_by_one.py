@@ -63,6 +63,7 @@ class OneByOne(QObject):
             self._later.start()
 
     def end(self) -> None:
+        self._again = False
         self._later.stop()
         if self._job is not None:
             self._job.stop()

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -94,13 +94,15 @@ class Tape(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(label)
-        self.setToolTip(
-            f"{label}. {spec.help}\n{_limits(spec)}\nDrag, wheel, arrows, or type. Double-click: back to the default."
-        )
+        self._tell()
         self._editor = _Editor(self)
         self._editor.setAccessibleName(f"{label}, typed")
         self._editor.hide()
         self._editor.editingFinished.connect(self._on_typed)
+
+    def _tell(self) -> None:
+        how = "Drag, wheel, arrows, or type. Double-click: back to the default."
+        self.setToolTip(f"{self.label}. {self.spec.help}\n{_limits(self.spec)}\n{how}")
 
     def value(self) -> float:
         return self._value
@@ -119,6 +121,11 @@ class Tape(Painted):
     def set_default(self, value: float | None) -> None:
         self._default = value
         self.update()
+
+    def end_at(self, high: float) -> None:
+        """Let it go no further than that."""
+        self.spec = replace(self.spec, high=high)
+        self._tell()
 
     def set_proposal(self, value: float | None) -> None:
         """The measured value, as a mark on the scale."""

@@ -161,7 +161,11 @@ class RepairPage(Page):
         self.refresh()
 
     def refresh(self) -> None:
-        repairs = self.repairs()
+        repairs, names = self.repairs(), self._frames()
+        if self.kind == "frame" and not names:
+            self.kind = "heal"
+            self.kinds.show_value(self.kind)
+        self.sizes["frame"].end_at(float(max(len(names), 1)))
         if self.chosen not in repairs:
             self.chosen = ""
         self.list.show_repairs(repairs, self.chosen)
@@ -170,7 +174,7 @@ class RepairPage(Page):
             tape.set_value(getattr(item, name, self._sizes_to_come[name]))
         # what is to come measures it
         self.sizes["detail_px"].setVisible(_is_of_a_layer(item))
-        self.kinds.button("frame").setVisible(bool(self._frames()))
+        self.kinds.button("frame").setVisible(bool(names))
         self.sizes["frame"].setVisible(isinstance(item, Aside) or (item is None and self.kind == "frame"))
         self.take_away.setEnabled(item is not None)
         self.another.setVisible(isinstance(item, Fill) and self.job is None)
@@ -181,12 +185,11 @@ class RepairPage(Page):
 
     def _told(self) -> str:
         how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
-        names = self._frames()
-        if self.kind == "frame" and names:
-            n = int(self.sizes["frame"].value())
-            source = f"Taken from {names[n - 1]}." if n <= len(names) else f"There are only {len(names)} frames."
-            return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
         source = WHENCE.get(self.kind, "The dashed ring is the source: drag it.")
+        names, n = self._frames(), int(self.sizes["frame"].value())
+        if self.kind == "frame" and n <= len(names):
+            how = how.replace("what is to go", "what is to be as one frame has it")
+            source = f"It is taken from {names[n - 1]}."
         return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
 
     def _frames(self) -> tuple[str, ...]:
