@@ -294,3 +294,11 @@ def test_a_long_name_is_shortened_in_its_middle(window, shoot):
     assert name.fontMetrics().horizontalAdvance(name.text()) < 0.4 * window.header.width()
     assert "\u2026" in name.text() and name.text().endswith("Version 1") and long.name in name.toolTip()
     assert window.header.word.width() > 60
+
+
+def test_what_was_said_of_one_picture_is_not_said_of_the_next(window):
+    window.session.said.emit("this one is sharp")
+    assert window.header.word.whole() == "this one is sharp"
+    window.session.step(1)
+    settle(window)
+    assert window.header.word.whole() != "this one is sharp"

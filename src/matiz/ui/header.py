@@ -1,5 +1,7 @@
 """The line above the picture: its name and version, a word from Matiz, zoom, the clock."""
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
@@ -71,7 +73,7 @@ class Header(QWidget):
         self._tick.timeout.connect(self._show_clock)
         self._tick.start()
         session.said.connect(self.say)
-        session.pictureOpening.connect(lambda path: self._show_word(f"opening {path.name}"))
+        session.pictureOpening.connect(self._on_opening)
         session.pictureOpened.connect(self._on_opened)
         session.pictureFailed.connect(lambda _: self._on_failed())
         session.recipeChanged.connect(lambda _: self._show_name())
@@ -95,6 +97,11 @@ class Header(QWidget):
 
     def _show_word(self, text: str) -> None:
         self.word.set_whole(text)
+
+    def _on_opening(self, path: Path) -> None:
+        # what was said of the one before says nothing of this one
+        self._quiet.stop()
+        self._show_word(f"opening {path.name}")
 
     def _on_opened(self) -> None:
         # what was said of the picture that is opened with it is still to be read
