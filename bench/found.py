@@ -1,7 +1,7 @@
 """What is found without a click, on the demo's frames at 6 megapixels, against what the simulated camera knows.
 
 Overlap (intersection over union) of subject and sky, the error of the share along the edge, and the seconds it takes.
-Then the subject of five photographs against outlines drawn by hand, without a click and after two taps.
+Then the subject of five photographs against outlines drawn by hand, without a click and after taps.
 """
 
 import statistics
@@ -68,7 +68,7 @@ def _photographs() -> dict[str, list[float]]:
             photograph.overlap(engine.render(Recipe(), 0, result=mask(Masked(Rows([("p", part)]))))[..., 0])
             for part in (Subject(), Subject(picks=sides[True], keep_out=sides[False]))
         )
-        print(f"{name:15} {'subject':8} {own:7.3f}" + (f", {tapped:.3f} after two taps" if photograph.taps else ""))
+        print(f"{name:15} {'subject':8} {own:7.3f}" + (f", {tapped:.3f} after taps" if photograph.taps else ""))
         found.append(own)
         corrected.append(tapped)
     return {"subjects of photographs": found, "subjects of photographs, after taps": corrected}

@@ -119,7 +119,7 @@ def test_by_the_command_line(tmp_path, lizard, monkeypatch):
     assert main(["mask", str(path), "--part", "subject", "-o", str(out)]) == 0
     written = np.asarray(Image.open(out)).astype(float) / 65535.0
     assert overlap(written, lizard[1]) > 0.85
-    kept = list((tmp_path / "cache/matiz/found").glob("*-network.map"))
+    kept = list((tmp_path / "cache/matiz/found").glob("*-closer.map"))
     assert len(kept) == 1
     assert main(["mask", str(path), "--part", "faces,n=1", "-o", str(out)]) == 0
     assert Engine(read_frame(path)).sensor.found.is_at_hand(), "kept for the next start"

@@ -9,11 +9,11 @@ import pytest
 import skimage.data
 
 from matiz.errors import FileError
-from matiz.masks import subject as subject_module
 from matiz.masks.faces import faces
 from matiz.masks.matting import refined
 from matiz.masks.sky import find_sky
-from matiz.masks.subject import apart, by_contrast, cleaned, decided, find_subject, tapped
+from matiz.masks.subject import apart, by_contrast, cleaned, find_subject, tapped
+from matiz.masks.subject_network import own_model
 
 
 @pytest.fixture(scope="module")
@@ -71,21 +71,6 @@ def test_subjects_apart_are_told_apart_the_largest_first():
     assert apart(share, 3).max() == 0.0 and apart(np.zeros((50, 50), np.float32), 1).max() == 0.0
 
 
-def test_what_the_network_is_in_doubt_about_is_decided_by_likeness():
-    random = np.random.default_rng(1)
-    picture = np.full((300, 400, 3), (60, 110, 60), np.uint8)
-    picture[100:250, 100:300] = (190, 90, 60)
-    picture = np.clip(picture + random.normal(0, 4, picture.shape), 0, 255).astype(np.uint8)
-    truth = np.zeros((300, 400), bool)
-    truth[100:250, 100:300] = True
-    share = truth.astype(np.float32)
-    share[60:280, 220:340] = 0.5
-    out = decided(picture, share)
-    assert ((out > 0.5) == truth).mean() > 0.995
-    sure = truth.astype(np.float32)
-    assert decided(picture, sure) is sure
-
-
 def test_taps_take_in_what_is_missing_and_leave_out_what_is_not_meant(astronaut, astronaut_map):
     share = astronaut_map.share
     # the model of a rocket beside her, and then her helmet
@@ -108,7 +93,6 @@ def test_without_the_network_contrast_gives_something(monkeypatch):
         return real(name, *more, **named)
 
     monkeypatch.setattr(builtins, "__import__", refused)
-    monkeypatch.setattr(subject_module, "_network", subject_module._network.__wrapped__)
     picture = np.full((240, 320, 3), (90, 140, 200), np.uint8)
     cv2.circle(picture, (160, 130), 60, (200, 60, 30), -1)
     seen = find_subject(picture)
@@ -153,7 +137,7 @@ def tiny_model(side: int) -> bytes:
 
 @pytest.mark.parametrize("data", [b"no network", tiny_model(0)])
 def test_a_network_of_ones_own_that_is_none_is_named(data):
-    path = subject_module.own_model()
+    path = own_model()
     path.parent.mkdir(parents=True)
     path.write_bytes(data)
     with pytest.raises(FileError, match=r"subject\.onnx.*take it away"):
@@ -161,7 +145,7 @@ def test_a_network_of_ones_own_that_is_none_is_named(data):
 
 
 def test_a_network_of_ones_own_is_used_instead():
-    path = subject_module.own_model()
+    path = own_model()
     path.parent.mkdir(parents=True)
     path.write_bytes(tiny_model(64))
     picture = np.zeros((100, 200, 3), np.uint8)

@@ -32,16 +32,16 @@ def after(photograph, share, taps):
 
 
 def test_what_a_picture_is_of_is_found(seen):
-    assert judged(*seen) > 0.89
+    assert judged(*seen) > 0.95
 
 
-def test_no_tap_makes_it_worse_and_two_mend_it(seen):
+def test_no_tap_makes_it_worse_and_two_at_most_mend_it(seen):
     """On soft fur, where colours run into each other, a tap once took the whole picture."""
     photograph, share = seen
     plain = judged(photograph, share)
     for tap in photograph.taps:
         assert after(photograph, share, [tap]) > plain - 0.001
-    assert after(photograph, share, photograph.taps) > plain + 0.02
+    assert after(photograph, share, photograph.taps) > 0.97
 
 
 def test_a_tap_on_what_is_told_right_changes_nothing_far_away(seen):
@@ -60,12 +60,15 @@ def test_a_leg_is_not_taken_for_the_rock_that_it_stands_on():
     truth = masks["subject"] + masks["eye"] > 0.5
     shown = Engine(expose(scene, shot.settings)).render(Recipe(), 0)
     picture = np.ascontiguousarray(np.asarray(shown)[..., 2::-1])
-    share = find_subject(picture).share
 
     def overlap(of):
         found = cv2.resize(of, (900, 600)) > 0.5
         return (found & truth).sum() / (found | truth).sum()
 
+    assert overlap(find_subject(picture).share) > 0.9
+    # as one that sees no ground between its legs
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (91, 91))
+    share = cv2.morphologyEx(truth.astype(np.float32), cv2.MORPH_CLOSE, disc)
     plain = overlap(share)
     assert overlap(tapped(picture, share, [], [(0.600, 0.3875)])) > plain
     assert overlap(tapped(picture, share, [(0.958, 0.464)], [])) > plain - 0.01

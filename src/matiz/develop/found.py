@@ -24,7 +24,8 @@ from ..masks.focus import MOST_PX, find_focus
 from ..masks.matting import looks_px, refined
 from ..masks.people import person, skin
 from ..masks.sky import find_sky
-from ..masks.subject import SubjectMap, apart, find_subject, own_model, tapped
+from ..masks.subject import SubjectMap, apart, find_subject, tapped
+from ..masks.subject_network import own_model
 from ..masks.view import Mask, Point, View
 from .cache import Cache
 from .tiles import Region, Size, common, grown, level_for, level_size, tiles
@@ -40,8 +41,8 @@ CELLS = 3.0
 MOST_BYTES = 128 * 2**20
 MOST_SIDE = 4096
 """Of a map on disk."""
-KEPT_AS = {"network": "network", "your own network": "own"}
-"""What is kept on disk, by what found it: a guess from contrast is not."""
+KEPT_AS = {"network": "closer", "your own network": "own"}
+"""What is kept on disk, by what found it: a guess from contrast is not. Another way to look gets another word."""
 
 
 class Found:
@@ -176,7 +177,7 @@ class Found:
             return None
         key = f"{self._path.resolve()}|{told.st_size}|{told.st_mtime_ns}".encode()
         cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-        which = "own" if own_model().is_file() else "network"
+        which = KEPT_AS["your own network" if own_model().is_file() else "network"]
         return cache / "matiz/found" / f"{hashlib.blake2b(key, digest_size=12).hexdigest()}-{which}.map"
 
     def _fitted(self, what: Hashable, share: Share, view: View) -> Mask:

@@ -1,40 +1,37 @@
 """The subject of a picture, by a small network, and what taps make of it.
 
-The network is an ISNet (Qin and others 2022, "Highly accurate dichotomous image segmentation", MIT), its quantized
-weights those of @imgly/background-removal-data 1.4.5 (AGPL-3.0-or-later), run by onnxruntime. Where that cannot be
-loaded, contrast against the border and a graph cut give a rougher answer.
+Where the network cannot be loaded, contrast against the border and a graph cut give a rougher answer.
 """
 
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib.resources import files
-from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import FileError
 from .cut import Picture, Share, graph_cut, smaller, softened
+from .subject_network import SubjectNetwork, subject_network
 
 Point = tuple[float, float]
 Mask = NDArray[np.bool_]
 
-SIDE, DEPTHS = 1024, 3
-"""Of the answer by contrast; answers of the network, from its finest on, that are compared."""
+SIDE = 1024
+"""Of the answer by contrast."""
+CLOSE, CLOSE_TOO, AROUND = 0.15, 0.02, 0.3
+"""Around what an overview finds: a share of its width and height, and of the picture's, and what a true square has
+around it, of its longer side."""
+STEEPER = 3.0
+"""What two of three say is so."""
+SMALL = 0.02
+"""Of the frame: what an overview finds under it is looked for again in the whole, as finely as can be."""
 LEAST_SHARE = 0.0006
 """Of the frame: specks and holes under it are no subject."""
 NEAR_LARGEST = 0.02
 """Specks are smaller than this share of the largest part, too."""
 NEAR = 0.03
 """Of the long side: how far hair and whiskers reach from what is surely the subject."""
-ROUGH = 0.02
-"""Mean difference from its own median at which the finest answer is doubted."""
-UNSURE, LEAST_UNSURE = (0.15, 0.85), 0.01
-"""Between which shares it was of two minds, and in how much of the frame that is worth a cut."""
 ALIKE = (6, 6, 6)
 """Of 255: the most that what a tap speaks for changes from px to px."""
 NEVER_ALIKE = 32
@@ -54,61 +51,66 @@ class SubjectMap:
     """What found it: "network", "your own network", or "contrast"."""
 
 
-def own_model() -> Path:
-    """Where a user's own network is looked for: input (1, 3, n, n) RGB, (value - 128) / 256 of 8-bit sRGB; first
-    output 0..1 of the same size."""
-    data = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local/share")
-    return data / "matiz/models/subject.onnx"
-
-
 def find_subject(picture: Picture) -> SubjectMap:
-    """The subject of an sRGB picture (height, width, 3)."""
-    network = _network(str(own_model()) if own_model().is_file() else "")
+    """The subject of an sRGB picture (height, width, 3).
+
+    Raises:
+        FileError: for a network of the user's own that cannot be used.
+    """
+    network = subject_network()
     if network is None:
         return SubjectMap(cleaned(by_contrast(picture)), "contrast")
-    session, how = network
-    wanted = session.get_inputs()[0]
-    try:
-        side = int(wanted.shape[2])
-        square = cv2.resize(
-            picture, (side, side), interpolation=cv2.INTER_AREA if max(picture.shape) > side else cv2.INTER_LINEAR
-        )
-        values = ((square.astype(np.float32) - 128.0) / 256.0).transpose(2, 0, 1)[None]
-        outputs = session.get_outputs()
-        alike = [o.name for o in outputs if list(o.shape) == list(outputs[0].shape)][:DEPTHS]
-        found = [np.asarray(each, np.float32).reshape(side, side) for each in session.run(alike, {wanted.name: values})]
-    except Exception as error:  # whatever a network that is not ours may raise
-        raise FileError(f"{own_model()}: this network cannot be used ({_first_line(error)}); take it away") from error
-    return SubjectMap(cleaned(decided(picture, np.clip(_agreed(found), 0.0, 1.0))), how)
+    share = network.answer(_square(picture, network.coarse))
+    if network.coarse < network.fine:
+        if (cleaned(share) > 0.5).mean() < SMALL:
+            share = network.answer(_square(picture, network.fine))
+        share = _looked_closer(picture, share, network)
+    return SubjectMap(cleaned(share), network.how)
 
 
-def _first_line(error: Exception) -> str:
-    return str(error).strip().partition("\n")[0][:160]
+def _looked_closer(picture: Picture, overview: Share, network: SubjectNetwork) -> Share:
+    """The mean of what is seen of the whole, of the subject with a little around it, stretched to a square, and of a
+    true square with more around it: each errs elsewhere."""
+    where = cleaned(overview) > 0.5
+    height, width = picture.shape[:2]
+    left, top, right, bottom = 0.0, 0.0, float(width), float(height)
+    if where.any():
+        columns, rows = np.flatnonzero(where.any(axis=0)), np.flatnonzero(where.any(axis=1))
+        left, right = (float(at) * width / where.shape[1] for at in (columns[0], columns[-1] + 1))
+        top, bottom = (float(at) * height / where.shape[0] for at in (rows[0], rows[-1] + 1))
+    across, down = CLOSE * (right - left) + CLOSE_TOO * width, CLOSE * (bottom - top) + CLOSE_TOO * height
+    close = max(0.0, left - across), max(0.0, top - down), min(width, right + across), min(height, bottom + down)
+    reach = (0.5 + AROUND) * max(right - left, bottom - top)
+    x, y = (left + right) / 2.0, (top + bottom) / 2.0
+    square = x - reach, y - reach, x + reach, y + reach
+    side = network.fine
+    seen = [_seen_in(picture, [round(edge) for edge in window], network) for window in (close, square)]
+    all_of_it = [cv2.resize(each, (side, side), interpolation=_way(each, side)) for each in (overview, *seen)]
+    return np.asarray(np.clip((np.mean(all_of_it, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
 
 
-def _agreed(found: list[Share]) -> Share:
-    """The answers of a network at three depths as one: the first is the finest, but in smooth, noisy surroundings
-    its eight-bit weights make it rough; there the third, the coarsest, is believed."""
-    if len(found) < DEPTHS:
-        return found[0]
-    fine, _, coarse = found
-    rough = cv2.blur(np.abs(fine - cv2.medianBlur(fine, 5)), (31, 31))
-    doubt = np.clip((rough - ROUGH) / ROUGH, 0.0, 1.0)
-    return np.asarray(fine + doubt * (coarse - fine), np.float32)
+def _seen_in(picture: Picture, window: Sequence[int], network: SubjectNetwork) -> Share:
+    """Where the subject is (height, width) by what is seen in a window, nothing outside it: left, top, right, bottom,
+    px. Beyond the picture it sees the picture mirrored."""
+    left, top, right, bottom = window
+    height, width = picture.shape[:2]
+    over, under, before, after = (max(0, px) for px in (-top, bottom - height, -left, right - width))
+    wide = cv2.copyMakeBorder(picture, over, under, before, after, cv2.BORDER_REFLECT_101)
+    part = wide[top + over : bottom + over, left + before : right + before]
+    answer = network.answer(_square(np.ascontiguousarray(part), network.fine))
+    seen = cv2.resize(answer, part.shape[1::-1], interpolation=_way(answer, min(part.shape[:2])))
+    out = np.zeros((height, width), np.float32)
+    inside = seen[over : seen.shape[0] - under, before : seen.shape[1] - after]
+    out[top + over : bottom - under, left + before : right - after] = inside
+    return out
 
 
-def decided(picture: Picture, share: Share) -> Share:
-    """Places at which the network was of two minds, decided by what is like the rest of either side."""
-    low, high = UNSURE
-    unsure = (share > low) & (share < high)
-    if unsure.mean() < LEAST_UNSURE or not ((share >= high).any() and (share <= low).any()):
-        return share
-    small = smaller(picture)
-    prior = cv2.resize(share, small.shape[1::-1], interpolation=cv2.INTER_AREA)
-    labels = np.where(prior > 0.5, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    labels[prior >= high], labels[prior <= low] = cv2.GC_FGD, cv2.GC_BGD
-    cut = softened(graph_cut(small, labels, 3), share.shape)
-    return np.asarray(np.where(unsure, cut, share), np.float32)
+def _square(picture: Picture, side: int) -> Picture:
+    return np.asarray(cv2.resize(picture, (side, side), interpolation=_way(picture, side)), np.uint8)
+
+
+def _way(image: NDArray[Any], side: int) -> int:
+    return cv2.INTER_AREA if max(image.shape[:2]) > side else cv2.INTER_LINEAR
 
 
 def cleaned(share: Share) -> Share:
@@ -236,23 +238,3 @@ def by_contrast(picture: Picture) -> Share:
     labels = np.where(salient > np.quantile(salient, 0.80), cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     labels[:rim], labels[:, :rim], labels[:, -rim:] = cv2.GC_BGD, cv2.GC_BGD, cv2.GC_BGD
     return softened(graph_cut(small, labels, 4), (SIDE, SIDE))
-
-
-@lru_cache(maxsize=2)
-def _network(own: str) -> tuple[Any, str] | None:
-    """The session and what it is called; None where onnxruntime cannot be loaded."""
-    try:
-        import onnxruntime
-    except ImportError:
-        return None
-    options = onnxruntime.SessionOptions()
-    options.log_severity_level = 3
-    if own:
-        try:
-            return onnxruntime.InferenceSession(own, options, providers=["CPUExecutionProvider"]), "your own network"
-        except Exception as error:
-            raise FileError(f"{own}: no network that can be read ({_first_line(error)}); take it away") from error
-    folder = files("matiz") / "assets/models/subject"
-    parts = sorted((p for p in folder.iterdir() if p.name.startswith("isnet.onnx.")), key=lambda p: p.name)
-    data = b"".join(part.read_bytes() for part in parts)
-    return onnxruntime.InferenceSession(data, options, providers=["CPUExecutionProvider"]), "network"
