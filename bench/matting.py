@@ -23,6 +23,8 @@ Pixels = NDArray[np.uint8]
 
 WIDTH, HEIGHT, FINER = 1500, 1000, 4
 BAND = 5
+BLUR_PX = 10.0
+"""Of what lies behind, as seen through a wide lens."""
 NETWORK_PX = 1024
 """Side of what a network gives."""
 GROUNDS: dict[str, Callable[[], Pixels]] = {
@@ -61,7 +63,7 @@ def composed(draw: Callable[[np.random.Generator], tuple[Image, Image]], ground:
     share, colours = draw(random)
     behind = cv2.resize(ground[..., :3], (WIDTH, HEIGHT), interpolation=cv2.INTER_CUBIC).astype(np.float32) / 255.0
     # out of focus, as behind a subject, and mixed as light is
-    behind = cv2.GaussianBlur(behind, (0, 0), 3.0) ** 2.2
+    behind = cv2.GaussianBlur(behind, (0, 0), BLUR_PX) ** 2.2
     light = share[..., None] * colours**2.2 + (1.0 - share[..., None]) * behind
     light *= 1.0 + 0.02 * random.normal(size=light.shape)
     return np.asarray(np.clip(light, 0.0, 1.0) ** (1.0 / 2.2), np.float32), share

@@ -18,6 +18,11 @@ STANDS_OUT = 4.0
 ON_EDGE_PX = 2
 LEAST_PX = 5
 """Thickness, px of the picture that is read: less is the softness of an edge."""
+APART = 3.0
+"""Spreads of the colours of both sides: less than where a mask is moved, since what is told is looked at twice."""
+PARTED, OPEN = 0.4, 0.6
+"""Of what borders on a leak within the mask: the least that lies on an edge of the picture; and of its own end the most
+that may. A true mask ends at edges wherever it has some."""
 LEAST_AREA = 1.2e-4
 """Of the picture: a smaller leak is not worth a word."""
 MOST_SPOTS = 12
@@ -64,7 +69,7 @@ def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
         return None
     long_side = max(mask.shape)
     width = WIDTH * long_side
-    sides = sides_of(mask, Lab, width)
+    sides = sides_of(mask, Lab, width, APART)
     soft = (mask > 0.1) & (mask < 0.9)
     if (soft & sides.band).sum() > MOST_SOFT * sides.band.sum():
         return None
@@ -73,7 +78,10 @@ def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
     rim = solid != (cv2.erode(solid.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0)
     near = cv2.dilate(_edges(Lab).astype(np.uint8), np.ones((2 * ON_EDGE_PX + 1,) * 2, np.uint8)) > 0
     agreement = float((rim & near).sum() / max(rim.sum(), 1))
-    return EdgeReading(agreement, _spots(leak), _spots(gap), _halo(solid, sides.surely_outside, change_L, width))
+    return EdgeReading(
+        agreement, _spots(leak, solid, near), _spots(gap, ~solid, near),
+        _halo(solid, sides.surely_outside, change_L, width),
+    )  # fmt: skip
 
 
 def _halo(solid: NDArray[np.bool_], other: NDArray[np.bool_], change_L: Mask, width: float) -> float:
@@ -100,8 +108,23 @@ def _thick(where: NDArray[np.bool_]) -> NDArray[np.uint8]:
     return np.asarray(cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, disc), np.uint8)
 
 
-def _spots(where: NDArray[np.uint8]) -> tuple[Spot, ...]:
-    _, _, found, _ = cv2.connectedComponentsWithStats(where)
-    least = LEAST_AREA * where.size
-    rows = sorted((row for row in found[1:] if row[4] >= least), key=lambda row: -row[4])
-    return tuple(Spot(int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4])) for row in rows[:MOST_SPOTS])
+def _spots(where: NDArray[np.uint8], side: NDArray[np.bool_], near: NDArray[np.bool_]) -> tuple[Spot, ...]:
+    """Parts of one side that an edge of the picture parts from the rest of it, and that end where there is none.
+
+    where: what is coloured like the other side. near: what lies on edges of the picture.
+    """
+    count, labels, found, _ = cv2.connectedComponentsWithStats(where)
+    about = np.ones((2 * LEAST_PX - 3,) * 2, np.uint8)
+    other = cv2.dilate((~side).astype(np.uint8), about) > 0
+    out = []
+    for n in range(1, count):
+        x, y, w, h, px = (int(value) for value in found[n])
+        if px < LEAST_AREA * where.size:
+            continue
+        box = np.s_[max(0, y - LEAST_PX) : y + h + LEAST_PX, max(0, x - LEAST_PX) : x + w + LEAST_PX]
+        own = labels[box] == n
+        end = own & other[box]
+        rest = (cv2.dilate(own.astype(np.uint8), about) > 0) & ~own & side[box]
+        if end.any() and rest.any() and near[box][rest].mean() > PARTED and near[box][end].mean() < OPEN:
+            out.append(Spot(x, y, w, h, float(px)))
+    return tuple(sorted(out, key=lambda spot: -spot.px)[:MOST_SPOTS])
