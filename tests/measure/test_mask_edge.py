@@ -1,15 +1,19 @@
 """How masks end: leaks and gaps are listed with their places, clean masks list none, rims are told."""
 
+from types import SimpleNamespace
+
 import cv2
 import numpy as np
 import pytest
 from sklearn.datasets import load_sample_image
 
 from matiz.develop.engine import Engine
+from matiz.develop.graph import small_place_mask
 from matiz.findings.find import fixed
 from matiz.findings.places import leaks
 from matiz.masks.view import lab
-from matiz.measure.mask_edge import read_edge
+from matiz.measure import picture as picture_module
+from matiz.measure.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Lasso, Place, Ramp
@@ -135,3 +139,88 @@ def test_a_ramp_is_not_judged(scene_engine):
     place = Place(mask=Rows([("m1", Ramp())]), exposure_EV=-1.0)
     recipe = Recipe().change_all(added(Recipe(), [("places", place)]), label="x")[0]
     assert Meter(scene_engine).take(recipe, "edges") == {}
+
+
+def horizon(strip: tuple[int, int, int, int]) -> tuple[np.ndarray, np.ndarray]:
+    """A sky over dark land, L*, a*, b*, and its mask, which takes a strip of the land: left, right, top, bottom."""
+    y = np.mgrid[0:600, 0:900][0]
+    Lab = np.dstack([np.where(y < 250, 80.0, 30.0), np.zeros(y.shape), np.where(y < 250, -15.0, 12.0)])
+    Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape)
+    mask = (y < 250).astype(np.float32)
+    left, right, top, bottom = strip
+    mask[top:bottom, left:right] = 1.0
+    return Lab.astype(np.float32), mask
+
+
+def test_leaks_in_a_row_are_what_a_straight_stroke_takes_away():
+    Lab, mask = horizon((200, 700, 250, 262))
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.row is not None
+    assert abs(own.row.turn_deg) < 1.0 and own.row.radius == pytest.approx(7.0, abs=1.5)
+    ends = np.array(own.row.ends)
+    assert np.abs(np.sort(ends[:, 0]) - (200, 700)).max() < 8 and np.abs(ends[:, 1] - 256).max() < 2
+    # one that is not long, and none at all
+    for strip in ((400, 430, 250, 266), (0, 0, 0, 0)):
+        Lab, mask = horizon(strip)
+        short = read_edge(mask, Lab, mask)
+        assert short is not None and short.row is None and bool(short.leaks) == (strip[1] > 0)
+
+
+def test_leaks_along_a_bent_line_are_no_row():
+    Lab, mask = horizon((0, 0, 0, 0))
+    mask[250:262, 200:420] = mask[250:290, 420:440] = 1.0
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.leaks and own.row is None
+
+
+def fitted_place(outline) -> Recipe:
+    recipe = lasso_place(outline)
+    return recipe.change(f"places.{recipe.places.order[0]}.mask.m1.fit_px", 200.0)[0]
+
+
+@pytest.mark.parametrize(("turn_deg", "line"), [(2.0, "the horizon"), (80.0, "the line")])
+def test_a_mask_that_is_fitted_and_leaks_in_a_row_is_painted_out(scene_engine, turn_deg, line):
+    outline = [(0.0, 0.0), (1.0, 0.0), (1.0, 0.2), (0.0, 0.2)]
+    recipe, plain = fitted_place(outline), lasso_place(outline)
+    row = Row(((0.2, 0.1), (0.8, 0.1)), 9.0, turn_deg)
+
+    def told(of: Recipe):
+        [ident] = of.places.order
+        edges = {ident: EdgeReading(0.8, (Spot(120, 55, 360, 12, 4000.0),), (), 0.0, row)}
+        [finding] = leaks(SimpleNamespace(edges=edges, full_size=(600, 400)), of)
+        return finding
+
+    assert told(recipe).fix_label == f"Paint it out along {line}"
+    assert told(plain).fix_label == "Tighten it to the picture's edge" and not told(plain).adds
+
+    def seen(of: Recipe) -> np.ndarray:
+        node, n = small_place_mask(of, recipe.places.order[0])
+        return scene_engine.render(of, 0, result=node)[..., n]
+
+    before, after = seen(recipe), seen(fixed(recipe, told(recipe)))
+    assert before[60, 300] > 0.5 and after[60, 300] < 0.05 and abs(after[30, 300] - before[30, 300]) < 0.02
+
+
+@pytest.mark.parametrize("turns", ["0", "1"])
+def test_a_row_is_told_where_it_lies_in_the_frame(scene_engine, monkeypatch, turns):
+    """However the picture is turned: along what is the frame's upper border."""
+    recipe = lasso_place([(0.0, 0.0), (1.0, 0.0), (1.0, 0.1), (0.0, 0.1)]).change("mend.quarter_turns", turns)[0]
+    shape = []
+
+    def read(mask, *_):
+        shape[:] = mask.shape
+        rows, columns = mask.shape
+        ends = (
+            ((0.0, 20.0), (columns - 1.0, 20.0))
+            if turns == "0"
+            else ((columns - 21.0, 0.0), (columns - 21.0, rows - 1.0))
+        )
+        return EdgeReading(0.8, (), (), 0.0, Row(ends, 5.0, 0.0))
+
+    monkeypatch.setattr(picture_module, "read_edge", read)
+    [own] = Meter(scene_engine).take(recipe, "edges").values()
+    long_side = max(shape)
+    (x0, y0), (x1, y1) = own.row.ends
+    assert y0 == pytest.approx(20.5 / long_side, abs=2e-3) and y1 == pytest.approx(y0, abs=2e-3)
+    assert sorted((x0, x1)) == pytest.approx([0.0, 1.0], abs=3e-3)
+    assert own.row.radius == pytest.approx(5.0 * max(scene_engine.frame.size) / long_side, rel=0.02)

@@ -4,11 +4,13 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places import is_decided
-from ..measure.mask_edge import WIDTH, Spot
+from ..measure.mask_edge import WIDTH, Row, Spot
 from ..measure.picture import EDGED, PictureReading
 from ..measure.places import PlaceReading
 from ..recipe.model import Recipe
-from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp
+from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Stroke
+from ..recipe.shapes import Shape
+from ..recipe.tree import Rows, Section
 from ..wording import EV, counted, number, percent
 from .model import Finding, box, needs
 
@@ -19,6 +21,7 @@ LEAST_LIFT_EV, MOST_KEPT = 0.15, 0.93
 FEATHER = 0.02
 """Of the long side: what an edge is spread over at least. By eye, no source."""
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
+LEVEL_DEG = 10.0
 HALO_L = 1.5
 """By eye, no source."""
 ENDING = (Lasso, Ellipse, Ramp, Brush)
@@ -97,6 +100,10 @@ def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         ends = (own.leaks, "goes beyond an edge"), (own.gaps, f"stops short of {'one' if own.leaks else 'an edge'}")
         said = [f"{verb} at {counted(len(each), 'place')}" for each, verb in ends if each]
         fix = _fitted(f"places.{ident}", place, reading.full_size)
+        label = "Tighten it to the picture's edge" if fix else ""
+        stroke: tuple[tuple[str, Section], ...] = ()
+        if own.row is not None and not fix:
+            stroke, label = ((f"places.{ident}.mask", _painted_out(own.row)),), _along(own.row)
         yield Finding(
             id="places.leak",
             station="places",
@@ -104,10 +111,26 @@ def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             evidence={"leaks": len(own.leaks), "gaps": len(own.gaps), "largest_px": round(spots[0].px)},
             outlines=tuple(box((spot.x, spot.y, spot.w, spot.h)) for spot in spots),
             fix=fix or None,
-            fix_label="Tighten it to the picture's edge" if fix else "",
+            adds=stroke,
+            fix_label=label,
             subject=f"places.{ident}",
             certainty=0.6,
         )
+
+
+def _painted_out(row: Row) -> Brush:
+    """A straight stroke that takes leaks away."""
+    whole = Stroke(
+        path=Shape.of(row.ends),
+        radius_px=float(min(max(round(row.radius), 1), 4000)),
+        hardness_percent=100.0,
+        strength_percent=100.0,
+    )
+    return Brush(join="subtract", strokes=Rows([("s1", whole)]))
+
+
+def _along(row: Row) -> str:
+    return f"Paint it out along {'the horizon' if abs(row.turn_deg) < LEVEL_DEG else 'the line'}"
 
 
 @needs("edges", "full_size")

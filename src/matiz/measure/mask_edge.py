@@ -26,6 +26,9 @@ that may. A true mask ends at edges wherever it has some."""
 LEAST_AREA = 1.2e-4
 """Of the picture: a smaller leak is not worth a word."""
 MOST_SPOTS = 12
+LONG, MOSTLY = 5.0, 0.8
+"""How many times longer than wide a straight stroke over leaks must be; and how much of what it takes of the mask must
+be leaks, and of the leaks it must take. By eye, no source."""
 MOST_SOFT = 0.5
 """Share of the band along its edge that may be half in it: what is softer has no edge to judge."""
 RING_PX = 6
@@ -48,6 +51,18 @@ class Spot:
 
 
 @dataclass(frozen=True)
+class Row:
+    """Leaks that lie along a straight line, and nothing of the mask but them: what one straight stroke takes away."""
+
+    ends: tuple[tuple[float, float], tuple[float, float]]
+    """Of the stroke: px of the picture that was read; once told of a picture, in units of its frame's long side."""
+    radius: float
+    """In px of the picture that was read; then of the frame."""
+    turn_deg: float
+    """Of the line, 0 level, up to 90 either way."""
+
+
+@dataclass(frozen=True)
 class EdgeReading:
     """The edge of one mask."""
 
@@ -59,6 +74,8 @@ class EdgeReading:
     """What it leaves out up to an edge, the largest first."""
     halo_L: float
     """By how much more lightness changes just outside the edge than farther out, L*; 0 where that cannot be told."""
+    row: Row | None = None
+    """The leaks, where they lie in one."""
 
 
 def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
@@ -78,10 +95,10 @@ def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
     rim = solid != (cv2.erode(solid.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0)
     near = cv2.dilate(_edges(Lab).astype(np.uint8), np.ones((2 * ON_EDGE_PX + 1,) * 2, np.uint8)) > 0
     agreement = float((rim & near).sum() / max(rim.sum(), 1))
-    return EdgeReading(
-        agreement, _spots(leak, solid, near), _spots(gap, ~solid, near),
-        _halo(solid, sides.surely_outside, change_L, width),
-    )  # fmt: skip
+    leaks, leaking = _spots(leak, solid, near)
+    gaps, _ = _spots(gap, ~solid, near)
+    halo = _halo(solid, sides.surely_outside, change_L, width)
+    return EdgeReading(agreement, leaks, gaps, halo, _row(leaking, solid))
 
 
 def _halo(solid: NDArray[np.bool_], other: NDArray[np.bool_], change_L: Mask, width: float) -> float:
@@ -108,15 +125,18 @@ def _thick(where: NDArray[np.bool_]) -> NDArray[np.uint8]:
     return np.asarray(cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, disc), np.uint8)
 
 
-def _spots(where: NDArray[np.uint8], side: NDArray[np.bool_], near: NDArray[np.bool_]) -> tuple[Spot, ...]:
-    """Parts of one side that an edge of the picture parts from the rest of it, and that end where there is none.
+def _spots(
+    where: NDArray[np.uint8], side: NDArray[np.bool_], near: NDArray[np.bool_]
+) -> tuple[tuple[Spot, ...], NDArray[np.bool_]]:
+    """Parts of one side that an edge of the picture parts from the rest of it, and that end where there is none; and
+    which px are theirs.
 
     where: what is coloured like the other side. near: what lies on edges of the picture.
     """
     count, labels, found, _ = cv2.connectedComponentsWithStats(where)
     about = np.ones((2 * LEAST_PX - 3,) * 2, np.uint8)
     other = cv2.dilate((~side).astype(np.uint8), about) > 0
-    out = []
+    out, theirs = [], np.zeros(where.shape, bool)
     for n in range(1, count):
         x, y, w, h, px = (int(value) for value in found[n])
         if px < LEAST_AREA * where.size:
@@ -127,4 +147,31 @@ def _spots(where: NDArray[np.uint8], side: NDArray[np.bool_], near: NDArray[np.b
         rest = (cv2.dilate(own.astype(np.uint8), about) > 0) & ~own & side[box]
         if end.any() and rest.any() and near[box][rest].mean() > PARTED and near[box][end].mean() < OPEN:
             out.append(Spot(x, y, w, h, float(px)))
-    return tuple(sorted(out, key=lambda spot: -spot.px)[:MOST_SPOTS])
+            theirs |= labels == n
+    return tuple(sorted(out, key=lambda spot: -spot.px)[:MOST_SPOTS]), theirs
+
+
+def _row(leaking: NDArray[np.bool_], solid: NDArray[np.bool_]) -> Row | None:
+    """The straight stroke that covers what leaks, where that is long and thin and it covers little of the mask else."""
+    at = np.argwhere(leaking)[:, ::-1].astype(float)
+    if not len(at):
+        return None
+    middle = at.mean(axis=0)
+    along = np.linalg.eigh(np.cov((at - middle).T) + 1e-6 * np.eye(2))[1][:, 1]
+    across = np.array([-along[1], along[0]])
+    length, off = (at - middle) @ along, (at - middle) @ across
+    (low, high), (near, far) = np.quantile(off, (0.02, 0.98)), (length.min(), length.max())
+    radius = (high - low) / 2.0 + 1.0
+    if far - near < LONG * 2.0 * radius:
+        return None
+    start = middle + across * (low + high) / 2.0
+    ends = [start + along * t for t in (near, far)]
+    stroke = np.zeros(solid.shape, np.uint8)
+    (x0, y0), (x1, y1) = ([round(float(v)) for v in end] for end in ends)
+    cv2.line(stroke, (x0, y0), (x1, y1), 1, max(1, round(2.0 * radius)))
+    taken = (stroke > 0) & solid
+    if (taken & leaking).sum() < MOSTLY * taken.sum() or (taken & leaking).sum() < MOSTLY * leaking.sum():
+        return None
+    turn = float(np.degrees(np.arctan2(along[1], along[0])))
+    turn = (turn + 90.0) % 180.0 - 90.0
+    return Row(((float(ends[0][0]), float(ends[0][1])), (float(ends[1][0]), float(ends[1][1]))), float(radius), turn)

@@ -41,7 +41,7 @@ from .finish import FinishReading, read_finish
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
-from .mask_edge import EdgeReading, read_edge
+from .mask_edge import EdgeReading, Row, read_edge
 from .match import Match, turn_hue
 from .mend import MendReading, read_mend
 from .merged import MergedReading
@@ -469,8 +469,17 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
         found = read_edge(np.ascontiguousarray(mask), plain, with_all[..., 0] - before[..., 0])
         if found is not None:
             leaks, gaps = (tuple(spot.scaled(2**level) for spot in spots) for spots in (found.leaks, found.gaps))
-            out[ident] = replace(found, leaks=leaks, gaps=gaps)
+            row = found.row and _row_at(sight, found.row, 2**level)
+            out[ident] = replace(found, leaks=leaks, gaps=gaps, row=row)
     return out
+
+
+def _row_at(sight: Sight, row: Row, step: int) -> Row:
+    """Where it lies in the frame."""
+    ends = sight.mapping.to_frame((np.array(row.ends) + 0.5) * step - 0.5)
+    wide = np.hypot(*(ends[1] - ends[0])) / np.hypot(*np.subtract(*row.ends))
+    (x0, y0), (x1, y1) = ((ends + 0.5) / max(sight.frame.size)).tolist()
+    return replace(row, ends=((x0, y0), (x1, y1)), radius=float(row.radius * wide))
 
 
 def _faces_seen(sight: Sight, per_px: float) -> list[Face]:
