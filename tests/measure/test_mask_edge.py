@@ -152,6 +152,33 @@ def horizon(strip: tuple[int, int, int, int]) -> tuple[np.ndarray, np.ndarray]:
     return Lab.astype(np.float32), mask
 
 
+def test_what_looks_alike_beyond_a_seam_is_no_gap():
+    """Two of one colour that touch, and the mask of one: it ends at the seam between them."""
+    Lab = np.full((400, 600, 3), (70.0, -5.0, 5.0), np.float32)
+    Lab[100:300, 100:300] = Lab[100:300, 302:322] = (35.0, 30.0, 20.0)
+    Lab[100:300, 300:302] = (5.0, 0.0, 0.0)
+    Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape).astype(np.float32)
+    mask = np.zeros((400, 600), np.float32)
+    mask[100:300, 100:301] = 1.0
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.gaps == () and own.leaks == ()
+    # and where the mask stops short of its own edge
+    mask[150:250, 100:114] = 0.0
+    short = read_edge(mask, Lab, mask)
+    assert short is not None and len(short.gaps) == 1 and 98 <= short.gaps[0].x <= 102
+
+
+def test_what_turns_gently_into_the_colour_outside_is_no_leak():
+    """Shade that grows towards the edge of a thing that is lit from the other side."""
+    x = np.mgrid[0:400, 0:600][1]
+    shade = np.clip((x - 250.0) / 50.0, 0.0, 1.0)[..., None]
+    Lab = (1.0 - shade) * (70.0, 10.0, 20.0) + shade * (20.0, 0.0, 0.0)
+    Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape)
+    mask = (x < 300).astype(np.float32)
+    own = read_edge(mask, Lab.astype(np.float32), mask)
+    assert own is not None and own.leaks == ()
+
+
 def test_leaks_in_a_row_are_what_a_straight_stroke_takes_away():
     Lab, mask = horizon((200, 700, 250, 262))
     own = read_edge(mask, Lab, mask)
