@@ -9,12 +9,16 @@ import sys
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from matiz.measure.brief import Brief
 from matiz.proposals.given_stations import LEVELLED, MEASURED, OWN, given_stations
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
+from matiz.recipe.places import Brush, Place, Stroke
+from matiz.recipe.shapes import Shape
+from matiz.recipe.tree import Rows, added
 from matiz.shoot.sidecar import load_document
 from matiz.ui.shots import settle
 
@@ -49,6 +53,34 @@ def test_chosen_stations_are_given_as_one_step(window, sort):
     sort.sheet.clearSelection()
     sort.give.click()
     assert "Select other pictures" in window.header.word.whole()
+
+
+@pytest.mark.parametrize("is_found", [True, False])
+def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window, sort, monkeypatch, is_found):
+    session = window.session
+    _, second, third = session.pictures
+    stroke = Stroke(path=Shape.of([(0.3, 0.3), (0.4, 0.32)]), radius_px=20.0)
+    place = Place(mask=Rows([("m1", Brush(strokes=Rows([("s1", stroke)])))]), exposure_EV=-1.0)
+    session.commit(list(added(session.recipe, [("places", place)])), "x")
+    [ident] = session.recipe.places.order
+    way = np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])
+    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: way if is_found else None)
+    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    sort.give.click()
+    settle(window)
+    assert ("not found again" in window.header.word.whole()) != is_found
+    moved = np.array([30.0, -20.0]) / max(session.engine.frame.size) if is_found else np.zeros(2)
+    for path in (second, third):
+        document = load_document(path)
+        points = document.recipe.places[ident].mask["m1"].strokes["s1"].path.points
+        assert (points - stroke.path.points).mean(axis=0) == pytest.approx(moved, abs=1e-4)
+        assert len(document.version.history.changes) == 1 and document.version.undo().recipe == Recipe()
+    sort.stations["places"].click()
+    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: pytest.fail("Places are not given"))
+    session.commit([(EXPOSURE, 1.0)], "y")
+    sort.give.click()
+    settle(window)
+    assert load_document(second).recipe.tone.exposure_EV == 1.0
 
 
 def test_those_in_step_follow_and_one_undo_takes_it_back(window, sort):

@@ -6,9 +6,12 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from ..measure.travel import is_drawn
 from ..proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS, given_stations
 from ..recipe.model import Recipe
+from ..recipe.places import Place
 from ..wording import counted
+from .laying import Laid, lay_elsewhere, told_of_lost
 from .session import Session
 
 REST_MS = 300
@@ -22,7 +25,10 @@ NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
 
 
 class Following(QObject):
-    """Each picture that is given something takes it as one step; while it follows, that step is made anew."""
+    """Each picture that is given something takes it as one step; while it follows, that step is made anew.
+
+    What is drawn is laid where the same things lie when it is given; what follows has it as it was drawn.
+    """
 
     changed = Signal()
 
@@ -52,7 +58,9 @@ class Following(QObject):
         if source is None:
             return 0
         others = [path for path in paths if path != source]
-        given = sum(self._one(source, session.recipe, path, f"As {source.name}") for path in others)
+        label = f"As {source.name}"
+        took = [path for path in others if self._one(source, session.recipe, path, label)]
+        given = len(took)
         take = "takes" if given == 1 else "take"
         told = f"{counted(given, 'picture')} {take} what is decided here."
         is_levelled = self.exposure in (LEVELLED, MEASURED)
@@ -60,7 +68,23 @@ class Following(QObject):
         if unknown:
             told += f" {counted(unknown, 'exposure')} left: {UNKNOWN[self.exposure]}."
         session.said.emit(told if others else NOBODY)
+        places = session.recipe.places.items() if "places" in self.stations else ()
+        drawn = {name: each for name, each in places if isinstance(each, Place) and is_drawn(each)}
+        if took and drawn:
+            lay_elsewhere(session, drawn, took, lambda laid: self._lay(drawn, laid, label))
         return given
+
+    def _lay(self, drawn: dict[str, Place], laid: Laid, label: str) -> None:
+        """Into the step that gave it; what was changed there since stays."""
+        session = self.session
+        for path, places in laid.items():
+            held = session.desk.recipe(path).places
+            moved = [
+                (f"places.{name}", place) for name, place in places.items() if place and held.get(name) == drawn[name]
+            ]
+            session.record_for(path, moved, label, anew=True)
+        if laid:
+            session.said.emit(f"What is drawn lies where it belongs.{told_of_lost(laid)}")
 
     def follow(self, paths: Iterable[Path]) -> None:
         """Keep others in step with the open picture from now on."""

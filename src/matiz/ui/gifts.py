@@ -5,9 +5,8 @@ from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 
-from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
-from ..measure.travel import DrawnPlace, is_drawn
+from ..measure.travel import is_drawn
 from ..proposals.given_light import given_light
 from ..recipe.change import Settings
 from ..recipe.looks import Look
@@ -17,6 +16,7 @@ from ..recipe.tree import added
 from ..shoot.sets import following
 from ..wording import counted, number
 from .jobs import Job
+from .laying import Laid, lay_elsewhere, told_of_lost
 from .session import Session
 
 NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl or Shift and click."
@@ -98,33 +98,20 @@ class Gifts:
             return
         others = [path for path in paths if path != session.picture.path]
         if not others or not is_drawn(place):
-            self._put(session.picture.path, _named(session.recipe, place), dict.fromkeys(others, place), 0)
+            self._put(session.picture.path, _named(session.recipe, place), dict.fromkeys(others, place), "")
             return
-        engine, decoder, source, recipe = session.engine, session.decoder, session.picture.path, session.recipe
-        own = {path: session.desk.recipe(path) for path in others}
+        source, named = session.picture.path, _named(session.recipe, place)
 
-        def laid(job: Job) -> tuple[dict[Path, Place], int]:
-            drawn, found, lost = DrawnPlace(place, engine, recipe), {}, 0
-            for n, (path, under) in enumerate(own.items()):
-                with suppress(MatizError):  # what cannot be read takes nothing
-                    there = Engine(decoder.frame(path, lambda: not job.is_stopped), cache_bytes=LITTLE_CACHE)
-                    moved = drawn.laid(there, under)
-                    found[path] = moved or place
-                    lost += moved is None
-                if not job.progress((n + 1) / len(own)):
-                    break
-            return found, lost
-
-        def put(made: tuple[dict[Path, Place], int]) -> None:
-            if made[0]:
-                self._put(source, _named(recipe, place), *made)
+        def put(laid: Laid) -> None:
+            if laid:
+                places = {path: each[ident] or place for path, each in laid.items()}
+                self._put(source, named, places, told_of_lost(laid))
             else:
                 session.said.emit(NONE_READ)
 
-        session.do_aside(laid, "lay the place on others", put, of_shoot=True)
+        lay_elsewhere(session, {ident: place}, others, put)
 
-    def _put(self, source: Path, named: dict[str, Place], places: dict[Path, Place], lost: int) -> None:
-        """lost: in how many what it was drawn on was not found again, so that it lies as it did."""
+    def _put(self, source: Path, named: dict[str, Place], places: dict[Path, Place], lost: str) -> None:
         session, given = self.session, 0
         for path, place in places.items():
             recipe = session.desk.recipe(path)
@@ -133,9 +120,7 @@ class Gifts:
             given += session.record_for(path, settings, f"Place of {source.name}")
         take = "takes" if given == 1 else "take"
         told = f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED
-        if lost:
-            told += f" In {number(lost, 0)} what it was drawn on is not found again: look at its mask there."
-        session.said.emit(told)
+        session.said.emit(told + lost)
 
     def look_to(self, paths: Iterable[Path], look: Look, strength: float) -> None:
         """Lay a look on other pictures, as it is laid on each by what that starts from."""
