@@ -15,7 +15,8 @@ from matiz.masks.view import lab
 from matiz.measure import picture as picture_module
 from matiz.measure.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.measure.picture import Meter
-from matiz.recipe.model import Recipe
+from matiz.raw.decode import read_frame
+from matiz.recipe.model import Recipe, plain_recipe
 from matiz.recipe.places import Lasso, Place, Ramp
 from matiz.recipe.tree import Rows, added
 from matiz.simcam.camera import expose
@@ -100,9 +101,10 @@ def test_a_rim_of_light_beyond_the_edge_is_told():
     assert clean is not None and abs(clean.halo_L) < 0.3
 
 
-def lasso_place(outline) -> Recipe:
+def lasso_place(outline, engine: Engine | None = None) -> Recipe:
     place = Place(name="Sky", mask=Rows([("m1", Lasso(path=tuple(outline)))]), exposure_EV=-1.0)
-    return Recipe().change_all(added(Recipe(), [("places", place)]), label="x")[0]
+    start = plain_recipe(engine.frame.start) if engine is not None else Recipe()
+    return start.change_all(added(start, [("places", place)]), label="x")[0]
 
 
 def test_the_finding_tightens_the_mask_and_is_then_silent(scene_engine):
@@ -228,10 +230,21 @@ def test_a_mask_that_is_fitted_and_leaks_in_a_row_is_painted_out(scene_engine, t
     assert before[60, 300] > 0.5 and after[60, 300] < 0.05 and abs(after[30, 300] - before[30, 300]) < 0.02
 
 
+@pytest.fixture(params=["small", "large"])
+def engine_of_any_size(request, scene_engine, tmp_path):
+    """One that is read as it is, and one that is read at a part of its size."""
+    if request.param == "small":
+        return scene_engine
+    cv2.imwrite(str(tmp_path / "wide.png"), np.full((1200, 4200, 3), 120, np.uint8))
+    return Engine(read_frame(tmp_path / "wide.png"))
+
+
 @pytest.mark.parametrize("turns", ["0", "1"])
-def test_a_row_is_told_where_it_lies_in_the_frame(scene_engine, monkeypatch, turns):
+def test_a_row_is_told_where_it_lies_in_the_frame(engine_of_any_size, monkeypatch, turns):
     """However the picture is turned: along what is the frame's upper border."""
-    recipe = lasso_place([(0.0, 0.0), (1.0, 0.0), (1.0, 0.1), (0.0, 0.1)]).change("mend.quarter_turns", turns)[0]
+    engine = engine_of_any_size
+    outline = [(0.0, 0.0), (1.0, 0.0), (1.0, 0.1), (0.0, 0.1)]
+    recipe = lasso_place(outline, engine).change("mend.quarter_turns", turns)[0]
     shape = []
 
     def read(mask, *_):
@@ -245,9 +258,9 @@ def test_a_row_is_told_where_it_lies_in_the_frame(scene_engine, monkeypatch, tur
         return EdgeReading(0.8, (), (), 0.0, Row(ends, 5.0, 0.0))
 
     monkeypatch.setattr(picture_module, "read_edge", read)
-    [own] = Meter(scene_engine).take(recipe, "edges").values()
+    [own] = Meter(engine).take(recipe, "edges").values()
     long_side = max(shape)
     (x0, y0), (x1, y1) = own.row.ends
     assert y0 == pytest.approx(20.5 / long_side, abs=2e-3) and y1 == pytest.approx(y0, abs=2e-3)
     assert sorted((x0, x1)) == pytest.approx([0.0, 1.0], abs=3e-3)
-    assert own.row.radius == pytest.approx(5.0 * max(scene_engine.frame.size) / long_side, rel=0.02)
+    assert own.row.radius == pytest.approx(5.0 * max(engine.frame.size) / long_side, rel=0.02)
