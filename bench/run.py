@@ -17,6 +17,8 @@ NAMES = (
     "mismatch",
     "faces",
     "found",
+    "matting",
+    "leaks",
     "people",
     "detail",
     "smear",
