@@ -54,7 +54,7 @@ def _true_masks() -> Iterator[tuple[str, Mask, Mask]]:
         elif shot.scene == "salt-pans":
             wanted = {"sky": masks["sky"]}
         else:
-            wanted = {name: mask for name, mask in masks.items() if name.startswith("guest") and " " in name}
+            wanted = {name: mask for name, mask in masks.items() if name.startswith("guest")}
         shown = Engine(expose(scene, shot.settings)).render(Recipe(), LEVEL)[..., 2::-1].astype(np.float32) / 255.0
         Lab = np.asarray(sRGB_to_Lab(shown), np.float32)
         for name, mask in wanted.items():

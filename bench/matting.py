@@ -15,6 +15,7 @@ import skimage.data
 from numpy.typing import NDArray
 from sklearn.datasets import load_sample_image
 
+from matiz.develop.found import CELLS
 from matiz.masks.matting import refined
 from matiz.masks.subject import find_subject
 
@@ -80,8 +81,6 @@ def larger(found: Image) -> Image:
 
 
 def fitted(found: Image, picture: Image) -> Image:
-    from matiz.develop.found import CELLS
-
     return refined(larger(found), picture, max(CELLS * max(WIDTH / found.shape[1], HEIGHT / found.shape[0]), 1.0))
 
 

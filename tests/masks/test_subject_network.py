@@ -118,5 +118,6 @@ def test_what_is_small_is_looked_for_finely_in_the_whole(monkeypatch):
 
 
 def test_where_nothing_is_seen_nothing_is_found(monkeypatch):
-    Eyes(monkeypatch)
+    eyes = Eyes(monkeypatch)
     assert find_subject(np.full((200, 300, 3), 60, np.uint8)).share.max() == 0.0
+    assert len(eyes.seen) == 2, "and nothing is looked at closer"

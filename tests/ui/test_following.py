@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -68,7 +69,8 @@ def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window,
     monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
     sort.give.click()
     settle(window)
-    assert ("not found again" in window.header.word.whole()) != is_found
+    said = window.header.word.whole()
+    assert ("not found again" in said) != is_found and ("in 2 pictures" in said) == is_found
     moved = np.array([30.0, -20.0]) / max(session.engine.frame.size) if is_found else np.zeros(2)
     for path in (second, third):
         document = load_document(path)
@@ -81,6 +83,22 @@ def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window,
     sort.give.click()
     settle(window)
     assert load_document(second).recipe.tone.exposure_EV == 1.0
+
+
+def test_what_was_changed_there_before_it_could_be_laid_stays(window, sort, monkeypatch):
+    session = window.session
+    stroke = Stroke(path=Shape.of([(0.3, 0.3), (0.4, 0.32)]), radius_px=20.0)
+    place = Place(mask=Rows([("m1", Brush(strokes=Rows([("s1", stroke)])))]), exposure_EV=-1.0)
+    session.commit(list(added(session.recipe, [("places", place)])), "x")
+    [ident] = session.recipe.places.order
+    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
+    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    second, third = session.pictures[1:]
+    sort.following.give([second, third])
+    session.record_for(second, [(f"places.{ident}.exposure_EV", 0.5)], "own")
+    settle(window)
+    kept, laid = (load_document(path).recipe.places[ident] for path in (second, third))
+    assert kept == replace(place, exposure_EV=0.5) and laid.mask != place.mask
 
 
 def test_those_in_step_follow_and_one_undo_takes_it_back(window, sort):

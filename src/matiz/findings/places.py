@@ -22,6 +22,7 @@ FEATHER = 0.02
 """Of the long side: what an edge is spread over at least. By eye, no source."""
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
 LEVEL_DEG = 10.0
+"""By eye, no source."""
 HALO_L = 1.5
 """By eye, no source."""
 ENDING = (Lasso, Ellipse, Ramp, Brush)

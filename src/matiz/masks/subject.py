@@ -64,20 +64,19 @@ def find_subject(picture: Picture) -> SubjectMap:
     if network.coarse < network.fine:
         if (cleaned(share) > 0.5).mean() < SMALL:
             share = network.answer(_square(picture, network.fine))
-        share = _looked_closer(picture, share, network)
+        where = cleaned(share) > 0.5
+        if where.any():
+            share = _looked_closer(picture, share, where, network)
     return SubjectMap(cleaned(share), network.how)
 
 
-def _looked_closer(picture: Picture, overview: Share, network: SubjectNetwork) -> Share:
+def _looked_closer(picture: Picture, overview: Share, where: Mask, network: SubjectNetwork) -> Share:
     """The mean of what is seen of the whole, of the subject with a little around it, stretched to a square, and of a
-    true square with more around it: each errs elsewhere."""
-    where = cleaned(overview) > 0.5
+    true square with more around it: each errs elsewhere. where: what the overview finds, some of it."""
     height, width = picture.shape[:2]
-    left, top, right, bottom = 0.0, 0.0, float(width), float(height)
-    if where.any():
-        columns, rows = np.flatnonzero(where.any(axis=0)), np.flatnonzero(where.any(axis=1))
-        left, right = (float(at) * width / where.shape[1] for at in (columns[0], columns[-1] + 1))
-        top, bottom = (float(at) * height / where.shape[0] for at in (rows[0], rows[-1] + 1))
+    columns, rows = np.flatnonzero(where.any(axis=0)), np.flatnonzero(where.any(axis=1))
+    left, right = (float(at) * width / where.shape[1] for at in (columns[0], columns[-1] + 1))
+    top, bottom = (float(at) * height / where.shape[0] for at in (rows[0], rows[-1] + 1))
     across, down = CLOSE * (right - left) + CLOSE_TOO * width, CLOSE * (bottom - top) + CLOSE_TOO * height
     close = max(0.0, left - across), max(0.0, top - down), min(width, right + across), min(height, bottom + down)
     reach = (0.5 + AROUND) * max(right - left, bottom - top)
@@ -98,7 +97,7 @@ def _seen_in(picture: Picture, window: Sequence[int], network: SubjectNetwork) -
     wide = cv2.copyMakeBorder(picture, over, under, before, after, cv2.BORDER_REFLECT_101)
     part = wide[top + over : bottom + over, left + before : right + before]
     answer = network.answer(_square(np.ascontiguousarray(part), network.fine))
-    seen = cv2.resize(answer, part.shape[1::-1], interpolation=_way(answer, min(part.shape[:2])))
+    seen = cv2.resize(answer, part.shape[1::-1], interpolation=_way(answer, max(part.shape[:2])))
     out = np.zeros((height, width), np.float32)
     inside = seen[over : seen.shape[0] - under, before : seen.shape[1] - after]
     out[top + over : bottom - under, left + before : right - after] = inside

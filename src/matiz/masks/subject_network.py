@@ -115,8 +115,8 @@ def in_floats(model: bytes) -> bytes:
     as one with the same weights that works in floats, on squares of any side that its own can be divided into; of its
     outputs the first is left.
 
-    What runs through it is not rounded to 256 steps any more: on the demo's burst its answer overlaps by 0.84 to 0.89
-    rather than by 0.17 to 0.26, and with AVX-512 it takes two thirds of the time (`./dev bench found`).
+    What runs through it is not rounded to 256 steps any more: measured once, a single look overlapped the animal of the
+    demo's burst by 0.84 to 0.89 rather than by 0.17 to 0.26, and took two thirds of the time.
     """
     import onnx
 

@@ -84,7 +84,9 @@ class Following(QObject):
             ]
             session.record_for(path, moved, label, anew=True)
         if laid:
-            session.said.emit(f"What is drawn lies where it belongs.{told_of_lost(laid)}")
+            n = sum(any(places.values()) for places in laid.values())
+            told = f"What is drawn was laid where it belongs in {counted(n, 'picture')}." if n else ""
+            session.said.emit((told + told_of_lost(laid)).strip())
 
     def follow(self, paths: Iterable[Path]) -> None:
         """Keep others in step with the open picture from now on."""

@@ -214,6 +214,9 @@ def main(arguments: list[str]) -> int:
         print("usage: python -m matiz.ui.shots DEMO_FOLDER PICTURES_FOLDER", file=sys.stderr)
         return 2
     demo, out = Path(arguments[0]), Path(arguments[1])
+    if demo.resolve() == out.resolve():
+        print(f"shots: {demo} is where the pictures go: name another folder for the demo shoot", file=sys.stderr)
+        return 2
     if missing_shots(demo):
         for done, count, name in make_demo(demo):
             print(f"  {done} of {count}  {name}", flush=True)
