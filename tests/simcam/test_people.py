@@ -31,9 +31,11 @@ def mesh_of(person, stuff):
 @pytest.mark.parametrize("number", range(1, COUNT + 1))
 def test_a_guest_sits_with_a_head_over_the_shoulders_and_hands_at_the_table(number):
     person = guest(number, Seat(0.0, 3.0, 0.0), fine=False)
-    skin, shirt, hair = (mesh_of(person, s) for s in ("skin", "shirt", "hair"))
+    skin, shirt = (mesh_of(person, s) for s in ("skin", "shirt"))
+    hair = person.strands[0]
     assert set(skin.values) == set(SKIN)
-    assert hair.vertices[:, 1].max() > shirt.vertices[:, 1].max() + 0.12
+    assert hair.stuff == "hair" and [s.stuff for s in person.strands][1] == "brow"
+    assert hair.lines[..., 1].max() > shirt.vertices[:, 1].max() + 0.12
     assert 1.05 < person.face[1] < 1.45, "the height of a seated person's eyes"
     nails = skin.vertices[skin.values["fingernails"] > 0.5]
     assert nails[:, 1].max() > 0.70 and nails[:, 2].max() < 3.0, "hands before the body"
@@ -48,7 +50,7 @@ def test_faces_look_where_the_seat_says_and_heads_turn():
         person = guest(8, Seat(0.0, 3.0, facing, head_turn=-24.0), fine=False)
         assert person.ahead @ np.array(ahead) > 0.9
         lips = mesh_of(person, "skin").vertices[mesh_of(person, "skin").values["lips"] > 0.5].mean(axis=0)
-        middle = mesh_of(person, "hair").vertices.mean(axis=0)
+        middle = person.strands[0].lines.reshape(-1, 3).mean(axis=0)
         assert (lips - middle) @ np.array(ahead) > 0.04, "the mouth is on the side that is looked to"
     straight, turned = (guest(1, Seat(0.0, 3.0, 0.0, head_turn=t), fine=False) for t in (0.0, 30.0))
     # the guest's left is the camera's right

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from matiz.simcam import seen
-from matiz.simcam.meshes import ball, box, moved, ribbons, turned
+from matiz.simcam.meshes import ball, box, moved, turned
 from matiz.simcam.quads import border, edges_of, normals_of, part, smoother, triangles
 from matiz.simcam.rays import NONE, World, lamp_shares
 from matiz.simcam.view import View
@@ -110,14 +110,8 @@ def test_a_smoother_cube_is_rounder_and_closed():
     assert used.min() == 7 and renumbered.max() == 5
 
 
-def test_turned_things_and_ribbons_have_the_size_they_should():
+def test_turned_things_have_the_size_they_should():
     cup = turned("clay", [(0.0, 0.0), (0.04, 0.0), (0.04, 0.1)], steps=32)
     assert np.ptp(cup.vertices, axis=0) == pytest.approx((0.08, 0.1, 0.08), abs=1e-3)
     outward = cup.vertices[-32:] * (1, 0, 1)
     assert ((outward / 0.04 * cup.normals[-32:]).sum(axis=1) > 0.5).all()
-    strand = np.array([[[0.0, 0.0, 0.0], [0.0, 0.05, 0.0], [0.0, 0.1, 0.0]]], np.float32)
-    hair = ribbons("hair", strand, (0, 0, -1), 0.002, np.random.default_rng(1))
-    width = np.linalg.norm(hair.vertices[0::2] - hair.vertices[1::2], axis=1)
-    assert 0.001 < width[0] < 0.003 and width[-1] < 0.3 * width[0]
-    assert np.abs(hair.normals[:, 1]).min() > 0.99, "normals are where the strand runs"
-    assert hair.values["tip"].tolist() == [0, 0, 0.5, 0.5, 1, 1]

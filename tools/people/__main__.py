@@ -103,8 +103,10 @@ class Barber:
         thick = np.interp(side, [0.010, 0.016, 0.030, 0.052, 0.056], [0.0, 1.0, 1.0, 0.35, 0.0])
         brow = np.exp(-(((over - arc) / 0.0034) ** 2)) * thick * (look["brow"] > 0.1)
         roots, out = hair.on_skin(brow, skin, skin_normals, faces, 420, self.random)
-        outside = np.sign(roots[:, :1]) * (1.0, 0.0, 0.0) + (0.0, 0.08, 0.0)
-        strands["brow"] = hair.short(roots, out, outside, 0.008, self.random)
+        # upright near the nose, along the brow further out
+        inner = np.clip(1.0 - (np.abs(roots[:, :1]) - 0.012) / 0.022, 0.0, 1.0)
+        outside = np.sign(roots[:, :1]) * (1.0, 0.0, 0.0) + (0.12 + 0.9 * inner**2) * (0.0, 1.0, 0.0)
+        strands["brow"] = hair.short(roots, out, outside, 0.007, self.random)
         if self.guest.beard_m:
             roots, out = hair.on_skin(look["beard"], skin, skin_normals, faces, 2600, self.random)
             down = np.broadcast_to((0.0, -1.0, 0.0), roots.shape)

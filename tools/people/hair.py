@@ -83,7 +83,7 @@ def grown(roots: Array, outward: Array, style: Style, head: Head, around: Array,
     n = len(roots)
     tree = cKDTree(around)
     points = POINTS if style.length < 0.10 else LONG_POINTS
-    step = style.length / (points - 1) * random.uniform(0.75, 1.1, (n, 1))
+    step = style.length / (points - 1) * random.uniform(0.62, 1.1, (n, 1))
     # strands near each other bend alike
     seeds = random.choice(n, max(n // 26, 1), replace=False)
     _, lock = cKDTree(roots[seeds]).query(roots)
@@ -144,10 +144,10 @@ def knot_of(head: Head, strands: int, points: int, random: np.random.Generator) 
 
 
 def short(roots: Array, outward: Array, toward: Array, length_m: float, random: np.random.Generator) -> Array:
-    """(n, POINTS, 3) brows and beards: short hairs that lie one way."""
+    """(n, POINTS, 3) brows and beards: short hairs that lie one way, near the skin."""
     n = len(roots)
-    way = _along(toward + random.normal(0, 0.25, (n, 3)), outward) * 0.9 + outward * 0.25
-    span = length_m * random.uniform(0.6, 1.1, (n, 1, 1)) * np.linspace(0, 1, POINTS)[None, :, None]
+    way = _along(toward + random.normal(0, 0.10, (n, 3)), outward) * 0.95 + outward * 0.18
+    span = length_m * random.uniform(0.45, 1.1, (n, 1, 1)) * np.linspace(0, 1, POINTS)[None, :, None]
     bend = np.linspace(0, 1, POINTS)[None, :, None] ** 2 * outward[:, None, :] * -0.15 * length_m
     return np.asarray(roots[:, None, :] + way[:, None, :] * span + bend)
 

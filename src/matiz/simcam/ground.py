@@ -112,14 +112,26 @@ class Relief:
         across = np.broadcast_to(np.arange(width, dtype=np.float32)[None, :], (height, width))
         line = np.maximum(self._line, 0.0)
         out = np.asarray(cv2.remap(image, np.ascontiguousarray(across), line, cv2.INTER_LINEAR))
-        if self._crests.shape[1]:
-            rows, columns = self._crests[:2].astype(np.int64)
-            for lines in self._crests[2:]:
-                first = np.clip(lines.astype(np.int64), 0, len(image) - 2)
-                share = (lines - first).astype(np.float32).reshape(-1, *[1] * (image.ndim - 2))
-                out[rows, columns] += image[first, columns] * (1.0 - share) + image[first + 1, columns] * share
-            out[rows, columns] /= 3.0
+        at, beside = self._at_crests
+        flat = image.reshape(image.shape[0] * width, -1)
+        there = out.reshape(width * height, -1)
+        total = there[at]
+        for first, share in beside:
+            total += flat[first] * (1.0 - share) + flat[first + width] * share
+        there[at] = total / np.float32(3.0)
         return out
+
+    @cached_property
+    def _at_crests(self) -> tuple[NDArray[np.int64], list[tuple[NDArray[np.int64], Map]]]:
+        """Flat numbers of pixels on crests; and for the two other places in them the flat numbers of points of the
+        plane, and how far on toward the next line they lie, (n, 1)."""
+        width = self.plane.columns
+        rows, columns = self._crests[:2].astype(np.int64)
+        beside = []
+        for lines in self._crests[2:]:
+            first = np.clip(lines.astype(np.int64), 0, self.plane.rows - 2)
+            beside.append((first * width + columns, (lines - first).astype(np.float32)[:, None]))
+        return rows * width + columns, beside
 
     @cached_property
     def normals(self) -> Map:

@@ -1,4 +1,4 @@
-"""Things made of triangles: turned on a lathe, cut as boxes, grown as ribbons of hair."""
+"""Things made of triangles: turned on a lathe, or cut as boxes."""
 
 from dataclasses import dataclass, field
 
@@ -20,7 +20,7 @@ class Mesh:
     faces: NDArray[np.int32]
     """(m, 3)."""
     normals: Floats
-    """(n, 3); for hair the direction of its strands."""
+    """(n, 3)."""
     own: Floats
     """(n, 3) places in the thing's own directions, m, which stay when it moves: patterns are drawn there."""
     values: dict[str, Floats] = field(default_factory=dict)
@@ -70,35 +70,6 @@ def box(stuff: str, low: ArrayLike, high: ArrayLike, *, owner: str = "") -> Mesh
     quads = np.arange(24).reshape(6, 4)
     flat = vertices.astype(np.float32)
     return Mesh(stuff, flat, faces_of(quads), normals.astype(np.float32), flat, {}, owner)
-
-
-def ribbons(stuff: str, strands: Floats, middle: ArrayLike, width_m: float, random: np.random.Generator, *,
-            copies: int = 1, spread_m: float = 0.002, owner: str = "", seed: int = 0) -> Mesh:  # fmt: skip
-    """Strands (n, points, 3) as narrow bands that face away from `middle`; each is given `copies` times.
-
-    Values: "tone" differs from strand to strand, "tip" runs from root (0) to tip (1).
-    """
-    lines = np.repeat(strands.astype(np.float32), copies, axis=0)
-    n, points = lines.shape[:2]
-    along = np.linspace(0.0, 1.0, points, dtype=np.float32)
-    aside = random.normal(0.0, spread_m, (n, 1, 3)).astype(np.float32)
-    aside[::copies] = 0.0
-    lines = lines + aside * (0.4 + along[None, :, None])
-    # a strand that stands still hangs down
-    steps = np.gradient(lines, axis=1) - np.array([0.0, 1e-7, 0.0], np.float32)
-    tangent = unit(steps.reshape(-1, 3)).reshape(lines.shape)
-    out = unit((lines - np.asarray(middle, np.float32)).reshape(-1, 3)).reshape(lines.shape)
-    out = unit((out + random.normal(0, 0.35, (n, 1, 3)).astype(np.float32)).reshape(-1, 3)).reshape(lines.shape)
-    flat = unit(np.cross(tangent, out).reshape(-1, 3)).reshape(lines.shape)
-    half = 0.5 * width_m * (1.0 - 0.8 * along**2)[None, :, None] * random.uniform(0.6, 1.3, (n, 1, 1))
-    both = np.stack([lines - flat * half, lines + flat * half], axis=2).reshape(-1, 3).astype(np.float32)
-    first = (np.arange(n)[:, None] * points + np.arange(points - 1)[None, :]).ravel() * 2
-    quads = np.stack([first, first + 1, first + 3, first + 2], axis=1)
-    tone = np.repeat(random.normal(0.0, 1.0, n), points * 2).astype(np.float32)
-    tip = np.tile(np.repeat(along, 2), n)
-    directions = np.repeat(tangent.reshape(-1, 3), 2, axis=0)
-    return Mesh(stuff, both, faces_of(quads), directions, both, {"tone": tone, "tip": tip}, owner,
-                seed)  # fmt: skip
 
 
 def moved(mesh: Mesh, place: ArrayLike, *, turn_degrees: float = 0.0, tip_degrees: float = 0.0) -> Mesh:

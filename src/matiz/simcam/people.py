@@ -13,17 +13,16 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
-from .meshes import Floats, Mesh, faces_of, ribbons, unit
+from .meshes import Floats, Mesh, faces_of, unit
 from .quads import Numbers, normals_of, smoother
+from .strands import Strands, Thicket
 
 COUNT = 8
 STEP_M = 1e-4
 SKIN = ("lips", "eyelids", "face", "ears", "fingernails", "flush", "lash", "beard", "scalp")
 """What is known of each place of the skin, 0..1."""
-HAIR_M = {"hair": 0.0015, "brow": 0.00045, "beard": 0.0006}
-"""Width of strands; each stands for several hairs."""
-HAIR_COPIES = {"hair": 2, "brow": 1, "beard": 2}
-"""How often each strand that is kept is drawn, a little aside."""
+HAIR = {"hair": (10, 0.0015), "brow": (5, 0.0008), "beard": (5, 0.0009)}
+"""How many strands are drawn for each that is kept, and how far they lie aside, m."""
 
 
 @dataclass(frozen=True)
@@ -49,6 +48,10 @@ class Guest:
 
     number: int
     meshes: list[Mesh]
+    strands: list[Strands]
+    """Hair, brows and beard."""
+    thicket: Thicket
+    """The hair, for the light that gets past it."""
     eyes: Floats
     """(2, 3) their middles."""
     look: Floats
@@ -134,18 +137,13 @@ def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
     middles = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)))
     forward = turn @ ahead
     look = _turn(seat.gaze[0], seat.gaze[1], forward) @ forward
-    skull = place(0.5 * (eyes.min(axis=1) + eyes.max(axis=1)).mean(axis=0) - 0.075 * ahead + (0.0, 0.03, 0.0))
-    random = np.random.default_rng(number)
-    for stuff, width in HAIR_M.items():
-        if f"{stuff}_{n}" in kept:
-            strands = place(steps(f"{stuff}_{n}")).astype(np.float32)
-            # from far off, fewer and wider ones
-            kept_of, wide, copies = (1, 1.0, HAIR_COPIES[stuff]) if fine else (3, 2.2, 1)
-            meshes.append(ribbons(stuff, strands[::kept_of], skull, width * wide, random, copies=copies,
-                                  owner=owner, seed=number))  # fmt: skip
+    strands = [
+        Strands(stuff, place(steps(f"{stuff}_{n}")).astype(np.float32), each, astray, number)
+        for stuff, (each, astray) in HAIR.items() if f"{stuff}_{n}" in kept
+    ]  # fmt: skip
     return Guest(
-        number, meshes, middles.astype(np.float32), unit(look @ axes), unit(forward @ axes),
-        middles.mean(axis=0).astype(np.float32), _higher_hand(meshes[0]),
+        number, meshes, strands, Thicket(strands[0].lines), middles.astype(np.float32), unit(look @ axes),
+        unit(forward @ axes), middles.mean(axis=0).astype(np.float32), _higher_hand(meshes[0]),
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""How guests look: skin, eyes, hair and clothes, shaded from what is seen of their meshes."""
+"""How guests look: skin, eyes and clothes, shaded from what is seen of their meshes."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -8,12 +8,16 @@ import numpy as np
 from ..kernels.lighting import bumped
 from ..people import Guest
 from ..scene import Map
-from ..shading import Shaded, fbm3, unit
+from ..shading import Shaded, enlarged, fbm3, unit
 from ..solids import Surface
 from ..textures import smoothstep
 from ..view import View
-from .hall_light import HallLight, Lit
+from .hall_light import LAMPS_AT, HallLight, Lit
 
+HAIR_STEP = 4
+"""Soft shadows of hair are worked out for every so many-th pixel."""
+LEFT_BY_HAIR = 0.12
+"""What comes through the thickest hair, and round it."""
 Add = Callable[[str, Map], None]
 """Adds so much of a material."""
 
@@ -58,9 +62,8 @@ class GuestLook:
         pixel = s.depth * np.float32(self.view.pixel)
         own = np.stack([s.more[f"own {a}"] for a in "xyz"], axis=2)
         share = {stuff: s.more.get(f"share {stuff}", np.zeros_like(s.cover)) for stuff in
-                 ("skin", "eye", "teeth", "shirt", "legs", "hair", "brow", "beard")}  # fmt: skip
-        strands = share["hair"] + share["brow"] + share["beard"]
-        normals = self._facing(s, strands)
+                 ("skin", "eye", "teeth", "shirt", "legs")}  # fmt: skip
+        normals = s.normals
         rise, tone = self._relief(own, share, pixel)
         bent = bumped(s.points, normals, rise)
         lit = self.room.at(s.points, normals)
@@ -73,36 +76,32 @@ class GuestLook:
         self._skin(s, share["skin"], tone, hard, soft, add)
         self._eyes(s, share["eye"], add)
         add("plaster", 0.75 * share["teeth"])
-        self._hair(s, strands, share, add)
         self._cloth(own, share, tone, pixel, add)
         self._gleams(s, share, bent, lit)
-        # light goes round skin and hair more than round cloth
-        fleshy = share["skin"] + 0.6 * strands
-        light = {name: hard[name] + 0.55 * fleshy * np.maximum(soft[name] - hard[name], 0.0) for name in hard}
+        # light goes round skin more than round cloth
+        light = {name: hard[name] + 0.55 * share["skin"] * np.maximum(soft[name] - hard[name], 0.0) for name in hard}
+        for name, past in zip(light, self._past_hair(s.points), strict=True):
+            light[name] *= past
         return parts, light
 
-    def _facing(self, s: Surface, strands: Map) -> Map:
-        """Normals; those of strands turn from the head toward the camera, across the strand."""
-        if not strands.any():
-            return s.normals
-        out = unit(s.points - (self.guest.face - 0.08 * self.guest.ahead + (0.0, 0.02, 0.0)).astype(np.float32))
-        out = unit(0.7 * out + 0.3 * unit(np.asarray(self.view.position, np.float32) - s.points))
-        along = s.normals
-        across = unit(out - along * (out * along).sum(axis=2, keepdims=True))
-        is_strand = (strands > 0.5)[..., None]
-        return np.ascontiguousarray(np.where(is_strand, across, s.normals), np.float32)
+    def _past_hair(self, points: Map) -> list[Map]:
+        """Share of the light of the lanterns and of the windows that gets past the guest's own hair."""
+        few = points[::HAIR_STEP, ::HAIR_STEP]
+        shares = [self.guest.thicket.past(few, at) for at in LAMPS_AT]
+        return [enlarged(LEFT_BY_HAIR + (1.0 - LEFT_BY_HAIR) * m, points.shape, HAIR_STEP) for m in shares]
 
     def _relief(self, own: Map, share: dict[str, Map], pixel: Map) -> tuple[Map, dict[str, Map]]:
         """Heights over the meshes, m, and noise that colours use too."""
         tone = {
             "pores": fbm3(own, 620.0, seed=3, octaves=3, pixel_m=pixel, roughness=0.7),
             "mottled": fbm3(own, 46.0, seed=5, octaves=4, pixel_m=pixel),
+            "spots": fbm3(own, 240.0, seed=13 + self.guest.number, octaves=2, pixel_m=pixel),
             "weave": fbm3(own, (900.0, 420.0, 900.0), seed=7, octaves=2, pixel_m=pixel),
             "worn": fbm3(own, 9.0, seed=self.guest.number, octaves=4, pixel_m=pixel),
             "crease": fbm3(own, (34.0, 60.0, 34.0), seed=11 + self.guest.number, octaves=3, pixel_m=pixel),
         }
         skin, cloth = share["skin"], share["shirt"] + share["legs"]
-        rise = skin * (0.00016 * tone["pores"] + 0.00030 * tone["mottled"])
+        rise = skin * (0.00006 * tone["pores"] + 0.00008 * tone["mottled"])
         rise += cloth * (0.00025 * tone["weave"] + 0.0012 * tone["crease"])
         if self.person.pattern == "buttons":
             rise += share["shirt"] * 0.0020 * self._placket(own)[0]
@@ -121,7 +120,11 @@ class GuestLook:
         red = 0.10 + 0.34 * self.person.flush * value.get("flush", 0.0) + 0.75 * lips + 0.18 * nails
         red = red + 0.16 * value.get("eyelids", 0.0) + 0.10 * tone["mottled"] + 0.45 * through
         red = np.clip(red, 0.0, 0.95)
-        dark = np.clip(self.person.melanin + 0.07 * tone["mottled"] + 0.10 * value.get("eyelids", 0.0)
+        # freckles and moles where the sun gets
+        freckled = smoothstep(0.34, 0.60, tone["spots"] + 0.25 * tone["mottled"]) * (
+            0.4 + 0.6 * value.get("flush", 0.0)
+        )
+        dark = np.clip(self.person.melanin + 0.09 * tone["mottled"] + 0.16 * freckled + 0.10 * value.get("eyelids", 0.0)
                        + 0.10 * lips * (1.0 - self.person.melanin), 0.0, 1.0)  # fmt: skip
         stubble = value.get("beard", 0.0) * (0.30 if self.guest.number in (2, 6, 8) else 0.0)
         hairy = np.clip(
@@ -168,16 +171,6 @@ class GuestLook:
             np.arctan2(d @ up, d @ side).astype(np.float32),
         )
 
-    def _hair(self, s: Surface, strands: Map, share: dict[str, Map], add: Add) -> None:
-        if not strands.any():
-            return
-        tone, tip = s.more.get("tone", 0.0), s.more.get("tip", 0.0)
-        level = strands * np.clip(0.85 + 0.25 * tone + 0.25 * tip, 0.3, 1.8)
-        grizzled = share["beard"] if self.guest.number == 6 else 0.0
-        for name, amount in self.person.hair.items():
-            add(name, level * amount * (1.0 - 0.3 * share["brow"]))
-        add("plaster", 0.15 * level * grizzled)
-
     def _cloth(self, own: Map, share: dict[str, Map], tone: dict[str, Map], pixel: Map, add: Add) -> None:  # fmt: skip
         shirt = share["shirt"]
         pattern = self._pattern(own, pixel)
@@ -220,17 +213,12 @@ class GuestLook:
         return np.asarray(0.5 * band + 0.5 * button, np.float32), np.asarray(button, np.float32)
 
     def _gleams(self, s: Surface, share: dict[str, Map], bent: Map, lit: Lit) -> None:
-        """Highlights of skin, eyes, lips and hair, kept in maps that the scene adds as light of its own."""
+        """Highlights of skin, eyes and lips, kept in maps that the scene adds as light of its own."""
         eye = self.view.position
         broad, narrow = lit.gleam(bent, eye, 14.0), lit.gleam(bent, eye, 70.0)
         oily = share["skin"] * (1.0 - s.more.get("scalp", 0.0)) * (0.8 + 0.5 * s.more.get("flush", 0.0))
         wet = share["skin"] * s.more.get("lips", 0.0) + share["teeth"]
         total = [oily * (0.050 * b + 0.050 * n) + 0.20 * wet * n for b, n in zip(broad, narrow, strict=True)]
-        strands = share["hair"] + 0.4 * share["brow"] + 0.4 * share["beard"]
-        if strands.any():
-            wide, sharp = (lit.gleam(s.normals, eye, h, strands=True) for h in (22.0, 110.0))
-            uneven = np.clip(1.0 + 0.5 * s.more.get("tone", np.float32(0.0)), 0.2, 2.0)
-            total = [t + strands * uneven * (0.018 * a + 0.030 * b) for t, a, b in zip(total, wide, sharp, strict=True)]
         if share["eye"].any():
             cornea = unit(s.points - (self._eye_at(s) + 0.0048 * self.guest.look))
             wet_eye = lit.gleam(cornea, eye, 900.0)

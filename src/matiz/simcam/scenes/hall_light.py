@@ -17,6 +17,11 @@ LANTERN_LEVEL = 0.48
 """Irradiance 1 m from each lantern."""
 WINDOW_LIGHTS = (((-2.2, 1.75, 4.15), 0.75), ((-2.2, 1.75, 6.2), 0.75), ((-1.4, 1.9, 8.3), 0.35))
 """What comes through each window, as a soft lamp within the wall: place, irradiance 1 m away."""
+LAMPS_AT: tuple[Floats, Floats] = (
+    np.mean(LANTERNS[:3], axis=0).astype(np.float32),
+    np.mean([place for place, _ in WINDOW_LIGHTS[:2]], axis=0).astype(np.float32),
+)
+"""Where the light of the lanterns and that of the windows comes from, on the whole."""
 HALL = {"left": -2.35, "right": 2.45, "back": 9.0, "top": 3.25}
 Eye = tuple[float, float, float]
 GLOW_OF = ("flame", "outside")

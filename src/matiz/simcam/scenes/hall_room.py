@@ -3,7 +3,6 @@
 from dataclasses import replace
 from functools import lru_cache, partial
 
-import cv2
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
@@ -29,7 +28,7 @@ def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
     if not blurred or min(camera.size) <= LEAST_HALVED_PX:
         return _lit_hall(camera, seed)
     half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
-    return _enlarged(_lit_hall(half, seed), camera)
+    return _lit_hall(half, seed).enlarged(camera.size)
 
 
 def _lit_hall(camera: View, seed: int) -> Scene:
@@ -39,17 +38,6 @@ def _lit_hall(camera: View, seed: int) -> Scene:
                   glows={"outside": daylight(7400.0), "flame": black_body(1950.0)})  # fmt: skip
     _shell(scene, camera, HallLight(), seed)
     return scene
-
-
-def _enlarged(scene: Scene, camera: View) -> Scene:
-    def grown(maps: dict[str, Map]) -> dict[str, Map]:
-        return {name: cv2.resize(m, camera.size, interpolation=cv2.INTER_LINEAR) for name, m in maps.items()}
-
-    out = Scene(camera.size, scene.lights, grown(scene.irradiance), grown(scene.materials), grown(scene.emission),
-                scene.glows, masks=grown(scene.masks))  # fmt: skip
-    # depth is not mixed: between two things there is nothing
-    out.depth_m = cv2.resize(scene.depth_m, camera.size, interpolation=cv2.INTER_NEAREST)  # type: ignore[arg-type,call-overload]
-    return out
 
 
 def pixel_of(camera: View, s: Surface) -> Map:
@@ -144,7 +132,7 @@ def _plaster(s: Surface, camera: View, room: HallLight, seed: int) -> Shaded:
     stones = fbm3(s.points, (3.0, 5.0, 3.0), seed=seed + 5, octaves=3, pixel_m=pixel)
     rough = fbm3(s.points, 24.0, seed=seed + 6, octaves=6, pixel_m=pixel, roughness=0.6)
     stains = fbm3(s.points, (0.8, 0.5, 0.8), seed=seed + 8, octaves=5)
-    normals = bumped(s.points, s.normals, (0.016 * stones + 0.0022 * rough).astype(np.float32))
+    normals = bumped(s.points, s.normals, (0.009 * stones + 0.0016 * rough).astype(np.float32))
     bare = 0.6 * smoothstep(0.25, 0.75, stains + 0.12 * rough) + 0.6 * smoothstep(
         0.6, 0.0, s.points[..., 1] + 0.2 * stains
     )

@@ -66,8 +66,13 @@ def salt_pans(size: tuple[int, int], view: int = 0, seed: int = 11) -> Scene:
     scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)}, glows=GLOWS)
     scene.depth_m = np.full_like(x, 1e4)
     rows = slice(0, int((stand.horizon + 0.01) * size[0]))
-    for name, amount in _sky(x[rows], y[rows], stand, seed).items():
-        scene.glow(name, _padded(amount, size[1]))
+    # clouds have no edges: half the size shows all there is of them
+    half_x, half_y = (
+        np.ascontiguousarray(cv2.resize(m[rows], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)) for m in (x, y)
+    )
+    upper = scene.window((rows, slice(0, size[0])))
+    for name, amount in _sky(half_x, half_y, stand, seed).items():
+        upper.glow(name, cv2.resize(amount, (size[0], rows.stop), interpolation=cv2.INTER_LINEAR))
     _hills(scene, x, y, stand, seed)
     mirrored = _mirrored_half(scene, stand, seed)
     _ground(scene, camera, stand, x, y, mirrored, seed)
@@ -140,9 +145,9 @@ def _sky(x: Map, y: Map, stand: Standpoint, seed: int) -> dict[str, Map]:
 
 def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
     """Four ranges with ridges and gullies, each nearer, darker and clearer."""
-    rows = slice(0, int((stand.horizon + 0.004) * x.shape[1]))
-    full_x, x, y = x, x[rows], y[rows]
     base = stand.horizon + 0.0015
+    last = int((stand.horizon + 0.004) * x.shape[1])
+    full_x, full_y = x, y
     ranges = (
         (0.070, 0.060, 0.09, 2.3),
         (0.050, 0.046, 0.17, 3.2),
@@ -150,12 +155,16 @@ def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
         (0.008, 0.014, 0.58, 8.0),
     )
     sky = scene.masks["sky"] = np.zeros_like(full_x)
-    sky[rows] = y < base
+    sky[:last] = y[:last] < base
     for n, (height, rough, clear, often) in enumerate(ranges):
-        at = x * often + stand.x * 0.011 * (n + 1) + n * 5.0
-        line = fbm(at[:2], at[:2] * 0.0 + n, seed=seed + 20 + n, octaves=9, roughness=0.52)[:1]
-        line = line + 0.35 * (1.0 - 2.0 * np.abs(fbm(at[:2] * 1.7, at[:2] * 0.0, seed=seed + 25 + n, octaves=6)[:1]))
+        moved = stand.x * 0.011 * (n + 1) + n * 5.0
+        at = full_x[:2] * often + moved
+        line = fbm(at, at * 0.0 + n, seed=seed + 20 + n, octaves=9, roughness=0.52)[:1]
+        line = line + 0.35 * (1.0 - 2.0 * np.abs(fbm(at * 1.7, at * 0.0, seed=seed + 25 + n, octaves=6)[:1]))
         crest = base - height - rough * line
+        rows = slice(max(0, int((crest.min() - 0.002) * full_x.shape[1])), last)
+        x, y = full_x[rows], full_y[rows]
+        at = x * often + moved
         cover = smoothstep(-0.0005, 0.0005, y - crest) * (y < base)
         sky[rows] *= 1.0 - cover
         down = (y - crest) / np.maximum(base - crest, 1e-3)
@@ -171,15 +180,11 @@ def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
         near_sun = np.exp(-(((x - stand.sun_x) / 0.30) ** 2))
         mist = (1.0 - clear) * (0.72 + 0.55 * smoothstep(0.15, 1.0, down) * (0.6 + 0.4 * near_sun))
 
-        def whole(amount: Map) -> Map:
-            out = np.zeros_like(full_x)
-            out[rows] = amount
-            return out
-
+        part = scene.window((rows, slice(0, scene.size[0])))
         rock = {"basalt": shade * clear * 0.75, "earth": shade * clear * 0.42, "leaves": 0.14 * clear * shade}
-        scene.put_mix(whole(cover), {name: whole(share) for name, share in rock.items()})
-        scene.glow("haze_warm", whole(cover * mist * (0.15 + 0.40 * near_sun) * (0.62 + 0.06 * shade)))
-        scene.glow("haze_blue", whole(cover * mist * 0.155))
+        part.put_mix(cover, rock)
+        part.glow("haze_warm", cover * mist * (0.15 + 0.40 * near_sun) * (0.62 + 0.06 * shade))
+        part.glow("haze_blue", cover * mist * np.float32(0.155))
 
 
 @dataclass
