@@ -1,5 +1,7 @@
 """Hair as strands: how many, how thin, which is before which, and the light that gets past them."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -48,6 +50,14 @@ def test_a_strand_covers_a_share_of_the_pixels_it_goes_through_and_knows_where_i
     assert np.isfinite(s.points).all() and s.points[..., 2].min() > 0.9, "light is looked at beside strands too"
 
 
+def test_where_pixels_are_wider_than_a_single_hair_what_lies_between_is_seen():
+    lines = drawn(upright(0.0021, 1.0))
+    whole = seen(lines, VIEW, NOTHING_BEHIND)
+    # 8.3 mm a pixel, two places across; one hair stands for four
+    thin = seen(replace(lines, width_m=1e-4), VIEW, NOTHING_BEHIND)
+    assert thin.cover.sum() == pytest.approx(whole.cover.sum() * 4e-4 * 2 * 120, rel=0.01)
+
+
 def test_the_nearest_strand_hides_those_behind_and_is_hidden_by_what_is_before_it():
     near, far = upright(0.0, 0.9), upright(0.0, 1.2)
     both = drawn(np.concatenate([far, near]))
@@ -86,7 +96,7 @@ def test_no_strands_grow_between_the_two_sides_of_a_parting():
     for side, lines in ((-1.0, left), (1.0, right)):
         lines[..., 0] = side * (0.001 + run)
     lines = np.concatenate([left, right])
-    out = grown(Strands("hair", lines, 5, 1e-5, 1), Thicket(lines), (np.zeros(3, np.float32),) * 2)
+    out = grown(Strands("hair", lines, 5, 1e-5, seed=1), Thicket(lines), (np.zeros(3, np.float32),) * 2)
     assert np.abs(out.lines[:, -1, 0]).min() > 0.07, "tips lie on one side or the other"
 
 

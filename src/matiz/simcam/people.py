@@ -21,8 +21,8 @@ COUNT = 8
 STEP_M = 1e-4
 SKIN = ("lips", "eyelids", "face", "ears", "fingernails", "flush", "lash", "beard", "scalp")
 """What is known of each place of the skin, 0..1."""
-HAIR = {"hair": (10, 0.0015), "brow": (5, 0.0008), "beard": (5, 0.0009)}
-"""How many strands are drawn for each that is kept, and how far they lie aside, m."""
+HAIR = {"hair": (10, 0.0015, np.inf), "brow": (5, 0.0008, 1.2e-4), "beard": (5, 0.0009, 1.2e-4)}
+"""How many strands are drawn for each that is kept, how far they lie aside, and how wide they are, m."""
 
 
 @dataclass(frozen=True)
@@ -138,8 +138,8 @@ def guest(number: int, seat: Seat, *, fine: bool = True) -> Guest:
     forward = turn @ ahead
     look = _turn(seat.gaze[0], seat.gaze[1], forward) @ forward
     strands = [
-        Strands(stuff, place(steps(f"{stuff}_{n}")).astype(np.float32), each, astray, number)
-        for stuff, (each, astray) in HAIR.items() if f"{stuff}_{n}" in kept
+        Strands(stuff, place(steps(f"{stuff}_{n}")).astype(np.float32), each, astray, width, number)
+        for stuff, (each, astray, width) in HAIR.items() if f"{stuff}_{n}" in kept
     ]  # fmt: skip
     return Guest(
         number, meshes, strands, Thicket(strands[0].lines), middles.astype(np.float32), unit(look @ axes),

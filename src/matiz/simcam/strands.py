@@ -3,7 +3,7 @@
 What a pixel sees of them is averaged over places within it, the nearest strand in each.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -47,6 +47,9 @@ class Strands:
     """How many are drawn for each of them."""
     astray_m: float
     """How far strands lie from those they are drawn for."""
+    width_m: float = np.inf
+    """Of a single hair; where a pixel shows more than that, what lies between hairs is seen. Without end where
+    hairs lie over each other, many deep."""
     seed: int = 0
 
 
@@ -60,6 +63,7 @@ class Drawn:
     """(n, points, 3 + k): where they run, and the values named in `NAMES`."""
     every: int = 1
     """One of how many they are."""
+    width_m: float = np.inf
 
 
 NAMES = ("tone", "tip", "past flame", "past outside")
@@ -135,7 +139,7 @@ def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pix
     tone = random.normal(0.0, 1.0, (len(first), 1, 1)) + random.normal(0.0, 1.0, n)[first][:, None, None]
     whole = np.ones((1, lines.shape[1], 1), np.float32)
     values = np.concatenate([unit(run), 0.7 * tone * whole, along * np.ones_like(tone), lines[..., 3:]], axis=2)
-    return Drawn(lines[..., :3], values.astype(np.float32), _every(pixel_m))
+    return Drawn(lines[..., :3], values.astype(np.float32), _every(pixel_m), hair.width_m)
 
 
 def _smoothed(lines: Floats) -> Floats:
@@ -188,8 +192,11 @@ def seen(drawn: Drawn, view: View, behind: Map, *, fine: int = 2) -> Surface | N
     rays, _ = view.rays(box)
     points = np.asarray(view.position, np.float32) + rays * _beside(away, count > 0)[..., None]
     away[count == 0] = np.inf
+    # a strand is drawn one place wide
+    place_m = view.pixel / fine * float(np.median(depth))
+    cover = count * np.float32(min(1.0, drawn.width_m * drawn.every / place_m) / (fine * fine))
     return Surface(
-        box, count / np.float32(fine * fine), away, points.astype(np.float32),
+        box, cover, away, points.astype(np.float32),
         unit(np.stack(maps[:3], axis=2)), np.zeros(count.shape, np.int32), np.zeros_like(count),
         dict(zip(NAMES, maps[3:], strict=True)),
     )  # fmt: skip
@@ -204,7 +211,7 @@ def _within(drawn: Drawn, view: View) -> Drawn:
     near = (few[..., 2] > 0.05) & (few[..., 0] > -margin) & (few[..., 0] < 1.0 + margin)
     near &= (few[..., 1] > -margin) & (few[..., 1] < high + margin)
     chosen = np.flatnonzero(near.any(axis=1))[:: max(1, _every(pixel_m) // drawn.every)]
-    return Drawn(drawn.lines[chosen], drawn.values[chosen], drawn.every)
+    return replace(drawn, lines=drawn.lines[chosen], values=drawn.values[chosen])
 
 
 def _every(pixel_m: float) -> int:

@@ -16,7 +16,7 @@ from .hall_light import LAMPS_AT, HallLight, Lit
 
 HAIR_STEP = 4
 """Soft shadows of hair are worked out for every so many-th pixel."""
-LEFT_BY_HAIR = 0.12
+LEFT_BY_HAIR = 0.25
 """What comes through the thickest hair, and round it."""
 Add = Callable[[str, Map], None]
 """Adds so much of a material."""
@@ -148,7 +148,7 @@ class GuestLook:
         spokes = 0.85 + 0.3 * np.sin(around * 37.0) * np.sin(around * 11.0 + 2.0)
         shaded = np.clip(0.95 - 0.9 * np.clip(over - 0.15, 0.0, 1.0), 0.35, 1.0)
         white = share * (1.0 - iris) * shaded
-        add("white", 0.60 * white)
+        add("white", 0.46 * white)
         add("skin_fair_red", 0.25 * white)
         add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.65 * rim) * 1.1 * spokes * shaded)
         add("cloth_dark", share * iris * pupil * 0.3)
@@ -189,7 +189,8 @@ class GuestLook:
         """0..1: where a second thread is seen."""
         x, y = own[..., 0], own[..., 1]
         arm = smoothstep(0.17, 0.23, np.abs(x))
-        run = y + arm * (0.75 * np.abs(x) - 0.25 * y)
+        # down over the shoulder and along the sleeve in one direction: threads never go round in circles
+        run = y - 0.9 * np.maximum(np.abs(x) - 0.11, 0.0)
         fine = np.clip(1.0 - pixel * 90.0, 0.0, 1.0)
 
         def lines(t: Map, per_m: float, wide: float) -> Map:

@@ -80,12 +80,15 @@ class _Stage:
 
 @lru_cache(maxsize=1)
 def _stage(size: tuple[int, int], seed: int) -> _Stage:
-    x, y = grid(size)
     camera = View(size, 98.0 / 36.0, (0.002, 0.300, 0.0), horizon=-0.268)
+    # what is behind is far out of focus: half the size shows all that will be seen of it
+    half = (size[0] // 2, size[1] // 2)
+    x, y = grid(half)
     lights = {"sun": daylight(5200.0), "sky": daylight(10_500.0)}
-    scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)})
+    scene = Scene(half, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)})
     scene.depth_m = np.full_like(x, 9.0)
     _distance(scene, x, y, seed)
+    scene = scene.enlarged(size)
     relief = _rock_heights(camera, seed)
     return _Stage(camera, scene, relief, *_rock(scene, camera, relief, seed))
 
