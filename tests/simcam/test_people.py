@@ -15,6 +15,7 @@ from matiz.simcam.scenes.hall_guests import PERSONS
 from matiz.simcam.scenes.hall_light import HALL, LANTERNS, HallLight
 from matiz.simcam.scenes.hall_table import TABLE
 from matiz.simcam.spectra import reflectance, skin_spectrum
+from matiz.simcam.ware import napkin
 
 SIZE = (360, 240)
 
@@ -166,3 +167,11 @@ def test_a_detector_that_was_not_trained_here_finds_the_faces():
                 wanted += 1
                 found += any(x < f.x + f.w / 2 < x + w and y < f.y + f.h / 2 < y + h for f in boxes)
     assert wanted >= 3 and found >= 0.9 * wanted
+
+
+def test_napkins_lie_on_the_table_like_cloth():
+    cloth = napkin(3)
+    assert (cloth.normals[:, 1] > 0).mean() > 0.97, "they face up"
+    assert cloth.vertices[:, 1].min() > -0.0005 and 0.003 < cloth.vertices[:, 1].max() < 0.012
+    middle = np.hypot(*cloth.vertices[:, [0, 2]].T) < 0.03
+    assert cloth.normals[middle, 1].min() < 0.99, "and are not flat"

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from .kernels.noise import fractal_noise_in_space
-from .meshes import Mesh, ball, box, moved, turned
+from .meshes import Mesh, ball, box, faces_of, moved, turned
 from .quads import normals_of
 
 OWNER = "tableware"
@@ -68,10 +68,32 @@ def slice_of_bread(seed: int) -> Mesh:
 
 
 def napkin(seed: int) -> Mesh:
-    """Folded linen, three layers that do not lie quite on each other."""
-    layer = box("napkin", (-0.054, 0.0, -0.088), (0.054, 0.0016, 0.088), owner=OWNER)
-    places = [(0.002 * n, 0.0026 * n, 0.0015 * n) for n in range(3)]
-    return joined([moved(layer, at, turn_degrees=1.5 * n) for n, at in enumerate(places)], seed)
+    """Folded linen, three layers that do not lie quite on each other, nor quite flat."""
+    layers = [moved(_cloth(0.054, 0.088, seed + 31 * n), (0.002 * n, 0.0022 * n, 0.0015 * n), turn_degrees=1.5 * n)
+              for n in range(3)]  # fmt: skip
+    return joined(layers, seed)
+
+
+def _cloth(half_x: float, half_z: float, seed: int) -> Mesh:
+    """A piece of cloth that lies on a table: waved, its corners and edges soft."""
+    u, v = np.meshgrid(np.linspace(-1, 1, 30), np.linspace(-1, 1, 44))
+    # corners are rounded, and points lie closer at the edge, where it turns down
+    u, v = np.sin(0.5 * np.pi * u) * np.sqrt(1 - 0.03 * v**6), np.sin(0.5 * np.pi * v) * np.sqrt(1 - 0.03 * u**6)
+    flat = np.stack([u * half_x, np.zeros_like(u), v * half_z], axis=2)
+    waves = fractal_noise_in_space(
+        np.ascontiguousarray(flat * 22.0 + seed, np.float32), np.zeros(u.shape, np.float32), seed=seed, octaves=3,
+        roughness=0.5,
+    )  # fmt: skip
+    inside = np.minimum((1 - np.abs(u)) * half_x, (1 - np.abs(v)) * half_z)
+    at = flat.copy()
+    at[..., 1] = 0.0020 * np.sqrt(np.clip(inside / 0.002, 0.0, 1.0)) + 0.0011 * (waves + 0.4) * np.clip(
+        inside / 0.03, 0.2, 1.0
+    )
+    n = np.arange(u.size).reshape(u.shape)
+    quads = np.stack([n[:-1, :-1], n[1:, :-1], n[1:, 1:], n[:-1, 1:]], axis=2).reshape(-1, 4)
+    points = at.reshape(-1, 3)
+    return Mesh("napkin", points.astype(np.float32), faces_of(quads), normals_of(points, quads).astype(np.float32),
+                flat.reshape(-1, 3).astype(np.float32), {}, OWNER)  # fmt: skip
 
 
 def joined(parts: list[Mesh], seed: int = 0) -> Mesh:

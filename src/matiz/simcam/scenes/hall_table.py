@@ -24,7 +24,7 @@ STUFFS: dict[str, dict[str, float]] = {
     "bowl": {"cloth_blue": 0.35, "plaster": 0.45},
     "bottle": {"bottle": 1.0},
     "wine": {"wine": 1.0},
-    "napkin": {"cloth_ochre": 0.45, "linen": 0.30},
+    "napkin": {"cloth_ochre": 0.08, "linen": 0.80},
     "board": {"wood": 0.75, "old_wood": 0.3},
     "crumb": {"plaster": 0.55, "sand": 0.35},
     "stew 0": {"leaves": 0.7, "earth": 0.2},
@@ -111,7 +111,10 @@ class WareLook:
                 parts[name] = parts.get(name, none) + amount * much * tone
         self._rims(own, share, parts)
         self._label(own, share, parts)
-        stripes = napkin * smoothstep(0.75, 0.9, np.cos(own[..., 0] * 230.0))
+        # two lines woven in along one hem
+        along = own[..., 2]
+        lines = smoothstep(0.058, 0.060, along) * smoothstep(0.066, 0.064, along)
+        stripes = napkin * (lines + smoothstep(0.0685, 0.0695, along) * smoothstep(0.072, 0.071, along))
         parts["cloth_blue"] = parts.get("cloth_blue", none) + 0.5 * stripes
         parts["linen"] = parts.get("linen", none) * (1.0 - 0.8 * stripes)
         self._bread(s, bread, share.get("slice", none), fine, parts)
