@@ -174,4 +174,4 @@ def test_napkins_lie_on_the_table_like_cloth():
     assert (cloth.normals[:, 1] > 0).mean() > 0.97, "they face up"
     assert cloth.vertices[:, 1].min() > -0.0005 and 0.003 < cloth.vertices[:, 1].max() < 0.012
     middle = np.hypot(*cloth.vertices[:, [0, 2]].T) < 0.03
-    assert cloth.normals[middle, 1].min() < 0.99, "and are not flat"
+    assert cloth.normals[middle, 1].min() < 0.998, "and are not flat"
