@@ -335,7 +335,7 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
     meter.picture(PLAIN.change("tone.exposure_EV", 0.5)[0])
     again = {name for name, count in meter.runs.items() if count == 2}
     colour = {"colour", "skin", "mismatch", "cast"}
-    people = {"edges", "faces", "attention", "finish"}
+    people = {"edges", "banding", "faces", "attention", "finish"}
     assert again == colour | people | {
         "detail",
         "sharpened",

@@ -60,7 +60,7 @@ def ramp(low: float, high: float) -> np.ndarray:
 
 
 def test_two_lights_are_one_finding_with_the_greater_as_its_fix():
-    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0053.dng")
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0057.dng")
     scene = scene_of(shot.scene, SMALL, view=shot.view)
     engine = Engine(expose(scene, replace(shot.settings, balance_xy=cct_to_xy(4200.0))))
     found = _findings(engine)

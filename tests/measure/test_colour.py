@@ -223,8 +223,8 @@ def test_codes_of_a_photograph_come_back(astronaut):
 
 
 def test_black_and_white_is_an_answer_to_two_lights_far_apart():
-    toast = next(s for s in DEMO_SHOTS if s.name == "CORVA_0053.dng")
-    engine = Engine(simulate(toast.scene, (600, 400), toast.settings, view=toast.view))
+    shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0057.dng")
+    engine = Engine(simulate(shot.scene, (600, 400), shot.settings, view=shot.view))
     reading = Meter(engine).picture(Recipe())
     lights = reading.light.lights
     (finding,) = better_grey(reading, Recipe())

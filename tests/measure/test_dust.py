@@ -66,7 +66,7 @@ def test_the_finding_heals_them_and_then_is_silent(engine):
         for x, y, width, depth in SPOTS:
             spot = np.s_[(y - 3) >> level : (y + 4) >> level, (x - 3) >> level : (x + 4) >> level]
             left = abs(after[spot].mean() / truth[spot].mean() - 1.0)
-            assert left < 0.03 + 0.2 * depth < abs(before[spot].mean() / truth[spot].mean() - 1.0), (x, width, level)
+            assert left < 0.035 + 0.2 * depth < abs(before[spot].mean() / truth[spot].mean() - 1.0), (x, width, level)
 
 
 @pytest.mark.parametrize("name", ["CORVA_0031", "CORVA_0052", "CORVA_0054"])

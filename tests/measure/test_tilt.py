@@ -37,7 +37,7 @@ def test_roll_and_pitch_of_a_simulated_hall(name, roll, pitch):
     assert reading.tilt.deg == pytest.approx(roll, abs=0.1) and reading.tilt.certainty > SURE
     # the simulated camera draws a scene larger that it turns, so that it fills the frame: its focal length grows
     grown = np.cos(np.radians(abs(roll))) + 1.5 * np.sin(np.radians(abs(roll)))
-    assert reading.vertical.deg == pytest.approx(pitch / grown, abs=0.3) and reading.vertical.certainty > SURE
+    assert reading.vertical.deg == pytest.approx(pitch / grown, abs=0.4) and reading.vertical.certainty > SURE
 
 
 def test_a_landscape_has_a_horizon_and_no_uprights():

@@ -267,7 +267,7 @@ def test_a_sidecar_that_cannot_be_read_is_never_written_over(window, shoot):
 
 def test_tries_of_another_picture_come_too_late(window, shoot):
     """Asked for one picture, then for the next before they are there: only those of the second are shown."""
-    toast = next(s for s in DEMO_SHOTS if s.name == "CORVA_0053.dng")
+    toast = next(s for s in DEMO_SHOTS if s.name == "CORVA_0057.dng")
     write_frame(simulate(toast.scene, (600, 400), toast.settings, view=toast.view), shoot / "CORVA_0052.dng")
     window.show_tries()
     first = window.tries._job

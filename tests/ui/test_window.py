@@ -612,7 +612,7 @@ def test_the_change_map_draws_contours(window):
 
 
 def test_the_light_map_is_drawn_where_two_lights_are(window, shoot):
-    toast = next(s for s in DEMO_SHOTS if s.name == "CORVA_0053.dng")
+    toast = next(s for s in DEMO_SHOTS if s.name == "CORVA_0057.dng")
     write_frame(simulate(toast.scene, (600, 400), toast.settings, view=toast.view), shoot / "CORVA_0052.dng")
     window.session.open_picture(shoot / "CORVA_0052.dng")
     window.go_to(window.light)

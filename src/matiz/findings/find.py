@@ -23,7 +23,7 @@ from .mend import converging, dusty, fringes, lens_known, tilted
 from .merged import frame_missing, moved_while_merged
 from .model import Finding
 from .people import uneven_faces
-from .places import drained, halo, hard_edge, idle_place, leaks, lost_ends
+from .places import bands, drained, halo, hard_edge, idle_place, leaks, lost_ends
 from .retouch import noise_differs, seen_twice
 from .tone import clipped, lifted_past_noise, lifted_past_steps, under_exposed, uneven
 
@@ -32,9 +32,9 @@ JUDGES = (
     fringes, lens_known,
     grey_card, balance_differs, two_lights, second_light, under_exposed, clipped, lifted_past_noise,
     lifted_past_steps, flat, crushed, end_gap, even_out, middle_moved, uneven, out_of_gamut, over_saturated,
-    uneven_skin, spots_on_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, leaks, halo, lost_ends,
-    drained, uneven_faces, pulls_the_eye, subject_not_held, noisy, sharpens_noise, sharpens_skin, sharpens_sky,
-    halos, over_smoothed, soft, smeared, fall_off_noticed, glow_greys, signature_lost,
+    uneven_skin, spots_on_skin, two_hues, better_grey, cast_on_subject, idle_place, hard_edge, bands, leaks, halo,
+    lost_ends, drained, uneven_faces, pulls_the_eye, subject_not_held, noisy, sharpens_noise, sharpens_skin,
+    sharpens_sky, halos, over_smoothed, soft, smeared, fall_off_noticed, glow_greys, signature_lost,
 )  # fmt: skip
 """Every judge that Matiz has."""
 

@@ -4,6 +4,7 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places import is_decided
+from ..measure.banding import SEEN_L
 from ..measure.mask_edge import WIDTH, Row, Spot
 from ..measure.picture import EDGED, PictureReading
 from ..measure.places import PlaceReading
@@ -23,6 +24,7 @@ FEATHER = 0.02
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
 LEVEL_DEG = 10.0
 """By eye, no source."""
+JUST_UNDER = 0.9
 HALO_L = 1.5
 """By eye, no source."""
 ENDING = (Lasso, Ellipse, Ramp, Brush)
@@ -187,6 +189,29 @@ def lost_ends(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
                 subject=f"{path}.{field}",
                 certainty=0.8,
             )
+
+
+@needs("banding", "full_size")
+def bands(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
+    """A place pulls the few stored values of a smooth area so far apart that their steps show."""
+    for n, (ident, place) in enumerate(recipe.places.items(), 1):
+        own = reading.banding.get(ident)
+        if own is None or not isinstance(place, Place) or place.active != "on" or not own.is_seen:
+            continue
+        kept = (JUST_UNDER * SEEN_L - own.before_L) / (own.step_L - own.before_L)
+        strength = float(math.floor(max(kept, 0.0) * place.strength_percent))
+        yield Finding(
+            id="places.bands",
+            station="places",
+            claim=f"{place.name or f'Place {n}'} shows bands in a smooth area: lightness steps by "
+            f"{number(own.step_L, 1)} there, {number(own.before_L, 1)} without it",
+            evidence={"step_L": round(own.step_L, 2), "before_L": round(own.before_L, 2)},
+            outlines=(box(own.at),),
+            fix=((f"places.{ident}.strength_percent", strength),),
+            fix_label=f"Make {number(strength, 0, '%')} of its changes",
+            subject=f"places.{ident}",
+            certainty=0.6,
+        )
 
 
 @needs("places")

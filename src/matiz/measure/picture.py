@@ -29,6 +29,7 @@ from ..recipe.tree import Rows, Section
 from . import detail as at_spots
 from . import table
 from .attention import AttentionReading, Pull, read_attention
+from .banding import Banding, bands_L, smooth_patches
 from .blemishes import BlemishReading, read_blemishes
 from .blur import MID_GREY, BlurReading, choose_patches, find_edges, most_blur, read_blur
 from .border import Blob, find_blobs
@@ -138,6 +139,8 @@ class PictureReading:
     """What each place holds and changes, by its id: the first MOST_PLACES of them."""
     edges: Mapping[str, EdgeReading]
     """How the masks of places end that have an edge, by id; spots in px of the upright full-size picture."""
+    banding: Mapping[str, Banding]
+    """By id of the place, of pictures in 8 bits: where a smooth area of it steps most."""
     faces: FacesReading
     """Px of the upright full-size picture."""
     blemishes: BlemishReading
@@ -426,6 +429,10 @@ def _left_out(recipe: Recipe, ident: str) -> Recipe:
     return recipe.applied([(f"places.{ident}.strength_percent", LEFT_OUT_PERCENT)])
 
 
+SEEN_dE = 1.0
+"""What a place changes less is not looked at for bands."""
+
+
 def _places(sight: Sight) -> dict[str, PlaceReading]:
     recipe = sight.recipe
     idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
@@ -471,6 +478,28 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
             leaks, gaps = (tuple(spot.scaled(2**level) for spot in spots) for spots in (found.leaks, found.gaps))
             row = found.row and _row_at(sight, found.row, 2**level)
             out[ident] = replace(found, leaks=leaks, gaps=gaps, row=row)
+    return out
+
+
+def _banding(sight: Sight) -> dict[str, Banding]:
+    """Only what was stored in 8 bits has so few values."""
+    recipe = sight.recipe
+    out: dict[str, Banding] = {}
+    if sight.reading("stored") is None:
+        return out
+    told: Mapping[str, PlaceReading] = sight.reading("places")
+    working = {ident for ident, _ in at_work(recipe)}
+    for ident in (ident for ident, place in told.items() if ident in working and place.inside_dE > SEEN_dE):
+        node, n = small_place_mask(recipe, ident)
+        mask = np.ascontiguousarray(sight.engine.render(recipe, sight.level, result=node)[..., n])
+        L = np.ascontiguousarray(lab(sight.picture("small rendered"))[..., 0])
+        before = _left_out(recipe, ident)
+        seen = []
+        for patch in smooth_patches(mask, L, sight.step, sight.mapping.size):
+            after_L, before_L = (bands_L(lab(_at(sight, each, patch, "rendered"))[..., 0]) for each in (recipe, before))
+            seen.append(Banding(after_L, before_L, patch))
+        if seen:
+            out[ident] = max(seen, key=lambda each: each.step_L)
     return out
 
 
@@ -624,6 +653,8 @@ READINGS = (
             reads=("colour.skin",)),
     Reading("mismatch", _mismatch, looks_at=("small display", "display"), reads=("colour.black_and_white",)),
     Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV")),
+    Reading("banding", _banding, looks_at=("small rendered", "rendered"), reads=("places", *PLACES),
+            after=("stored", "places")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
     Reading("noise", _noise, looks_at=("small camera", "small working"), reads=("tone.exposure_EV",)),
     Reading("light", _light, looks_at=("small camera",), reads=("light.greys",),

@@ -111,9 +111,10 @@ class WareLook:
                 parts[name] = parts.get(name, none) + amount * much * tone
         self._rims(own, share, parts)
         self._label(own, share, parts)
-        # two lines woven in along one hem
+        # two lines woven in along one hem, and fine ones all over: plain grey linen would pass for a grey card
         along = own[..., 2]
         lines = smoothstep(0.058, 0.060, along) * smoothstep(0.066, 0.064, along)
+        lines += 0.45 * smoothstep(0.55, 0.95, np.cos(own[..., 0] * 420.0))
         stripes = napkin * (lines + smoothstep(0.0685, 0.0695, along) * smoothstep(0.072, 0.071, along))
         parts["cloth_blue"] = parts.get("cloth_blue", none) + 0.5 * stripes
         parts["linen"] = parts.get("linen", none) * (1.0 - 0.8 * stripes)
