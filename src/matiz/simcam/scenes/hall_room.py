@@ -192,7 +192,8 @@ def _outside(s: Surface, camera: View, seed: int) -> Map:
     cloud = fbm3(here, (5.0, 9.0, 1.0), seed=seed + 21, octaves=6, roughness=0.55)
     out = 4.3 + 2.8 * np.exp(-np.clip(level, 0.0, 1.0) / 0.12) + 1.1 * cloud
     line = np.ascontiguousarray(np.stack([azimuth, 0.0 * level, 0.0 * level], axis=2), np.float32)
-    for n, (base, rough, light) in enumerate(((0.050, 0.045, 0.26), (0.015, 0.040, 0.17), (-0.035, 0.030, 0.09), (-0.045, 0.16, 0.035))):
+    ranges = ((0.050, 0.045, 0.26), (0.015, 0.040, 0.17), (-0.035, 0.030, 0.09), (-0.045, 0.16, 0.035))
+    for n, (base, rough, light) in enumerate(ranges):
         ridge = base + rough * fbm3(line, 9.0 + 8.0 * n, seed=seed + 30 + n, octaves=7, roughness=0.55)
         slopes = fbm3(here, (60.0, 60.0, 1.0), seed=seed + 40 + n, octaves=5)
         below = np.clip((ridge - level) / 0.05, 0.0, 1.0)
