@@ -8,7 +8,7 @@ import pytest
 from matiz.colour.spaces import decode_sRGB, lightness
 from matiz.develop.engine import Engine
 from matiz.findings.find import fixed, judged
-from matiz.measure.banding import PATCH_PX, bands_L, smooth_patches
+from matiz.measure.banding import PATCH_PX, Banding, bands_L, smooth_patches
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Place, Ramp
@@ -18,9 +18,9 @@ from tests.findings.test_findings import picture_of
 SIZE = (600, 400)
 
 
-def sky(noise=0.0, bits=8):
+def sky(noise=0.0, bits=8, first=16.0):
     """A dark sky of 14 values of 255 from top to bottom, stored in so many bits."""
-    values = np.linspace(16.0, 30.0, SIZE[1])[:, None] + np.zeros((1, SIZE[0]))
+    values = np.linspace(first, first + 14.0, SIZE[1])[:, None] + np.zeros((1, SIZE[0]))
     values = values + np.random.default_rng(2).normal(0, 1.0, values.shape) * noise
     stored = np.rint(values * (2**bits - 1) / 255.0) / (2**bits - 1)
     linear = np.repeat(decode_sRGB(stored)[..., None], 3, axis=2).astype(np.float32)
@@ -50,6 +50,8 @@ def test_steps_of_a_smooth_patch_are_those_between_its_values():
     thing = bands.copy()
     thing[40:60, 50:90:4] += 9.0
     assert bands_L(thing) == 0.0, "a thing in the patch is no band"
+    lines = np.tile(np.array([50.0, 50.5], np.float32).repeat(PATCH_PX).reshape(2, -1), (PATCH_PX // 2, 1))
+    assert bands_L(lines) == 0.0, "a texture is none either"
     smooth = np.repeat(np.linspace(50.0, 54.0, PATCH_PX, dtype=np.float32)[:, None], PATCH_PX, axis=1)
     assert bands_L(smooth) == 0.0, "a gradient of enough values has no bands"
 
@@ -91,4 +93,6 @@ def test_a_place_that_pulls_stored_values_apart_is_told_and_its_fix_mends_it():
 def test_noise_and_finer_values_and_small_changes_are_silent():
     assert not told(sky(noise=1.2), lifted(3.0))[2]
     assert not told(sky(bits=16), lifted(3.0))[1], "not stored in 8 bits"
-    assert not told(sky(), lifted(0.02))[1]
+    assert told(sky(first=90.0), lifted(1.0))[1] and not told(sky(first=90.0), lifted(0.02))[1]
+    assert Banding(1.3, 0.4, (0, 0, 9, 9)).is_seen and not Banding(1.3, 0.0, (0, 0, 9, 9)).is_seen
+    assert not Banding(0.9, 0.4, (0, 0, 9, 9)).is_seen and not Banding(1.9, 1.2, (0, 0, 9, 9)).is_seen

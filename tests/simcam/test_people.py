@@ -15,6 +15,7 @@ from matiz.simcam.scenes.hall_guests import PERSONS
 from matiz.simcam.scenes.hall_light import HALL, LANTERNS, HallLight
 from matiz.simcam.scenes.hall_table import TABLE
 from matiz.simcam.spectra import reflectance, skin_spectrum
+from matiz.simcam.strands import Thicket
 from matiz.simcam.ware import napkin
 
 SIZE = (360, 240)
@@ -133,6 +134,17 @@ def test_the_truth_knows_each_guest_and_what_of_them_is_skin_hair_and_cloth(supp
     assert rows[0] < rows[1] < rows[2]
     near = supper.depth_m[supper.masks["guest 1"] > 0.9].mean()
     assert near < supper.depth_m[supper.masks["guest 8"] > 0.9].mean()
+
+
+def test_hair_takes_light_from_the_face_that_it_hangs_before(supper, monkeypatch):
+    monkeypatch.setattr(Thicket, "past", lambda _, points, toward: np.ones(points.shape[:-1], np.float32))
+    bare = grain_hall(SIZE, 1)
+    face = (supper.masks["face"] > 0.5) & (supper.masks["guest 1"] > 0.5)
+    table = supper.masks["cloth"] > 0.9
+    for name, least in (("lanterns", 0.90), ("window", 0.96)):
+        share = supper.irradiance[name][face] / bare.irradiance[name][face]
+        assert share.min() < least and share.mean() < 0.998 and share.max() <= 1.0 + 1e-5, name
+        assert np.abs(supper.irradiance[name][table] - bare.irradiance[name][table]).max() < 1e-5
 
 
 def test_guests_take_light_from_the_table_and_lanterns_give_it():

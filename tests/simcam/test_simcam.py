@@ -1,5 +1,6 @@
 """The simulated camera: its noise, its exposure, its files; the scenes stay what they are."""
 
+import cv2
 import numpy as np
 import pytest
 import rawpy
@@ -118,6 +119,9 @@ def test_what_is_in_focus_at_the_supper_is_as_if_all_were_drawn_in_full(monkeypa
     assert sharp.sum() > 3000
     apart = np.abs(seen - wanted)
     assert np.median(apart[sharp]) < 0.01 * np.median(wanted[sharp])
+    # the finest of it is there: at half the size it would be lost
+    fine, whole = (np.abs(cv2.Laplacian(m, cv2.CV_32F))[sharp].mean() for m in (seen, wanted))
+    assert fine > 0.97 * whole
     # and the frames, out of focus where they are, differ as little
     frames = [defocused(m.XYZ(), circles)[..., 1] for m in (quick, full)]
     assert np.abs(frames[0] - frames[1]).mean() < 0.02 * wanted.mean()
