@@ -96,3 +96,12 @@ def test_noise_and_finer_values_and_small_changes_are_silent():
     assert told(sky(first=90.0), lifted(1.0))[1] and not told(sky(first=90.0), lifted(0.02))[1]
     assert Banding(1.3, 0.4, (0, 0, 9, 9)).is_seen and not Banding(1.3, 0.0, (0, 0, 9, 9)).is_seen
     assert not Banding(0.9, 0.4, (0, 0, 9, 9)).is_seen and not Banding(1.9, 1.2, (0, 0, 9, 9)).is_seen
+
+
+def test_where_bands_all_but_show_without_the_place_no_fix_is_offered():
+    recipe = Recipe().change_all(added(Recipe(), [("places", lifted(1.0))]), label="x")[0]
+    (ident,) = recipe.places.order
+    for before, can_be in ((0.4, True), (0.89, False), (0.97, False)):
+        reading = PictureReading({"banding": {ident: Banding(1.4, before, (0, 0, 9, 9))}, "full_size": SIZE})
+        (finding,) = [each for each in judged(reading, recipe) if each.id == "places.bands"]
+        assert (finding.fix is not None) == bool(finding.fix_label) == can_be

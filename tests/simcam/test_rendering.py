@@ -57,20 +57,6 @@ def test_a_view_places_points_where_its_rays_go():
     assert table.shape == (4, 3)
 
 
-def test_a_part_of_a_view_looks_where_the_whole_does():
-    whole = View((300, 200), 1.2, (0.1, 1.4, -0.2), pitch_degrees=7.0, yaw_degrees=-11.0)
-    box = (slice(40, 104), slice(150, 270))
-    part = whole.part(box)
-    assert part.size == (120, 64) and part.pixel == pytest.approx(whole.pixel)
-    directions = whole.rays(whole.whole)[0][box]
-    assert np.abs(part.rays(part.whole)[0] - directions).max() < 1e-5
-    points = np.array([[0.3, 1.2, 4.0], [-0.5, 1.0, 3.0]])
-    there, here = whole.place(points), part.place(points)
-    assert here[:, 0] * 120 == pytest.approx(there[:, 0] * 300 - 150)
-    assert here[:, 1] * 120 == pytest.approx(there[:, 1] * 300 - 40)
-    assert here[:, 2] == pytest.approx(there[:, 2])
-
-
 def test_a_ball_has_its_place_size_depth_and_normals():
     s = trace(CAMERA, ball())
     covered = s.cover.sum() * CAMERA.pixel**2 * 4.0

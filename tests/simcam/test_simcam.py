@@ -1,17 +1,14 @@
 """The simulated camera: its noise, its exposure, its files; the scenes stay what they are."""
 
-import cv2
 import numpy as np
 import pytest
 import rawpy
 
 from matiz.develop.as_file import write_frame
 from matiz.errors import ArgumentError
-from matiz.simcam.bokeh import defocused
-from matiz.simcam.camera import Settings, camera_colour, circles_of, expose, light_spectrum, sensitivities
+from matiz.simcam.camera import Settings, camera_colour, expose, light_spectrum, sensitivities
 from matiz.simcam.lens import PERFECT
-from matiz.simcam.scene import Scene, boxes_of
-from matiz.simcam.scenes import grain_hall
+from matiz.simcam.scene import Scene
 from matiz.simcam.sensor import BLACK, FULL_WELL_ELECTRONS, WHITE, electrons_full, read_noise_electrons
 from matiz.simcam.shoot import DEMO_SHOTS, SCENES, make_demo, missing_shots, scene_of, simulate
 from matiz.simcam.spectra import chart_patches, fitting_set, reflectance
@@ -76,7 +73,7 @@ def test_a_window_of_a_scene_shares_its_maps():
     assert scene.irradiance["d"][5, 12] == 0.5 and scene.irradiance["d"][0, 0] == 1.0
 
 
-def test_a_scene_is_enlarged_and_takes_a_part_of_another_in():
+def test_a_scene_is_enlarged():
     small = scene_of("two-light-wall", (60, 40))
     small.depth_m = np.full((40, 60), 3.0, np.float32)
     small.depth_m[:, 30:] = 5.0
@@ -84,47 +81,6 @@ def test_a_scene_is_enlarged_and_takes_a_part_of_another_in():
     assert set(np.unique(large.depth_m)) == {3.0, 5.0}, "no depth lies between two things"
     seen = large.XYZ()
     assert np.abs(seen[::2, ::2] - small.XYZ()).mean() < 0.01 * seen.mean()
-    part = small.window((slice(0, 20), slice(0, 30))).copy()
-    part.depth_m = np.full((20, 30), 1.0, np.float32)
-    part.put("grey", np.ones((20, 30), np.float32))
-    part.masks["card"] = np.ones((20, 30), np.float32)
-    box = (slice(10, 30), slice(50, 80))
-    large.paste(box, part)
-    assert (large.depth_m[box] == 1.0).all() and large.depth_m[9, 50] == 3.0
-    assert large.masks["card"][box].all() and large.masks["card"].sum() == 600
-    assert np.allclose(large.XYZ()[box], part.XYZ()), "what was there is gone"
-    assert np.allclose(large.XYZ()[:10], seen[:10])
-
-
-def test_boxes_hold_all_that_is_wanted_and_little_else():
-    wanted = np.zeros((200, 300), bool)
-    wanted[10:60, 20:90] = wanted[120:180, 200:290] = True
-    boxes = boxes_of(wanted)
-    held = np.zeros_like(wanted)
-    for box in boxes:
-        held[box] = True
-    assert held[wanted].all() and held.sum() < 1.3 * wanted.sum()
-    assert boxes_of(np.ones((200, 300), bool)) == [(slice(0, 200), slice(0, 300))]
-    assert boxes_of(np.zeros((200, 300), bool)) == []
-
-
-def test_what_is_in_focus_at_the_supper_is_as_if_all_were_drawn_in_full(monkeypatch):
-    size = (960, 640)
-    quick = grain_hall.grain_hall(size, 4)
-    monkeypatch.setattr(grain_hall, "LEAST_HALVED_PX", 10_000)
-    full = grain_hall.grain_hall(size, 4)
-    circles = circles_of(full.depth_m, Settings(focal_mm=85.0, f_number=grain_hall.F_NUMBER, focus_m=1.53))
-    seen, wanted = quick.XYZ()[..., 1], full.XYZ()[..., 1]
-    sharp = (np.abs(circles) < 1.0) & (full.masks["guest 4"] > 0.9)
-    assert sharp.sum() > 3000
-    apart = np.abs(seen - wanted)
-    assert np.median(apart[sharp]) < 0.01 * np.median(wanted[sharp])
-    # the finest of it is there: at half the size it would be lost
-    fine, whole = (np.abs(cv2.Laplacian(m, cv2.CV_32F))[sharp].mean() for m in (seen, wanted))
-    assert fine > 0.97 * whole
-    # and the frames, out of focus where they are, differ as little
-    frames = [defocused(m.XYZ(), circles)[..., 1] for m in (quick, full)]
-    assert np.abs(frames[0] - frames[1]).mean() < 0.02 * wanted.mean()
 
 
 def test_reflectances_are_possible():

@@ -24,8 +24,7 @@ def drawn(lines, tone=0.0):
     run /= np.linalg.norm(run, axis=2, keepdims=True)
     tip = np.linspace(0.0, 1.0, points)[None, :, None] * np.ones((n, 1, 1))
     rest = [np.full((n, points, 1), tone), tip, np.full((n, points, 2), 0.5)]
-    # few as they are, all of them are drawn, however large the pixels
-    return Drawn(lines, np.concatenate([run, *rest], axis=2).astype(np.float32), every=4)
+    return Drawn(lines, np.concatenate([run, *rest], axis=2).astype(np.float32))
 
 
 def tuft(n=300, random=None):
@@ -54,7 +53,7 @@ def test_where_pixels_are_wider_than_a_single_hair_what_lies_between_is_seen():
     lines = drawn(upright(0.0021, 1.0))
     whole = seen(lines, VIEW, NOTHING_BEHIND)
     # 8.3 mm a pixel, two places across; one hair stands for four
-    thin = seen(replace(lines, width_m=1e-4), VIEW, NOTHING_BEHIND)
+    thin = seen(replace(lines, width_m=1e-4, every=4), VIEW, NOTHING_BEHIND)
     assert thin.cover.sum() == pytest.approx(whole.cover.sum() * 4e-4 * 2 * 120, rel=0.01)
 
 

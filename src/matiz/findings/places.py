@@ -4,10 +4,10 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places import is_decided
-from ..measure.banding import SEEN_L
 from ..measure.mask_edge import WIDTH, Row, Spot
 from ..measure.picture import EDGED, PictureReading
 from ..measure.places import PlaceReading
+from ..measure.stored import SEEN_L
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Stroke
 from ..recipe.shapes import Shape
@@ -24,9 +24,10 @@ FEATHER = 0.02
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
 LEVEL_DEG = 10.0
 """By eye, no source."""
-JUST_UNDER = 0.9
 HALO_L = 1.5
 """By eye, no source."""
+JUST_UNDER, LEAST_KEPT = 0.9, 0.1
+"""Of a step that is seen: what is aimed at; and of a place: what is worth keeping."""
 ENDING = (Lasso, Ellipse, Ramp, Brush)
 """Parts whose edge lies where a hand put it."""
 
@@ -199,7 +200,8 @@ def bands(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         if own is None or not isinstance(place, Place) or place.active != "on" or not own.is_seen:
             continue
         kept = (JUST_UNDER * SEEN_L - own.before_L) / (own.step_L - own.before_L)
-        strength = float(math.floor(max(kept, 0.0) * place.strength_percent))
+        strength = float(math.floor(kept * place.strength_percent))
+        can_be = kept >= LEAST_KEPT
         yield Finding(
             id="places.bands",
             station="places",
@@ -207,8 +209,8 @@ def bands(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             f"{number(own.step_L, 1)} there, {number(own.before_L, 1)} without it",
             evidence={"step_L": round(own.step_L, 2), "before_L": round(own.before_L, 2)},
             outlines=(box(own.at),),
-            fix=((f"places.{ident}.strength_percent", strength),),
-            fix_label=f"Make {number(strength, 0, '%')} of its changes",
+            fix=((f"places.{ident}.strength_percent", strength),) if can_be else None,
+            fix_label=f"Make {number(strength, 0, '%')} of its changes" if can_be else "",
             subject=f"places.{ident}",
             certainty=0.6,
         )

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..develop.tiles import Region
 from ..masks.view import Mask
+from .stored import SEEN_L
 
 PATCH_PX = 128
 """Side of a patch that is looked at, at full size."""
@@ -22,8 +23,9 @@ LEVEL = 0.80
 are seen. By eye, no source."""
 ALIKE = 2.0
 """Times the median step that the largest may be: bands are a value apart each, edges of things are not."""
-SEEN_L = 1.0
-"""A step of lightness that is seen in a smooth area. Common practice, no source."""
+LEAST_L, DARKEST_L, LIGHTEST_L = 0.02, 8.0, 97.0
+"""What varies less over a patch is all one value; and what is nearly black or white hides its bands. By eye, no
+source."""
 
 
 @dataclass(frozen=True)
@@ -55,8 +57,7 @@ def smooth_patches(mask: Mask, L: Mask, step: int, size: tuple[int, int]) -> lis
     half = wide // 2 + 1
     held = cv2.erode(mask, np.ones((wide, wide), np.uint8)) > 0.5
     held[:half] = held[-half:] = held[:, :half] = held[:, -half:] = False
-    # what is all one value has no bands, and what is nearly white or black hides them
-    open_ = held & (rough > 0.02) & (mean > 8.0) & (mean < 97.0)
+    open_ = held & (rough > LEAST_L) & (mean > DARKEST_L) & (mean < LIGHTEST_L)
     out: list[Region] = []
     while len(out) < MOST_PATCHES and open_.any():
         y, x = np.unravel_index(int(np.argmin(np.where(open_, rough, np.inf))), rough.shape)

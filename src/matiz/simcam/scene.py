@@ -166,15 +166,6 @@ class Scene:
         return Scene(size, self.lights, grown(self.irradiance), grown(self.materials), grown(self.emission),
                      self.glows, depth, grown(self.masks), dict(self.areas))  # fmt: skip
 
-    def paste(self, box: Box, part: "Scene") -> None:
-        """Put another scene under the same lights in place of a part of this one."""
-        for name in ("irradiance", "materials", "emission", "masks"):
-            held, new = getattr(self, name), getattr(part, name)
-            for key in [*held, *(key for key in new if key not in held)]:
-                held.setdefault(key, np.zeros((self.size[1], self.size[0]), np.float32))[box] = new.get(key, 0.0)
-        if self.depth_m is not None and part.depth_m is not None:
-            self.depth_m[box] = part.depth_m
-
     def window(self, box: Box) -> "Scene":
         """A part of the scene, (rows, columns), that shares its maps: what is put there is put here."""
         rows, columns = box
@@ -203,44 +194,6 @@ def box_of(cover: Map) -> Box:
     """(rows, columns) of what is not zero."""
     used = np.flatnonzero(cover.any(axis=0))
     return _rows(cover), slice(int(used[0]), int(used[-1]) + 1) if used.size else slice(0, 0)
-
-
-def boxes_of(wanted: NDArray[np.bool_], *, most: int = 4, least_px: int = 24) -> list[Box]:
-    """Up to `most` boxes (rows, columns) that together hold all that is wanted, cut where that saves the most."""
-    done: list[Box] = [_tight(wanted, (slice(0, wanted.shape[0]), slice(0, wanted.shape[1])))]
-    while len(done) < most:
-        cuts = [(saved, n, parts) for n, box in enumerate(done) for saved, parts in [_cut(wanted, box, least_px)]]
-        saved, n, parts = max(cuts, key=lambda cut: cut[0])
-        if saved <= CUT_PAYS * _area(done[n]):
-            break
-        done[n : n + 1] = parts
-    return [box for box in done if _area(box)]
-
-
-CUT_PAYS = 0.12
-"""Share of a box that a cut has to save."""
-
-
-def _area(box: Box) -> int:
-    return int((box[0].stop - box[0].start) * (box[1].stop - box[1].start))
-
-
-def _tight(wanted: NDArray[np.bool_], box: Box) -> Box:
-    rows, columns = box_of(wanted[box].astype(np.float32))
-    return (slice(box[0].start + rows.start, box[0].start + rows.stop),
-            slice(box[1].start + columns.start, box[1].start + columns.stop))  # fmt: skip
-
-
-def _cut(wanted: NDArray[np.bool_], box: Box, least_px: int) -> tuple[int, list[Box]]:
-    """The best cut of a box in two: px that it saves, and the two."""
-    best: tuple[int, list[Box]] = (-1, [box])
-    for axis, side in enumerate(box):
-        for at in range(side.start + least_px, side.stop - least_px, least_px):
-            halves = [slice(side.start, at), slice(at, side.stop)]
-            parts = [_tight(wanted, (half, box[1]) if axis == 0 else (box[0], half)) for half in halves]
-            saved = _area(box) - sum(_area(part) for part in parts)
-            best = max(best, (saved, parts), key=lambda cut: cut[0])
-    return best
 
 
 def _rows(amount: Map) -> slice:

@@ -19,8 +19,8 @@ from ..raw.frame import Frame
 from . import targets
 from .camera import Settings, expose
 from .scene import Scene
-from .scenes.grain_hall import F_NUMBER, grain_hall
 from .scenes.grain_hall import STANDPOINTS as SUPPER
+from .scenes.grain_hall import grain_hall
 from .scenes.lava_lizard import lava_lizard
 from .scenes.salt_pans import STANDPOINTS as PANS
 from .scenes.salt_pans import salt_pans
@@ -63,7 +63,7 @@ def _shots() -> tuple[Shot, ...]:
         iso=100, time_s=1 / 60, f_number=11.0, focal_mm=24.0, balance_xy=dawn, tilt_degrees=0.8, faults=DEMO
     )
     wildlife = Settings(iso=1600, f_number=7.1, focal_mm=98.0, balance_xy=noon, faults=DEMO, focus_m=1.205, ev=0.5)
-    event = Settings(iso=800, time_s=1 / 60, f_number=F_NUMBER, balance_xy=supper, faults=DEMO)
+    event = Settings(iso=800, time_s=1 / 60, f_number=2.0, balance_xy=supper, faults=DEMO)
     out: list[Shot] = []
 
     def add(number: int, scene: str, view: int, base: Settings, taken: str, **changes: float) -> None:

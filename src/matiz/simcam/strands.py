@@ -203,14 +203,12 @@ def seen(drawn: Drawn, view: View, behind: Map, *, fine: int = 2) -> Surface | N
 
 
 def _within(drawn: Drawn, view: View) -> Drawn:
-    """Those strands that may lie in the picture; where pixels are large, fewer stand for all."""
+    """Those strands that may lie in the picture."""
     few = view.place(drawn.lines[:, ::3])
-    pixel_m = float(np.median(few[..., 2])) * view.pixel
-    high = view.size[1] / view.size[0]
-    margin = 0.02
+    margin, high = 0.02, view.size[1] / view.size[0]
     near = (few[..., 2] > 0.05) & (few[..., 0] > -margin) & (few[..., 0] < 1.0 + margin)
     near &= (few[..., 1] > -margin) & (few[..., 1] < high + margin)
-    chosen = np.flatnonzero(near.any(axis=1))[:: max(1, _every(pixel_m) // drawn.every)]
+    chosen = np.flatnonzero(near.any(axis=1))
     return replace(drawn, lines=drawn.lines[chosen], values=drawn.values[chosen])
 
 

@@ -1,7 +1,7 @@
 """Where the camera stands in a scene and what each of its pixels looks at. Metres: X right, Y up, Z away."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -25,8 +25,6 @@ class View:
     """Positive looks to the right."""
     horizon: float | None = None
     """Row of the horizon of a level camera whose frame is shifted; the middle when None."""
-    centre: float = 0.5
-    """Column that the camera's axis meets."""
 
     @property
     def middle(self) -> float:
@@ -54,7 +52,7 @@ class View:
     def ray_table(self, box: Box) -> Array:
         width = self.size[0]
         right, up, forward = self.axes
-        x, y = (box[1].start + 0.5) / width - self.centre, (box[0].start + 0.5) / width - self.middle
+        x, y = (box[1].start + 0.5) / width - 0.5, (box[0].start + 0.5) / width - self.middle
         first = forward + right * (x / self.focal) - up * (y / self.focal)
         across, down = right / (width * self.focal), -up / (width * self.focal)
         return np.stack([np.array(self.position), first, across, down]).astype(np.float32)
@@ -63,19 +61,9 @@ class View:
         """(..., 3) column and row in picture widths and depth along the axis, of points (..., 3)."""
         seen = (np.asarray(points, np.float64) - self.position) @ self.axes.T
         depth = np.maximum(seen[..., 2], 1e-6)
-        column = self.centre + self.focal * seen[..., 0] / depth
+        column = 0.5 + self.focal * seen[..., 0] / depth
         row = self.middle - self.focal * seen[..., 1] / depth
         return np.stack([column, row, seen[..., 2]], axis=-1)
-
-    def part(self, box: Box) -> "View":
-        """What a part of the frame, (rows, columns), looks at, as a camera of its own."""
-        rows, columns = box
-        wide, high = columns.stop - columns.start, rows.stop - rows.start
-        times = self.size[0] / wide
-        return replace(
-            self, size=(wide, high), focal=self.focal * times,
-            horizon=self.middle * times - rows.start / wide, centre=self.centre * times - columns.start / wide,
-        )  # fmt: skip
 
     @property
     def whole(self) -> Box:

@@ -5,30 +5,25 @@ from functools import lru_cache
 
 import numpy as np
 
-from ..bokeh import circle_px
 from ..meshes import Mesh, box
 from ..people import COUNT, Guest, Seat, guest, sittings
 from ..planes import facet
 from ..rays import World
-from ..scene import Map, Scene, boxes_of
+from ..scene import Map, Scene
 from ..seen import surfaces
 from ..shading import Shader, lay
 from ..solids import Solid, Surface, trace
-from ..strands import Drawn, grown, seen
+from ..strands import grown, seen
 from ..view import View
 from ..ware import laid, raised
 from .hall_guests import PERSONS, GuestLook
 from .hall_hair import HairLook
 from .hall_light import HALL, LAMPS_AT, LANTERN_R, LANTERNS, HallLight, shade_room
-from .hall_room import LEAST_HALVED_PX, empty_hall
+from .hall_room import empty_hall
 from .hall_table import TABLE, WareLook, lay_table, pour_light, stand_glasses
 
-F_NUMBER = 2.0
-"""Pictures of the supper are taken wide open."""
-SOFT_PX, EDGE_PX = 2.5, 16
-"""From this radius of the circle of confusion on nothing fine is left; and what is looked at beyond."""
-FINE_M, COARSE_PX = 0.0011, 9.0
-"""Guests of whom a pixel shows less than this, and who are less out of focus, have smoother skin and clothes."""
+FINE_M = 0.0011
+"""Guests of whom a pixel shows less than this have smoother skin and clothes."""
 
 
 @dataclass(frozen=True)
@@ -44,11 +39,6 @@ class Standpoint:
     toast: bool = False
     heads: tuple[tuple[int, float, float], ...] = ()
     """Where guests look: number, head to their left and down, in degrees."""
-
-    @property
-    def close(self) -> bool:
-        """Whether little but the subject is in focus."""
-        return self.focal_mm >= 50.0
 
     def camera(self, size: tuple[int, int]) -> View:
         x, y, z = (b - a for a, b in zip(self.position, self.toward, strict=True))
@@ -86,87 +76,51 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     """view 0 shows the grey card before supper; 1, 2, ... the guests, from different places."""
     stand = STANDPOINTS[view % len(STANDPOINTS)]
     camera = stand.camera(size)
-    supper = _Supper(stand, camera, seed)
-    scene = _mostly_blurred(supper, camera) if stand.close and min(size) > LEAST_HALVED_PX else supper.seen(camera)
-    for person in supper.people.values():
+    scene = empty_hall(camera, seed, stand.focal_mm >= 50.0).copy()
+    people = {n: _guest(n, stand, camera) for n in stand.guests}
+    things, glasses = (list(meshes) for meshes in _laid(seed))
+    for person in people.values():
+        if stand.toast and sittings(person.number) > 1:
+            glass, wine = raised(person.hand)
+            things.append(wine)
+            glasses.append(glass)
+    table = box(
+        "table", (TABLE["left"], TABLE["top"] - 0.03, TABLE["near"]), (TABLE["right"], TABLE["top"], TABLE["far"])
+    )
+    world = World([*(m for p in people.values() for m in p.meshes), *things], unseen=[table])
+    shade_room(scene, camera, world)
+    lay_table(scene, camera, HallLight(world, 6), seed)
+    for owner, s in surfaces(world, camera):
+        near = HallLight(world, _shadow_step(s, camera))
+        if owner.startswith("guest"):
+            person = people[int(owner.split()[1])]
+            _put(scene, s, GuestLook(person, PERSONS[person.number - 1], camera, near), owner)
+            _name_parts(scene, s, owner)
+            _comb(scene, camera, person, HallLight(world, 2 * near.step))
+        else:
+            _put(scene, s, WareLook(world, camera, near), owner)
+    near = HallLight(world, 2)
+    stand_glasses(scene, camera, World(glasses), near)
+    if not people:
+        _grey_card(scene, camera, near)
+    _lanterns(scene, camera)
+    for person in people.values():
         _name_face(scene, camera, person)
     return scene
 
 
-def _mostly_blurred(supper: "_Supper", camera: View) -> Scene:
-    """Wide open and near, most of the frame is out of focus, and half the size shows all that will be seen of it;
-    what is in focus is looked at again in full."""
-    half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
-    scene = supper.seen(half)
-    circles = circle_px(
-        scene.depth_m, focal_mm=supper.stand.focal_mm, f_number=F_NUMBER, focus_m=supper.stand.focus_m,  # type: ignore[arg-type]
-        width_px=camera.size[0],
-    )  # fmt: skip
-    scene = scene.enlarged(camera.size)
-    for rows, columns in boxes_of(np.abs(circles) < SOFT_PX):
-        focused = tuple(
-            slice(max(0, 2 * s.start - EDGE_PX), min(n, 2 * s.stop + EDGE_PX))
-            for s, n in zip((rows, columns), camera.size[::-1], strict=True)
-        )
-        scene.paste(focused, supper.seen(camera.part(focused)))  # type: ignore[arg-type]
-    return scene
-
-
-class _Supper:
-    """Who and what is in the hall for one picture."""
-
-    def __init__(self, stand: Standpoint, camera: View, seed: int) -> None:
-        self.stand, self.camera, self.seed = stand, camera, seed
-        self.people = {n: _guest(n, stand, camera) for n in stand.guests}
-        things, glasses = (list(meshes) for meshes in _laid(seed))
-        for person in self.people.values():
-            if stand.toast and sittings(person.number) > 1:
-                glass, wine = raised(person.hand)
-                things.append(wine)
-                glasses.append(glass)
-        bodies = [*(m for p in self.people.values() for m in p.meshes), *things]
-        table = box(
-            "table", (TABLE["left"], TABLE["top"] - 0.03, TABLE["near"]), (TABLE["right"], TABLE["top"], TABLE["far"])
-        )
-        self.world, self.glasses = World(bodies, unseen=[table]), World(glasses)
-        self._combed: dict[int, list[tuple[str, Drawn]]] = {}
-
-    def seen(self, camera: View) -> Scene:
-        """What a camera sees of it."""
-        scene = empty_hall(camera, self.seed, self.stand.close).copy()
-        shade_room(scene, camera, self.world)
-        lay_table(scene, camera, HallLight(self.world, 6), self.seed)
-        for owner, s in surfaces(self.world, camera):
-            near = HallLight(self.world, _shadow_step(s, camera))
-            if owner.startswith("guest"):
-                person = self.people[int(owner.split()[1])]
-                _put(scene, s, GuestLook(person, PERSONS[person.number - 1], camera, near), owner)
-                _name_parts(scene, s, owner)
-                self._comb(scene, camera, person, HallLight(self.world, 2 * near.step))
-            else:
-                _put(scene, s, WareLook(self.world, camera, near), owner)
-        near = HallLight(self.world, 2)
-        stand_glasses(scene, camera, self.glasses, near)
-        if not self.people:
-            _grey_card(scene, camera, near)
-        _lanterns(scene, camera)
-        return scene
-
-    def _comb(self, scene: Scene, camera: View, person: Guest, room: HallLight) -> None:
-        """Hair, brows and beard over a guest that was put."""
-        if person.number not in self._combed:
-            pixel_m = self.camera.pixel * float(self.camera.place(person.face)[2])
-            self._combed[person.number] = [
-                (hair.stuff, grown(hair, person.thicket, LAMPS_AT, pixel_m=pixel_m)) for hair in person.strands
-            ]
-        for stuff, drawn in self._combed[person.number]:
-            s = seen(drawn, camera, scene.depth_m)  # type: ignore[arg-type]
-            if s is None:
-                continue
-            in_front = s.depth < scene.depth_m[s.box]  # type: ignore[index]
-            look = HairLook(person, PERSONS[person.number - 1], camera, room, stuff)
-            _put(scene, s, look, f"guest {person.number}")
-            scene.masks["hair"][s.box] += s.cover * in_front
+def _comb(scene: Scene, camera: View, person: Guest, room: HallLight) -> None:
+    """Hair, brows and beard over a guest that was put."""
+    pixel_m = camera.pixel * float(camera.place(person.face)[2])
+    for hair in person.strands:
+        drawn = grown(hair, person.thicket, LAMPS_AT, pixel_m=pixel_m)
+        s = seen(drawn, camera, scene.depth_m)  # type: ignore[arg-type]
+        if s is None:
+            continue
+        in_front = s.depth < scene.depth_m[s.box]  # type: ignore[index]
+        look = HairLook(person, PERSONS[person.number - 1], camera, room, hair.stuff)
+        _put(scene, s, look, f"guest {person.number}")
+        scene.masks["hair"][s.box] += s.cover * in_front
 
 
 def _put(scene: Scene, s: Surface, look: Shader, owner: str) -> None:
@@ -196,9 +150,7 @@ def _guest(number: int, stand: Standpoint, camera: View) -> Guest:
             seat = replace(seat, head_turn=turn, head_nod=nod)
     column, row, depth = camera.place((seat.x, 1.2, seat.z))
     seen = depth > 0.1 and -0.15 < column < 1.15 and -0.2 < row < 0.9
-    blurred = abs(circle_px(depth, focal_mm=stand.focal_mm, f_number=F_NUMBER, focus_m=stand.focus_m,
-                            width_px=camera.size[0])) > COARSE_PX  # fmt: skip
-    return guest(number, seat, fine=bool(seen and not blurred and depth * camera.pixel < FINE_M))
+    return guest(number, seat, fine=bool(seen and depth * camera.pixel < FINE_M))
 
 
 def _name_parts(scene: Scene, s: Surface, owner: str) -> None:

@@ -63,10 +63,9 @@ class GuestLook:
         own = np.stack([s.more[f"own {a}"] for a in "xyz"], axis=2)
         share = {stuff: s.more.get(f"share {stuff}", np.zeros_like(s.cover)) for stuff in
                  ("skin", "eye", "teeth", "shirt", "legs")}  # fmt: skip
-        normals = s.normals
         rise, tone = self._relief(own, share, pixel)
-        bent = bumped(s.points, normals, rise)
-        lit = self.room.at(s.points, normals)
+        bent = bumped(s.points, s.normals, rise)
+        lit = self.room.at(s.points, s.normals)
         soft, hard = lit.light(bent, wrap=0.42), lit.light(bent, wrap=0.10)
         parts: dict[str, Map] = {}
 
