@@ -141,15 +141,16 @@ class GuestLook:
         if not share.any():
             return
         angle, over, around = self._gaze(s)
-        iris = smoothstep(0.53, 0.49, angle)
-        pupil = smoothstep(0.24, 0.20, angle)
-        rim = smoothstep(0.40, 0.50, angle) * iris
-        spokes = 0.85 + 0.3 * np.sin(around * 37.0) * np.sin(around * 11.0 + 2.0)
-        shaded = np.clip(0.95 - 0.9 * np.clip(over - 0.15, 0.0, 1.0), 0.35, 1.0)
-        white = share * (1.0 - iris) * shaded
+        iris = smoothstep(0.54, 0.47, angle)
+        pupil = smoothstep(0.25, 0.20, angle)
+        rim = smoothstep(0.34, 0.50, angle) * iris
+        spokes = 0.85 + 0.2 * np.sin(around * 37.0) * np.sin(around * 11.0 + 2.0)
+        # the upper lid and its lashes shade it, and it turns away from the light where it goes round
+        shaded = np.clip(1.0 - 1.9 * np.clip(over + 0.02, 0.0, 1.0), 0.30, 1.0)
+        white = share * (1.0 - iris) * shaded * (1.0 - 0.45 * smoothstep(0.55, 0.95, angle))
         add("white", 0.46 * white)
         add("skin_fair_red", 0.25 * white)
-        add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.65 * rim) * 1.1 * spokes * shaded)
+        add(self.person.iris, share * iris * (1.0 - pupil) * (1.0 - 0.70 * rim) * 0.85 * spokes * shaded)
         add("cloth_dark", share * iris * pupil * 0.3)
 
     def _eye_at(self, s: Surface) -> Map:
