@@ -1,9 +1,9 @@
 """How exact a mask is along an edge of hair: fur, feathers and twigs, drawn with a known share of each px and laid over
 photographs.
 
-The mean error of the share in the band in which it is neither nothing nor all: as the network leaves it, as it is
-fitted to the picture at full size, and as it is fitted when what is found is the true share, blurred as far as the
-network is.
+The mean error of the share in the band in which it is neither nothing nor all: as the network that finds subjects
+leaves it, as it follows the picture's colours, as it is made exact by the network for edges, and as that makes it when
+what is found is the true share, blurred as far as a network is. None of the photographs was shown to either network.
 """
 
 import statistics
@@ -15,9 +15,11 @@ import skimage.data
 from numpy.typing import NDArray
 from sklearn.datasets import load_sample_image
 
-from matiz.develop.found import CELLS
-from matiz.masks.matting import refined
+from matiz.develop.along_edges import AlongEdges, FrameMap
+from matiz.develop.cache import Cache
+from matiz.develop.tiles import Region, level_size
 from matiz.masks.subject import find_subject
+from matiz.masks.view import View
 
 Image = NDArray[np.float32]
 Pixels = NDArray[np.uint8]
@@ -38,23 +40,23 @@ GROUNDS: dict[str, Callable[[], Pixels]] = {
 
 
 def run() -> dict[str, float]:
-    print("what      over      network    fitted   of a true one")
+    print("what      over        found   by colours   exact   of a true one")
     out: dict[str, list[list[float]]] = {}
     for what, drawn in DRAWN.items():
         for ground, load in GROUNDS.items():
             picture, share = composed(drawn, load())
             band = cv2.dilate(((share > 0.02) & (share < 0.98)).astype(np.uint8), np.ones((BAND, BAND), np.uint8)) > 0
             found = find_subject(np.round(picture * 255.0).astype(np.uint8)).share
-            errors = [
-                float(np.abs(each - share)[band].mean())
-                for each in (larger(found), fitted(found, picture), fitted(as_found(share), picture))
-            ]
+            masks = masks_of(picture)
+            maps = FrameMap(0, found, hair_px=None), FrameMap(1, found), FrameMap(2, as_found(share))
+            made = (larger(found), *(masks.seen(each, WHOLE) for each in maps))
+            errors = [float(np.abs(each - share)[band].mean()) for each in made]
             out.setdefault(what, []).append(errors)
-            print(f"{what:9} {ground:9} {errors[0]:7.3f}   {errors[1]:7.3f}   {errors[2]:7.3f}", flush=True)
+            print(f"{what:9} {ground:9} " + "   ".join(f"{each:7.3f}" for each in errors), flush=True)
     all_of_them = [each for errors in out.values() for each in errors]
     return {
         f"error of the share along hair, {name}": statistics.mean(each[k] for each in all_of_them)
-        for k, name in enumerate(("network", "fitted", "fitted of a true one"))
+        for k, name in enumerate(("found", "by colours", "exact", "exact of a true one"))
     }
 
 
@@ -80,8 +82,22 @@ def larger(found: Image) -> Image:
     return np.asarray(cv2.resize(found, (WIDTH, HEIGHT), interpolation=cv2.INTER_LINEAR))
 
 
-def fitted(found: Image, picture: Image) -> Image:
-    return refined(larger(found), picture, max(CELLS * max(WIDTH / found.shape[1], HEIGHT / found.shape[0]), 1.0))
+def masks_of(picture: Image) -> AlongEdges:
+    """What makes maps of a picture exact."""
+    pixels = np.round(picture * 255.0).astype(np.uint8)
+
+    def lit(level: int, region: Region) -> Pixels:
+        size = level_size((WIDTH, HEIGHT), level)
+        x, y, w, h = region
+        return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)[y : y + h, x : x + w])
+
+    return AlongEdges((WIDTH, HEIGHT), lit, Cache(2**27))
+
+
+def _whole() -> View:
+    x, y = (((np.arange(n) + 0.5) / WIDTH).astype(np.float32) for n in (WIDTH, HEIGHT))
+    places = np.broadcast_to(x, (HEIGHT, WIDTH)), np.broadcast_to(y[:, None], (HEIGHT, WIDTH))
+    return View(np.zeros((HEIGHT, WIDTH, 3), np.float32), lambda: places[0], lambda: places, 1.0, WIDTH, {})
 
 
 def _canvas() -> Pixels:
@@ -163,4 +179,5 @@ def _texture(random: np.random.Generator, colour: tuple[float, float, float]) ->
     return np.asarray(np.clip(out[..., None] * np.array(colour, np.float32), 0.02, 0.95), np.float32)
 
 
+WHOLE = _whole()
 DRAWN = {"fur": _fur, "feathers": _feathers, "twigs": _twigs}

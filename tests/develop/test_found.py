@@ -13,6 +13,7 @@ from matiz.develop.engine import Engine
 from matiz.develop.found import Found
 from matiz.develop.graph import mask
 from matiz.develop.places import Masked
+from matiz.masks import edges
 from matiz.masks.subject import SubjectMap
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
@@ -200,22 +201,8 @@ def test_a_drag_finds_the_subject_ready(lizard, monkeypatch):
     place = Place(mask=Rows([("m1", Subject())]), exposure_EV=-1.0)
     base = Recipe().change_all([*added(Recipe(), [("places", place)])], label="x")[0]
     engine.render(base, 1)
-    monkeypatch.setattr(found_module, "refined", lambda *_: pytest.fail("fitted anew"))
+    monkeypatch.setattr(edges, "exact", lambda *_: pytest.fail("fitted anew"))
     engine.render(base.change_all([("tone.exposure_EV", 0.4)], label="x")[0], 1)
-
-
-def test_tiles_of_a_fitted_mask_meet_without_a_seam(lizard):
-    engine, _ = lizard
-    found, size = engine.found, SIZE
-    share = found.subject_map().share
-    whole = found._tile(share, 0, (0, 0, *size)).astype(float)
-    for tile in ((0, 0, 700, 1000), (700, 0, 800, 1000)):
-        part = found._tile(share, 0, tile).astype(float)
-        x, y, w, h = tile
-        assert (
-            np.abs(part - whole[y : y + h, x : x + w]).mean() < 0.3
-            and np.abs(part - whole[y : y + h, x : x + w])[:, [0, -1]].mean() < 2.0
-        )
 
 
 def test_a_mask_that_is_fitted_is_the_same_in_a_region_and_over_all(scene_engine):

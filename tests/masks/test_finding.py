@@ -10,7 +10,6 @@ import skimage.data
 
 from matiz.errors import FileError
 from matiz.masks.faces import faces
-from matiz.masks.matting import refined
 from matiz.masks.sky import find_sky
 from matiz.masks.subject import apart, by_contrast, cleaned, find_subject, tapped
 from matiz.masks.subject_network import own_model
@@ -153,36 +152,6 @@ def test_a_network_of_ones_own_is_used_instead():
     seen = find_subject(picture)
     assert seen.how == "your own network" and seen.share.shape == (64, 64)
     assert seen.share[:, :20].min() > 0.9 and seen.share[:, 44:].max() < 0.1
-
-
-# ---- edges
-
-
-def furry(size: int = 300) -> tuple[np.ndarray, np.ndarray]:
-    """A dark disc with hairs over a light, uneven ground: the picture (encoded 0..1) and its true share."""
-    random = np.random.default_rng(4)
-    big = np.zeros((4 * size, 4 * size), np.uint8)
-    cv2.circle(big, (2 * size, 2 * size), int(1.1 * size), 255, -1)
-    for angle in random.uniform(0, 2 * np.pi, 500):
-        start = 2 * size + 1.05 * size * np.array([np.cos(angle), np.sin(angle)])
-        end = 2 * size + size * random.uniform(1.15, 1.3) * np.array([np.cos(angle + 0.1), np.sin(angle + 0.1)])
-        cv2.line(big, tuple(map(int, start)), tuple(map(int, end)), 255, 3, cv2.LINE_AA)
-    alpha = cv2.resize(big, (size, size), interpolation=cv2.INTER_AREA).astype(np.float32) / 255.0
-    ground = cv2.GaussianBlur(random.uniform(0.4, 1.0, (size, size, 3)).astype(np.float32), (0, 0), 12.0) + 0.05
-    fur = np.array([0.25, 0.18, 0.12], np.float32) + random.normal(0, 0.01, (size, size, 1)).astype(np.float32)
-    return (alpha[..., None] * fur + (1.0 - alpha[..., None]) * ground).astype(np.float32), alpha
-
-
-def test_a_coarse_mask_takes_on_the_hairs():
-    picture, alpha = furry()
-    coarse = cv2.GaussianBlur((cv2.GaussianBlur(alpha, (0, 0), 5.0) > 0.5).astype(np.float32), (0, 0), 3.0)
-    out = refined(coarse, picture, 12.0)
-    band = cv2.dilate(((alpha > 0.02) & (alpha < 0.98)).astype(np.uint8), np.ones((5, 5))) > 0
-    before, after = (float(np.abs(m - alpha)[band].mean()) for m in (coarse, out))
-    assert after < 0.5 * before and after < 0.09
-    assert out[150, 150] == 1.0 and out[5, 5] == 0.0
-    flat = np.zeros((40, 40), np.float32)
-    assert refined(flat, picture[:40, :40], 4.0).max() == 0.0
 
 
 # ---- sky

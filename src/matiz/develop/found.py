@@ -9,11 +9,9 @@ import os
 import zlib
 from collections.abc import Callable, Hashable
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 
 from ..errors import FileError
@@ -21,14 +19,14 @@ from ..files import write_whole
 from ..masks.cut import Picture, Share
 from ..masks.faces import Face, faces
 from ..masks.focus import MOST_PX, find_focus
-from ..masks.matting import looks_px, refined
 from ..masks.people import person, skin
 from ..masks.sky import find_sky
 from ..masks.subject import SubjectMap, apart, find_subject, tapped
 from ..masks.subject_network import own_model
 from ..masks.view import Mask, Point, View
+from .along_edges import HAIR_PX, TAPPED_PX, AlongEdges, FrameMap
 from .cache import Cache
-from .tiles import Region, Size, common, grown, level_for, level_size, tiles
+from .tiles import Region, Size, level_for, level_size
 
 PICTURE_PX, MOST_GAIN = 1024, 16.0
 """Least long side of the picture that is looked through, and by how much it is lightened at most."""
@@ -36,8 +34,6 @@ FULL = 0.9
 """Where its lights are brought to, linear."""
 FACES_PX = 24.0
 """Least height of a face, px of that picture."""
-CELLS = 3.0
-"""Of a map that was found: how far from its edge the true one may lie."""
 MOST_BYTES = 128 * 2**20
 MOST_SIDE = 4096
 """Of a map on disk."""
@@ -56,6 +52,7 @@ class Found:
         under which the subject is kept on disk; none where there is no such file."""
         self._size, self._plain, self._path = size, plain, path
         self._cache = Cache(MOST_BYTES)
+        self._edges = AlongEdges(size, self._lit, self._cache)
         self._was_found = False
         self.in_haste = False
         """Whether masks are empty while the subject that they want is not at hand, rather than waited for."""
@@ -120,19 +117,21 @@ class Found:
         share = self.subject_map(yes, no).share
         if n:
             share = self._once(("subject", yes, no, n), lambda: apart(share, n))
-        return self._fitted(("subject", yes, no, n), share, view)
+        hair_px = TAPPED_PX if yes or no else HAIR_PX
+        return self._edges.seen(FrameMap(("subject", yes, no, n), share, hair_px), view)
 
     def sky(self, view: View) -> Mask:
-        return self._fitted("sky", self.sky_map(), view)
+        return self._edges.seen(FrameMap("sky", self.sky_map()), view)
 
     def people(self, view: View, n: int) -> Mask:
-        return self._fitted(("person", n), self.person_map(n) if n else self.people_map(), view)
+        share = self.person_map(n) if n else self.people_map()
+        return self._edges.seen(FrameMap(("person", n), share), view)
 
     def skin(self, view: View) -> Mask:
-        return self._fitted("skin", self.skin_map(), view)
+        return self._edges.seen(FrameMap("skin", self.skin_map(), hair_px=None), view)
 
     def focus(self, view: View) -> Mask:
-        return self._fitted("focus", self.focus_map(), view)
+        return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=None), view)
 
     @property
     def picture(self) -> Picture:
@@ -179,41 +178,6 @@ class Found:
         cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
         which = KEPT_AS["your own network" if own_model().is_file() else "network"]
         return cache / "matiz/found" / f"{hashlib.blake2b(key, digest_size=12).hexdigest()}-{which}.map"
-
-    def _fitted(self, what: Hashable, share: Share, view: View) -> Mask:
-        """A map of the whole frame where a view lies in it, exact along its edge. It is made in tiles of the frame."""
-        level = round(math.log2(view.px))
-        size = level_size(self._size, level)
-        scale = view.long_side / 2.0**level
-        x, y = (np.asarray(each * scale - 0.5, np.float32) for each in (view.x, view.y))
-        spans = []
-        for each, length in ((x, size[0]), (y, size[1])):
-            low = min(max(math.floor(float(each.min())), 0), length - 2)
-            spans.append((low, max(min(math.ceil(float(each.max())) + 1, length), low + 2) - low))
-        region = spans[0][0], spans[1][0], spans[0][1], spans[1][1]
-        patch = np.empty((region[3], region[2]), np.uint8)
-        for tile in tiles(size, region):
-            made = self._once((what, level, tile), partial(self._tile, share, level, tile))
-            left, top, width, height = common(tile, region)
-            part = made[top - tile[1] : top - tile[1] + height, left - tile[0] : left - tile[0] + width]
-            patch[top - region[1] : top - region[1] + height, left - region[0] : left - region[0] + width] = part
-        seen = cv2.remap(patch, x - region[0], y - region[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return np.asarray(seen / np.float32(255.0), np.float32)
-
-    def _tile(self, share: Share, level: int, tile: Region) -> Picture:
-        """Of 255, so that many can be kept."""
-        size = level_size(self._size, level)
-        rows, columns = share.shape
-        band = max(CELLS * max(size[0] / columns, size[1] / rows), 1.0)
-        left, top, width, height = around = grown(tile, size, looks_px(band))
-        at_x = (np.arange(left, left + width, dtype=np.float32) + 0.5) * np.float32(columns / size[0]) - 0.5
-        at_y = (np.arange(top, top + height, dtype=np.float32) + 0.5) * np.float32(rows / size[1]) - 0.5
-        map_x, map_y = np.meshgrid(at_x, at_y)
-        coarse = cv2.remap(share, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        picture = self._lit(level, around).astype(np.float32) / np.float32(255.0)
-        made = refined(coarse, picture, band)
-        inner = made[tile[1] - top : tile[1] - top + tile[3], tile[0] - left : tile[0] - left + tile[2]]
-        return np.round(inner * 255.0).astype(np.uint8)
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         return self._cache.get(key, key, make)

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..errors import FileError
+from . import runtime
 from .cut import Picture, Share
 
 if TYPE_CHECKING:
@@ -62,7 +63,7 @@ def subject_network() -> SubjectNetwork | None:
 @lru_cache(maxsize=1)
 def _own(path: Path, _: int) -> SubjectNetwork:
     try:
-        session = _session(str(path))
+        session = runtime.session(str(path))
     except Exception as error:  # whatever a network that is not ours may raise
         raise FileError(f"{path}: no network that can be read ({_first_line(error)}); take it away") from error
 
@@ -83,27 +84,13 @@ def _own(path: Path, _: int) -> SubjectNetwork:
 def _ours() -> SubjectNetwork:
     folder = files("matiz") / "assets/models/subject"
     parts = sorted((p for p in folder.iterdir() if p.name.startswith("isnet.onnx.")), key=lambda p: p.name)
-    session = _session(in_floats(b"".join(part.read_bytes() for part in parts)))
+    session = runtime.session(in_floats(b"".join(part.read_bytes() for part in parts)))
     return SubjectNetwork(lambda picture: _answer(session, picture), "network", FINE, COARSE)
 
 
-def _session(model: str | bytes) -> Any:
-    import onnxruntime
-
-    options = onnxruntime.SessionOptions()
-    options.log_severity_level = 3
-    return onnxruntime.InferenceSession(model, options, providers=["CPUExecutionProvider"])
-
-
 def _answer(session: Any, picture: Picture) -> Share:
-    import onnxruntime
-
-    # it keeps half a gigabyte otherwise, for what is asked three times a picture
-    options = onnxruntime.RunOptions()
-    options.add_run_config_entry("memory.enable_memory_arena_shrinkage", "cpu:0")
-    values = ((picture.astype(np.float32) - 128.0) / 256.0).transpose(2, 0, 1)[None]
-    (found,) = session.run([session.get_outputs()[0].name], {session.get_inputs()[0].name: values}, options)
-    return np.clip(np.asarray(found, np.float32).reshape(picture.shape[:2]), 0.0, 1.0)
+    values = ((picture.astype(np.float32) - 128.0) / 256.0).transpose(2, 0, 1)
+    return np.clip(runtime.answer(session, values).reshape(picture.shape[:2]), 0.0, 1.0)
 
 
 def _first_line(error: Exception) -> str:
