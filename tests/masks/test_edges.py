@@ -85,6 +85,31 @@ def test_far_from_the_rough_edge_nothing_is_said():
     assert exact(rough, two, 20.0, 20.0)[:, 340:].max() == 0.0
 
 
+def test_a_spot_of_the_ground_deep_inside_is_no_gap():
+    picture, alpha = furry()
+    spotted = picture.copy()
+    cv2.circle(spotted, (100, 150), 7, (0.75, 0.75, 0.75), -1)
+    assert exact(as_found(alpha), spotted, 12.0, 6.0)[150, 100] == 1.0
+    assert exact(as_found(alpha), spotted, 12.0, 40.0)[150, 100] < 0.9, "the network alone would open it"
+
+
+def test_what_is_unsure_over_more_than_an_edge_stays_so():
+    picture, _ = furry()
+    rough = np.zeros((300, 300), np.float32)
+    rough[:, 100:200], rough[:, 200:] = 0.5, 1.0
+    out = exact(rough, picture, 12.0, 6.0)
+    assert out[20:280, 140:160].min() > 0.3 and out[20:280, 140:160].max() < 0.7
+
+
+def test_sides_that_look_alike_leave_the_edge_where_it_was():
+    random = np.random.default_rng(5)
+    picture = np.clip(0.4 + 0.1 * random.standard_normal((200, 200, 3)), 0, 1).astype(np.float32)
+    rough = np.zeros((200, 200), np.float32)
+    rough[:, 100:] = 1.0
+    out = exact(cv2.GaussianBlur(rough, (0, 0), 2.0), picture, 12.0, 6.0)
+    assert out[:, :93].max() == 0.0 and out[:, 107:].min() == 1.0
+
+
 def test_what_is_shown_says_how_a_px_mixes_the_colours_of_both_sides():
     picture, alpha = furry()
     planes = shown(picture, as_found(alpha))
