@@ -26,7 +26,7 @@ SURE = 0.04
 """A share this near to none or all is taken for it."""
 VAGUE_PX = 9
 """Half of what an edge is wide at most."""
-LEAST_APART, FULL_APART, NEAR_APART = 0.3, 0.5, 61
+LEAST_APART, FULL_APART, NEAR_APART = 0.45, 0.65, 61
 """How far apart the colours of the two sides are where the network begins to be heard, and is in full; over how many px
 that is looked at."""
 PLAIN_PX = 4.0
