@@ -11,6 +11,7 @@ from matiz.develop.along_edges import AlongEdges, FrameMap
 from matiz.develop.cache import Cache
 from matiz.develop.tiles import level_size
 from matiz.masks import edges
+from matiz.masks.matting import SURE
 from matiz.masks.view import View
 
 from ..masks.test_edges import as_found, furry
@@ -103,7 +104,7 @@ def test_the_network_is_asked_in_small_sizes_and_only_where_there_is_an_edge(of,
     masks.seen(FrameMap("thing", share), view(0, (300, 1100, 400, 200)))
     assert len(asked) > inside
     for rough, *_ in asked:
-        assert rough.max() > edges.SURE and rough.min() < 1.0 - edges.SURE
+        assert rough.max() > SURE and rough.min() < 1.0 - SURE
     asked.clear()
     monkeypatch.setattr(along_edges, "EXACT_LEVELS", 2)
     masks.seen(FrameMap("again", share), view(1))

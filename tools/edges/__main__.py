@@ -15,7 +15,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from PIL import Image as Pillow
+from bench.photographs import VERSIONS, photographs, pixels
 
 from .pictures import CROP, Sample, samples
 
@@ -26,17 +26,16 @@ FIRST_HELD, HELD = 300, 4000
 """Samples at hand, at first and at most: 1.3 MB each."""
 
 
-def photographs() -> list[Any]:
-    """Those that front-end packages carry (bench/photographs.py)."""
-    paths = sorted(p for p in (ROOT / ".photographs").rglob("*") if p.suffix.lower() in {".jpg", ".jpeg"})
-    out = {path.stat().st_size: np.asarray(Pillow.open(path).convert("RGB")) for path in paths}
-    return [each for each in out.values() if min(each.shape[:2]) >= CROP]
+def shown_photographs() -> list[Any]:
+    """Those that front-end packages carry."""
+    all_of_them = [pixels(each) for each in photographs() if each.package in VERSIONS]
+    return [each for each in all_of_them if min(each.shape[:2]) >= CROP]
 
 
 def _makes(queue: "Queue[Sample]", seed: int) -> None:
     os.nice(10)
     cv2.setNumThreads(1)
-    for given, true in samples(seed, photographs()):
+    for given, true in samples(seed, shown_photographs()):
         queue.put((given.astype(np.float16), true.astype(np.float16)))
 
 

@@ -99,7 +99,7 @@ class AlongEdges:
         is_asked = self._base - level < EXACT_LEVELS
         around = grown(tile, size, edges.looks_px(NEAR_PX) if is_asked else matting.looks_px(NEAR_PX / 2.0))
         coarse = self._twice_as_large(of, level, around)
-        if coarse.min() > 1.0 - edges.SURE or coarse.max() < edges.SURE:
+        if coarse.min() > 1.0 - matting.SURE or coarse.max() < matting.SURE:
             return _inner(coarse, around, tile)
         picture = self._picture(level, around)
         if is_asked:

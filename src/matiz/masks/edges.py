@@ -18,12 +18,10 @@ from numpy.typing import NDArray
 from . import runtime
 from .cut import Share
 from .hints import Planes, hints
-from .matting import refined
+from .matting import SURE, refined
 
 Colours = NDArray[np.float32]
 
-SURE = 0.04
-"""A share this near to none or all is taken for it."""
 VAGUE_PX = 9
 """Half of what an edge is wide at most."""
 LEAST_APART, FULL_APART, NEAR_APART = 0.45, 0.65, 61
@@ -54,7 +52,9 @@ def exact(share: Share, picture: Colours, near_px: float, deep_px: float) -> Sha
     unsure = (share > SURE) & (share < 1.0 - SURE) | (solid != cv2.erode(solid, np.ones((3, 3), np.uint8)))
     rows, columns = np.flatnonzero(unsure.any(axis=1)), np.flatnonzero(unsure.any(axis=0))
     network = _network()
-    if not rows.size or network is None:
+    if network is None:
+        return refined(share, picture, near_px)
+    if not rows.size:
         return solid
     margin = round(max(near_px, deep_px)) + AROUND_PX
     part = tuple(slice(max(0, used[0] - margin), used[-1] + 1 + margin) for used in (rows, columns))

@@ -19,6 +19,7 @@ Colours = NDArray[np.float32]
 EDGE = 0.02
 """Steps of encoded colour well above it are followed."""
 SURE = 0.04
+"""A share this near to none or all is taken for it."""
 
 
 def refined(share: Share, picture: Colours, band_px: float) -> Share:
