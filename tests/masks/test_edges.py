@@ -31,6 +31,10 @@ def as_found(alpha: np.ndarray) -> np.ndarray:
     return cv2.GaussianBlur((cv2.GaussianBlur(alpha, (0, 0), 5.0) > 0.5).astype(np.float32), (0, 0), 3.0)
 
 
+def by_network(rough: np.ndarray, picture: np.ndarray, near_px: float, deep_px: float) -> np.ndarray:
+    return exact(rough, picture, refined(rough, picture, 4.0), near_px, deep_px)
+
+
 def errors(alpha: np.ndarray, *masks: np.ndarray) -> list[float]:
     band = cv2.dilate(((alpha > 0.02) & (alpha < 0.98)).astype(np.uint8), np.ones((5, 5))) > 0
     return [float(np.abs(mask - alpha)[band].mean()) for mask in masks]
@@ -50,7 +54,7 @@ def test_a_coarse_mask_takes_on_the_hairs_by_colours():
 def test_a_rough_mask_takes_on_the_hairs_by_the_network():
     picture, alpha = furry()
     rough = as_found(alpha)
-    out = exact(rough, picture, 40.0, 40.0)
+    out = by_network(rough, picture, 40.0, 40.0)
     before, after = errors(alpha, rough, out)
     assert after < 0.4 * before and after < 0.08
     assert out[150, 150] == 1.0 and out[5, 5] == 0.0
@@ -61,7 +65,7 @@ def test_hairs_that_a_rough_mask_lost_are_taken_in_and_bays_of_the_ground_left_o
     small = cv2.erode(as_found(alpha), np.ones((9, 9)))
     large = cv2.dilate(as_found(alpha), np.ones((15, 15)))
     for rough in (small, large):
-        before, after = errors(alpha, rough, exact(rough, picture, 40.0, 40.0))
+        before, after = errors(alpha, rough, by_network(rough, picture, 40.0, 40.0))
         assert after < 0.6 * before
 
 
@@ -70,11 +74,11 @@ def test_masks_of_any_size_and_what_is_sure_stays(shape):
     picture, alpha = furry()
     height, width = shape
     part, rough = picture[:height, -width:], as_found(alpha)[:height, -width:]
-    out = exact(rough, part, 10.0, 10.0)
+    out = by_network(rough, part, 10.0, 10.0)
     assert out.shape == shape and out.dtype == np.float32
     assert out.min() >= 0.0 and out.max() <= 1.0
     for nothing in (np.zeros(shape, np.float32), np.ones(shape, np.float32)):
-        assert (exact(nothing, part, 10.0, 10.0) == nothing).all()
+        assert (by_network(nothing, part, 10.0, 10.0) == nothing).all()
 
 
 def test_far_from_the_rough_edge_nothing_is_said():
@@ -82,15 +86,15 @@ def test_far_from_the_rough_edge_nothing_is_said():
     picture, alpha = furry()
     two = np.concatenate([picture, picture], axis=1)
     rough = np.concatenate([as_found(alpha), np.zeros_like(alpha)], axis=1)
-    assert exact(rough, two, 20.0, 20.0)[:, 340:].max() == 0.0
+    assert by_network(rough, two, 20.0, 20.0)[:, 340:].max() == 0.0
 
 
 def test_a_spot_of_the_ground_deep_inside_is_no_gap():
     picture, alpha = furry()
     spotted = picture.copy()
     cv2.circle(spotted, (100, 150), 7, (0.75, 0.75, 0.75), -1)
-    assert exact(as_found(alpha), spotted, 12.0, 6.0)[150, 100] == 1.0
-    assert exact(as_found(alpha), spotted, 12.0, 40.0)[150, 100] < 0.9, "the network alone would open it"
+    assert by_network(as_found(alpha), spotted, 12.0, 6.0)[150, 100] == 1.0
+    assert by_network(as_found(alpha), spotted, 12.0, 40.0)[150, 100] < 0.9, "the network alone would open it"
 
 
 def test_what_is_unsure_over_more_than_an_edge_stays_so():
@@ -99,7 +103,7 @@ def test_what_is_unsure_over_more_than_an_edge_stays_so():
     picture[:, 150:] += 0.7
     rough = np.zeros((300, 300), np.float32)
     rough[:, 130:170], rough[:, 170:] = 0.5, 1.0
-    middle = exact(rough, picture, 12.0, 6.0)[20:280, 142:158]
+    middle = by_network(rough, picture, 12.0, 6.0)[20:280, 142:158]
     assert middle.min() > 0.25 and middle.max() < 0.75
 
 
@@ -108,8 +112,11 @@ def test_sides_that_look_alike_leave_the_edge_where_it_was():
     picture = np.clip(0.4 + 0.1 * random.standard_normal((200, 200, 3)), 0, 1).astype(np.float32)
     rough = np.zeros((200, 200), np.float32)
     rough[:, 100:] = 1.0
-    out = exact(cv2.GaussianBlur(rough, (0, 0), 2.0), picture, 12.0, 6.0)
+    soft = cv2.GaussianBlur(rough, (0, 0), 2.0)
+    out = by_network(soft, picture, 12.0, 6.0)
     assert out[:, :93].max() == 0.0 and out[:, 107:].min() == 1.0
+    astray = np.roll(rough, 3, axis=1)
+    assert (exact(soft, picture, astray, 12.0, 6.0)[:, 60:140] == astray[:, 60:140]).all(), "as it is said to be there"
 
 
 def test_what_is_shown_says_how_a_px_mixes_the_colours_of_both_sides():
@@ -149,6 +156,7 @@ def test_without_what_runs_it_there_is_no_network(monkeypatch):
     try:
         assert not can_be_exact()
         picture, alpha = furry(60)
-        assert (exact(as_found(alpha), picture, 5.0, 5.0) == refined(as_found(alpha), picture, 5.0)).all()
+        plain = refined(as_found(alpha), picture, 5.0)
+        assert (exact(as_found(alpha), picture, plain, 5.0, 5.0) == plain).all()
     finally:
         edges._network.cache_clear()

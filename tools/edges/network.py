@@ -89,16 +89,15 @@ def taught(shown: Iterator[Sample], steps: int, path: Path, goes_on: bool) -> No
         return off
 
     mean = [weights.numpy() for weights in model.weights]
-    off = 0.0
+    offs = []
     for n in range(1, steps + 1):
         given, trues = (np.stack(each) for each in zip(*(next(shown) for _ in range(BATCH)), strict=True))
-        off += float(step(given, trues[..., None]))
+        offs.append(float(step(given, trues[..., None])))
         kept = min(KEPT, 1.0 - 1.0 / (1.0 + 0.1 * n))
         now = [weights.numpy() for weights in model.weights]
         mean = [kept * old + (1.0 - kept) * new for old, new in zip(mean, now, strict=True)]
         if n % 250 == 0 or n == steps:
-            print(f"{n}: {off / 250:.4f}", flush=True)
-            off = 0.0
+            print(f"{n}: {np.mean(offs[-250:]):.4f}", flush=True)
             names = [weights.path for weights in model.weights]
             path.write_bytes(exported(dict(zip(names, mean, strict=True))))
 

@@ -13,6 +13,8 @@ from .shapes import Image, Pixels, Random, blurred, drawn
 
 CROP, CROPS = 224, 10
 """Side of what the network is shown, px; how many are taken of each thing."""
+READ_NOISE = 0.03
+"""Of the noise of full light."""
 GAMMA = 2.2
 
 Sample = tuple[Image, Image]
@@ -49,6 +51,8 @@ def _sample(random: Random, share: Image, light: Image, other: Image | None, pho
     turns, mirrored = random.integers(4), random.random() < 0.5
     share, light = (np.rot90(each, turns)[:, :: -1 if mirrored else 1] for each in (share, light))
     behind = _behind(random, photographs)
+    if random.random() < 0.25:
+        behind = _shaded(random, np.ascontiguousarray(share), behind)
     front = _in_parts(random, np.ascontiguousarray(share), behind, photographs)
     if random.random() < 0.15:
         front = front * (behind.mean(axis=(0, 1)) / np.maximum(front.mean(axis=(0, 1)), 1e-3))
@@ -92,8 +96,11 @@ def _front(random: Random, photographs: Sequence[Pixels]) -> Image:
 
 
 def _in_parts(random: Random, share: Image, behind: Image, photographs: Sequence[Pixels]) -> Image:
-    """Of one stuff, or of several: patches, and a rim along its edge; some of them look like what is behind it."""
+    """Of one stuff, or of several: patches, and a rim along its edge; some of them look like what is behind it, and at
+    times all of it does."""
     out = _front(random, photographs)
+    if random.random() < 0.12:
+        out = _alike(random, behind, out)
     if random.random() < 0.35:
         return out
     inside = cv2.distanceTransform((share > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
@@ -105,12 +112,25 @@ def _in_parts(random: Random, share: Image, behind: Image, photographs: Sequence
             where = _cloud(random, CROP, random.uniform(12.0, 60.0)) > random.uniform(-0.3, 1.2)
         other = _front(random, photographs)
         if random.random() < 0.4:
-            calm = blurred(behind, 12.0)
-            fine = other / np.maximum(other.mean(axis=(0, 1)), 1e-3)
-            other = calm * (1.0 + random.uniform(0.0, 0.5) * (fine - 1.0)) * random.uniform(0.7, 1.4)
+            other = _alike(random, behind, other)
         soft = cv2.GaussianBlur(where.astype(np.float32), (0, 0), np.exp(random.uniform(np.log(0.5), np.log(8.0))))
         out = out + soft[..., None] * (other - out)
     return np.asarray(np.maximum(out, 0.0), np.float32)
+
+
+def _alike(random: Random, behind: Image, stuff: Image) -> Image:
+    """A stuff in the colours of what is behind it."""
+    fine = stuff / np.maximum(stuff.mean(axis=(0, 1)), 1e-3)
+    return np.asarray(blurred(behind, 12.0) * (1.0 + random.uniform(0.0, 0.5) * (fine - 1.0)) * random.uniform(0.7, 1.4))
+
+
+def _shaded(random: Random, share: Image, behind: Image) -> Image:
+    """What is behind, with the shadow of the thing on it."""
+    x, y = random.normal(0.0, 12.0, 2)
+    moved = cv2.warpAffine(share, np.array([[1.0, 0.0, x], [0.0, 1.0, y]]), share.shape[::-1],
+                           borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+    soft = cv2.GaussianBlur(moved, (0, 0), np.exp(random.uniform(np.log(1.0), np.log(15.0))))
+    return np.asarray(behind * (1.0 - random.uniform(0.2, 0.9) * soft)[..., None], np.float32)
 
 
 def _behind(random: Random, photographs: Sequence[Pixels]) -> Image:
@@ -121,9 +141,17 @@ def _behind(random: Random, photographs: Sequence[Pixels]) -> Image:
 
 
 def _developed(random: Random, light: Image) -> Image:
-    """As a file holds it: with noise, encoded, at times sharpened or packed."""
+    """As a file holds it: with noise, encoded, at times sharpened or packed; at times of a dark place, and lifted."""
     level = np.exp(random.uniform(np.log(0.002), np.log(0.05)))
-    light = light + level * np.sqrt(np.maximum(light, 0.0)) * random.standard_normal(light.shape, np.float32)
+    dim = np.exp(random.uniform(np.log(0.03), 0.0)) if random.random() < 0.35 else 1.0
+    light = light * dim
+    noise = random.standard_normal(light.shape, np.float32)
+    if random.random() < 0.5:
+        # what is worked out of a mosaic has noise of more than a px
+        sigma = random.uniform(0.4, 0.9)
+        noise = cv2.GaussianBlur(noise, (0, 0), sigma) * (1.0 + sigma)
+    light = light + level * (np.sqrt(np.maximum(light, 0.0)) + READ_NOISE) * noise
+    light = light * dim ** -random.uniform(0.0, 1.0)
     out = np.clip(light, 0.0, 1.0) ** (1.0 / GAMMA)
     if random.random() < 0.3:
         out = out + random.uniform(0.2, 1.0) * (out - cv2.GaussianBlur(out, (0, 0), random.uniform(0.6, 1.5)))

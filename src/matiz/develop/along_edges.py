@@ -82,10 +82,15 @@ class AlongEdges:
 
     def _tile(self, of: FrameMap, level: int, tile: Region) -> Picture:
         size = level_size(self._size, level)
-        band = max(CELLS * max(size[0] / of.share.shape[1], size[1] / of.share.shape[0]), 1.0)
-        around = grown(tile, size, matting.looks_px(band))
-        made = matting.refined(self._coarse(of.share, size, around), self._picture(level, around), band)
-        return _inner(made, around, tile)
+        around = grown(tile, size, matting.looks_px(self._band_px(of, size)))
+        return _inner(self._by_colours(of, level, around, self._picture(level, around)), around, tile)
+
+    def _by_colours(self, of: FrameMap, level: int, around: Region, picture: matting.Colours) -> Share:
+        size = level_size(self._size, level)
+        return matting.refined(self._coarse(of.share, size, around), picture, self._band_px(of, size))
+
+    def _band_px(self, of: FrameMap, size: Size) -> float:
+        return max(CELLS * max(size[0] / of.share.shape[1], size[1] / of.share.shape[0]), 1.0)
 
     def _exact_tile(self, of: FrameMap, level: int, tile: Region) -> Picture:
         size = level_size(self._size, level)
@@ -93,17 +98,20 @@ class AlongEdges:
             return self._smaller(of, level, tile)
         if level == self._base:
             hair = of.hair_px or HAIR_PX
-            around = grown(tile, size, edges.looks_px(hair))
-            made = edges.exact(self._coarse(of.share, size, around), self._picture(level, around), hair, GAPS_PX)
+            around = grown(tile, size, max(edges.looks_px(hair), matting.looks_px(self._band_px(of, size))))
+            picture = self._picture(level, around)
+            plain = self._by_colours(of, level, around, picture)
+            made = edges.exact(self._coarse(of.share, size, around), picture, plain, hair, GAPS_PX)
             return _inner(made, around, tile)
         is_asked = self._base - level < EXACT_LEVELS
-        around = grown(tile, size, edges.looks_px(NEAR_PX) if is_asked else matting.looks_px(NEAR_PX / 2.0))
+        looks = max(edges.looks_px(NEAR_PX), matting.looks_px(self._band_px(of, size)))
+        around = grown(tile, size, looks if is_asked else matting.looks_px(NEAR_PX / 2.0))
         coarse = self._twice_as_large(of, level, around)
         if coarse.min() > 1.0 - matting.SURE or coarse.max() < matting.SURE:
             return _inner(coarse, around, tile)
         picture = self._picture(level, around)
         if is_asked:
-            made = edges.exact(coarse, picture, NEAR_PX, DEEP_PX)
+            made = edges.exact(coarse, picture, self._by_colours(of, level, around, picture), NEAR_PX, DEEP_PX)
         else:
             made = matting.refined(coarse, picture, NEAR_PX / 2.0)
         return _inner(made, around, tile)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from . import runtime
 from .cut import Share
 from .hints import Planes, hints
-from .matting import SURE, refined
+from .matting import SURE
 
 Colours = NDArray[np.float32]
 
@@ -27,8 +27,6 @@ VAGUE_PX = 9
 LEAST_APART, FULL_APART, NEAR_APART = 0.45, 0.65, 61
 """How far apart the colours of the two sides are where the network begins to be heard, and is in full; over how many px
 that is looked at."""
-PLAIN_PX = 4.0
-"""How far from the rough edge the true one may lie by colours alone."""
 STEP = 32
 """Sides of what it is shown are multiples of it."""
 AROUND_PX = 48
@@ -41,19 +39,19 @@ def can_be_exact() -> bool:
     return _network() is not None
 
 
-def exact(share: Share, picture: Colours, near_px: float, deep_px: float) -> Share:
+def exact(share: Share, picture: Colours, plain: Share, near_px: float, deep_px: float) -> Share:
     """A mask (height, width) 0..1 that follows the edges of `picture` (height, width, 3), encoded 0..1.
 
+    plain: what it is where the colours of its two sides are alike, or the rough mask is unsure over more than an edge.
     near_px, deep_px: how far outside and inside of the rough edge the true one may lie, at least 1. Farther from it the
-    mask is 0 or 1. Where the colours of its two sides are alike, or the rough mask is unsure over more than an edge, it
-    follows what colours say near by. It looks `looks_px` far.
+    mask is 0 or 1. It looks `looks_px` far. Without what runs the network it is `plain`.
     """
     solid = (share > 0.5).astype(np.float32)
     unsure = (share > SURE) & (share < 1.0 - SURE) | (solid != cv2.erode(solid, np.ones((3, 3), np.uint8)))
     rows, columns = np.flatnonzero(unsure.any(axis=1)), np.flatnonzero(unsure.any(axis=0))
     network = _network()
     if network is None:
-        return refined(share, picture, near_px)
+        return plain
     if not rows.size:
         return solid
     margin = round(max(near_px, deep_px)) + AROUND_PX
@@ -63,9 +61,8 @@ def exact(share: Share, picture: Colours, near_px: float, deep_px: float) -> Sha
     planes = shown(picture[part], coarse)
     told = np.clip((_asked(network, planes) - SURE) / (1.0 - 2.0 * SURE), 0.0, 1.0)
     made = base + rim * (told - base)
-    plain = refined(coarse, picture[part], min(near_px, PLAIN_PX))
     trusted = _told_apart(planes) * (1.0 - _vague(unsure[part]))
-    solid[part] = plain + trusted * (made - plain)
+    solid[part] = plain[part] + trusted * (made - plain[part])
     return np.clip(solid, 0.0, 1.0)
 
 
