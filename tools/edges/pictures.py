@@ -121,7 +121,8 @@ def _in_parts(random: Random, share: Image, behind: Image, photographs: Sequence
 def _alike(random: Random, behind: Image, stuff: Image) -> Image:
     """A stuff in the colours of what is behind it."""
     fine = stuff / np.maximum(stuff.mean(axis=(0, 1)), 1e-3)
-    return np.asarray(blurred(behind, 12.0) * (1.0 + random.uniform(0.0, 0.5) * (fine - 1.0)) * random.uniform(0.7, 1.4))
+    uneven = 1.0 + random.uniform(0.0, 0.5) * (fine - 1.0)
+    return np.asarray(blurred(behind, 12.0) * uneven * random.uniform(0.7, 1.4), np.float32)
 
 
 def _shaded(random: Random, share: Image, behind: Image) -> Image:
