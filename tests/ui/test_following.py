@@ -101,6 +101,57 @@ def test_what_was_changed_there_before_it_could_be_laid_stays(window, sort, monk
     assert kept == replace(place, exposure_EV=0.5) and laid.mask != place.mask
 
 
+def test_what_is_drawn_is_laid_in_those_in_step_too_and_looked_for_once(window, sort, monkeypatch):
+    session, looked, ways = window.session, [], [np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])]
+    second, third = session.pictures[1:]
+
+    def way_to(engine, *_):
+        looked.append(engine)
+        return ways[0] if ways else None
+
+    monkeypatch.setattr("matiz.measure.travel.way_to", way_to)
+    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    stroke = Stroke(path=Shape.of([(0.3, 0.3), (0.4, 0.32)]), radius_px=20.0)
+    place = Place(mask=Rows([("m1", Brush(strokes=Rows([("s1", stroke)])))]), exposure_EV=-1.0)
+    session.commit(list(added(session.recipe, [("places", place)])), "x")
+    [ident] = session.recipe.places.order
+
+    def moved(path, name="s1"):
+        there = load_document(path).recipe.places[ident].mask["m1"].strokes[name].path.points
+        return (there - stroke.path.points).mean(axis=0)
+
+    sort.follow.click()
+    settle(window)
+    far = np.array([30.0, -20.0]) / max(session.engine.frame.size)
+    assert len(looked) == 2
+    for path in (second, third):
+        assert moved(path) == pytest.approx(far, abs=1e-4)
+        assert len(load_document(path).version.history.changes) == 1
+    # what the place does is given without a look
+    session.commit([(f"places.{ident}.exposure_EV", 0.5), (EXPOSURE, 0.3)], "y")
+    settle(window)
+    given = load_document(third).recipe
+    assert given.places[ident].exposure_EV == 0.5 and given.tone.exposure_EV == 0.3
+    assert len(looked) == 2 and moved(third) == pytest.approx(far, abs=1e-4)
+    # one stroke more is laid anew; where it is not found again it lies as it did, and is not looked for again
+    ways.clear()
+    said = []
+    session.said.connect(said.append)
+    session.commit([(f"places.{ident}.mask.m1.strokes.s2", stroke)], "z")
+    settle(window)
+    assert len(looked) == 4 and any("not found again" in each for each in said)
+    assert moved(second, "s2") == pytest.approx((0.0, 0.0), abs=1e-9)
+    session.commit([(EXPOSURE, 0.4)], "y")
+    settle(window)
+    assert len(looked) == 4
+    sort.follow.click()
+    sort.stations["places"].click()
+    sort.follow.click()
+    session.commit([(f"places.{ident}.mask.m1.strokes.s3", stroke)], "z")
+    settle(window)
+    assert len(looked) == 4, "Places are not given"
+
+
 def test_those_in_step_follow_and_one_undo_takes_it_back(window, sort):
     session = window.session
     others = session.pictures[1:]

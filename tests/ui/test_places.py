@@ -526,6 +526,26 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
         assert "1 picture takes the place" in said[-1] and (lost in said[-1])
 
 
+def test_what_is_painted_goes_along_with_a_place_that_has_its_mask(window, places, monkeypatch):
+    places.new_place()
+    places.add_part(Brush, "add")
+    drag(window, (100, 100), (200, 100))
+    painted = places.chosen
+    places.same_place()
+    settle(window)
+    other = next(path for path in window.session.pictures if path != window.session.path)
+    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
+    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    window.gifts.place_to([other], places.chosen)
+    settle(window)
+    first, second = window.session.desk.recipe(other).places.values()
+    strokes = (next(iter(each.mask.values())).strokes for each in (window.session.recipe.places[painted], first))
+    own, given = (next(iter(each.values())).path.points for each in strokes)
+    far = np.array([30.0, -20.0]) / max(window.session.engine.frame.size)
+    assert (given - own)[:, :2].mean(axis=0) == pytest.approx(far, abs=1e-4)
+    assert part_of(second) in window.session.desk.recipe(other).places
+
+
 def test_a_painted_place_for_what_cannot_be_read_is_said(window, places, shoot):
     places.new_place()
     places.add_part(Brush, "add")

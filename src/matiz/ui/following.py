@@ -11,11 +11,14 @@ from ..proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS, 
 from ..recipe.model import Recipe
 from ..recipe.places import Place
 from ..wording import counted
-from .laying import Laid, lay_elsewhere, told_of_lost
+from .jobs import Job
+from .laying import Laid, LaidMasks, lay_elsewhere, told_of_lost
 from .session import Session
 
 REST_MS = 300
 """After a decision until those that follow hear of it."""
+DRAWN_REST_MS = 1500
+"""After it until what is drawn is looked for in those that follow: each of them is read for it."""
 AT_ONCE_S = 0.004
 """That the window's thread gives before it turns to a hand."""
 UNKNOWN = {
@@ -27,7 +30,7 @@ NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
 class Following(QObject):
     """Each picture that is given something takes it as one step; while it follows, that step is made anew.
 
-    What is drawn is laid where the same things lie when it is given; what follows has it as it was drawn.
+    What is drawn is laid where the same things lie; in what follows, once the hand has rested for a while.
     """
 
     changed = Signal()
@@ -44,11 +47,16 @@ class Following(QObject):
         self.followers: tuple[Path, ...] = ()
         self._waiting: list[Path] = []
         self._recipe: Recipe | None = None
-        self._shoot = 0
         self._rest = QTimer(self, singleShot=True, interval=REST_MS)
         self._rest.timeout.connect(self._begin)
         self._turn = QTimer(self, singleShot=True, interval=0)
         self._turn.timeout.connect(self._some)
+        self._masks = LaidMasks()
+        self._laying: Job | None = None
+        self._looked_for: tuple[dict[str, Place], tuple[Path, ...]] = {}, ()
+        """Which places were last, and for whom."""
+        self._drawn_rest = QTimer(self, singleShot=True, interval=DRAWN_REST_MS)
+        self._drawn_rest.timeout.connect(self._look_for_drawn)
         session.recipeChanged.connect(lambda _: self._on_changed())
         session.shootChanged.connect(self.end)
 
@@ -68,11 +76,15 @@ class Following(QObject):
         if unknown:
             told += f" {counted(unknown, 'exposure')} left: {UNKNOWN[self.exposure]}."
         session.said.emit(told if others else NOBODY)
-        places = session.recipe.places.items() if "places" in self.stations else ()
-        drawn = {name: each for name, each in places if isinstance(each, Place) and is_drawn(each)}
+        drawn = self._drawn(session.recipe)
         if took and drawn:
             lay_elsewhere(session, drawn, took, lambda laid: self._lay(drawn, laid, label))
         return given
+
+    def _drawn(self, recipe: Recipe) -> dict[str, Place]:
+        """Places that are given, with what a hand has drawn."""
+        places = recipe.places.items() if "places" in self.stations else ()
+        return {name: each for name, each in places if isinstance(each, Place) and is_drawn(each)}
 
     def _lay(self, drawn: dict[str, Place], laid: Laid, label: str) -> None:
         """Into the step that gave it; what was changed there since stays."""
@@ -105,11 +117,13 @@ class Following(QObject):
         """Nobody follows any more; what was given stays."""
         self._rest.stop()
         self._turn.stop()
+        self._stop_looking()
+        self._masks = LaidMasks()
         self.anchor, self.followers, self._waiting = None, (), []
         self.changed.emit()
 
     def is_idle(self) -> bool:
-        return not (self._rest.isActive() or self._turn.isActive())
+        return not (self._rest.isActive() or self._turn.isActive() or self._drawn_rest.isActive())
 
     def _on_changed(self) -> None:
         if self.anchor is not None and self.session.path == self.anchor:
@@ -128,9 +142,43 @@ class Following(QObject):
             return
         until = time.monotonic() + AT_ONCE_S
         while self._waiting and time.monotonic() < until:
-            self._one(anchor, recipe, self._waiting.pop(0), f"In step with {anchor.name}", anew=True)
+            path = self._waiting.pop(0)
+            given = self._masks.in_picture(recipe, path)
+            self._one(anchor, given, path, f"In step with {anchor.name}", anew=True)
         if self._waiting:
             self._turn.start()
+        elif self._to_look_for(recipe) not in (({}, ()), self._looked_for):
+            self._drawn_rest.start()
+
+    def _to_look_for(self, recipe: Recipe) -> tuple[dict[str, Place], tuple[Path, ...]]:
+        """What is drawn, by its mask alone, and in which of those that follow it was not found yet."""
+        drawn = {name: Place(mask=each.mask) for name, each in self._drawn(recipe).items()}
+        paths = self._masks.wanting(drawn, self.followers)
+        return (drawn, paths) if paths else ({}, ())
+
+    def _look_for_drawn(self) -> None:
+        session = self.session
+        if self.anchor is None or session.path != self.anchor:
+            return
+        drawn, paths = self._to_look_for(session.recipe)
+
+        def keep(laid: Laid) -> None:
+            self._masks.keep(drawn, laid)
+            if lost := told_of_lost(laid):
+                session.said.emit(lost.strip())
+            self._begin()
+
+        self._stop_looking()
+        self._looked_for = drawn, paths
+        if paths:
+            self._laying = lay_elsewhere(session, drawn, paths, keep)
+
+    def _stop_looking(self) -> None:
+        self._drawn_rest.stop()
+        self._looked_for = {}, ()
+        if self._laying is not None:
+            self._laying.stop()
+            self._laying = None
 
     def _one(self, source: Path, recipe: Recipe, path: Path, label: str, *, anew: bool = False) -> bool:
         desk = self.session.desk

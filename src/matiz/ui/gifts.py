@@ -90,33 +90,39 @@ class Gifts:
         session.do_aside(moved, "give the change of light", keep)
 
     def place_to(self, paths: Iterable[Path], ident: str) -> None:
-        """Put one of the open picture's places to others, with its mask as it lies in the frame."""
+        """Put one of the open picture's places to others, with its mask and those that it follows: as they lie in the
+        frame, what is drawn where the same things lie."""
         session = self.session
         place = session.recipe.places.get(ident)
         if session.picture is None or not isinstance(place, Place):
             session.said.emit("Choose a place in Places first.")
             return
         others = [path for path in paths if path != session.picture.path]
-        if not others or not is_drawn(place):
-            self._put(session.picture.path, _named(session.recipe, place), dict.fromkeys(others, place), "")
-            return
         source, named = session.picture.path, _named(session.recipe, place)
+        all_of_them = {**named, ident: place}
+        drawn = {name: each for name, each in all_of_them.items() if is_drawn(each)}
+        if not others or not drawn:
+            self._put(source, ident, dict.fromkeys(others, all_of_them), "")
+            return
 
         def put(laid: Laid) -> None:
             if laid:
-                places = {path: each[ident] or place for path, each in laid.items()}
-                self._put(source, named, places, told_of_lost(laid))
+                found = {path: {name: each for name, each in own.items() if each} for path, own in laid.items()}
+                self._put(source, ident, {path: {**all_of_them, **own} for path, own in found.items()},
+                          told_of_lost(laid))  # fmt: skip
             else:
                 session.said.emit(NONE_READ)
 
-        lay_elsewhere(session, {ident: place}, others, put)
+        lay_elsewhere(session, drawn, others, put)
 
-    def _put(self, source: Path, named: dict[str, Place], places: dict[Path, Place], lost: str) -> None:
+    def _put(self, source: Path, ident: str, places: dict[Path, dict[str, Place]], lost: str) -> None:
+        """places: that of `ident`, and those whose masks it has, for each picture."""
         session, given = self.session, 0
-        for path, place in places.items():
+        for path, own in places.items():
             recipe = session.desk.recipe(path)
-            others = [(f"places.{name}", other) for name, other in named.items() if name not in recipe.places]
-            settings = [*others, *added(recipe, [("places", place)])]
+            others = [(f"places.{name}", each) for name, each in own.items()
+                      if name != ident and name not in recipe.places]  # fmt: skip
+            settings = [*others, *added(recipe, [("places", own[ident])])]
             given += session.record_for(path, settings, f"Place of {source.name}")
         take = "takes" if given == 1 else "take"
         told = f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED

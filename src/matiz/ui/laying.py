@@ -7,7 +7,9 @@ from pathlib import Path
 from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
 from ..measure.travel import DrawnPlace
-from ..recipe.places import Place
+from ..recipe.model import Recipe
+from ..recipe.places import MaskPart, Place
+from ..recipe.tree import Rows, replaced
 from ..wording import number
 from .jobs import Job
 from .session import Session
@@ -18,7 +20,7 @@ Laid = dict[Path, dict[str, Place | None]]
 
 def lay_elsewhere(
     session: Session, places: Mapping[str, Place], paths: Iterable[Path], then: Callable[[Laid], None]
-) -> None:
+) -> Job:
     """places: of the open picture, drawn, by any names. then: is called in the window's thread."""
     engine, decoder, recipe = session.engine, session.decoder, session.recipe
     theirs = {path: session.desk.recipe(path) for path in paths}
@@ -34,7 +36,36 @@ def lay_elsewhere(
                 break
         return out
 
-    session.do_aside(laid, "lay what is drawn on others", then, of_shoot=True)
+    return session.do_aside(laid, "lay what is drawn on others", then, of_shoot=True)
+
+
+class LaidMasks:
+    """Of places that are given again and again: their masks as they lie in each picture that takes them."""
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[Path, str], tuple[Rows[MaskPart], Rows[MaskPart]]] = {}
+
+    def keep(self, drawn: Mapping[str, Place], laid: Laid) -> None:
+        """What is not found again lies as it was drawn."""
+        for path, places in laid.items():
+            for name, place in places.items():
+                self._held[path, name] = drawn[name].mask, (place or drawn[name]).mask
+
+    def wanting(self, drawn: Mapping[str, Place], paths: Iterable[Path]) -> tuple[Path, ...]:
+        """For which pictures they are not known, as they are drawn now."""
+        return tuple(path for path in paths if any(self._laid(path, *each) is None for each in drawn.items()))
+
+    def in_picture(self, recipe: Recipe, path: Path) -> Recipe:
+        """The recipe with each mask that is known as it lies there."""
+        places = [
+            (name, replaced(each, mask=self._laid(path, name, each) or each.mask) if isinstance(each, Place) else each)
+            for name, each in recipe.places.items()
+        ]
+        return replaced(recipe, places=Rows(places))
+
+    def _laid(self, path: Path, name: str, place: Place) -> Rows[MaskPart] | None:
+        drawn, laid = self._held.get((path, name), (None, None))
+        return laid if drawn == place.mask else None
 
 
 def told_of_lost(laid: Laid) -> str:
