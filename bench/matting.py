@@ -48,7 +48,7 @@ def run() -> dict[str, float]:
             band = cv2.dilate(((share > 0.02) & (share < 0.98)).astype(np.uint8), np.ones((BAND, BAND), np.uint8)) > 0
             found = find_subject(np.round(picture * 255.0).astype(np.uint8)).share
             masks = masks_of(picture)
-            maps = FrameMap(0, found, hair_px=None), FrameMap(1, found), FrameMap(2, as_found(share))
+            maps = FrameMap(0, found, hair_px=0.0), FrameMap(1, found), FrameMap(2, as_found(share))
             made = (larger(found), *(masks.seen(each, WHOLE) for each in maps))
             errors = [float(np.abs(each - share)[band].mean()) for each in made]
             out.setdefault(what, []).append(errors)

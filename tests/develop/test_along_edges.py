@@ -57,7 +57,7 @@ def test_a_thing_is_exact_at_every_size_and_the_sizes_agree(frame, of):
     for level, each in enumerate(made):
         true = cv2.resize(alpha, level_size((SIDE, SIDE), level), interpolation=cv2.INTER_AREA)
         rough = cv2.resize(share, true.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        by_colours = masks.seen(FrameMap("colours", share, hair_px=None), view(level))
+        by_colours = masks.seen(FrameMap("colours", share, hair_px=0.0), view(level))
         assert np.abs(each - true).mean() < 0.8 * np.abs(rough - true).mean()
         assert np.abs(each - true).mean() < 0.95 * np.abs(by_colours - true).mean()
     for larger, smaller in pairwise(made):
@@ -80,7 +80,7 @@ def test_a_region_is_as_it_is_in_the_whole_picture(of):
 def test_tiles_meet_without_a_seam(of, is_thing):
     masks, share = of
     make, of = (
-        (masks._exact_tile, FrameMap("thing", share)) if is_thing else (masks._tile, FrameMap("skin", share, None))
+        (masks._exact_tile, FrameMap("thing", share)) if is_thing else (masks._tile, FrameMap("skin", share, 0.0))
     )
     whole = make(of, 0, (0, 0, SIDE, SIDE)).astype(float)
     for x, y, w, h in ((0, 0, 1100, SIDE), (1100, 0, 1300, SIDE)):
@@ -91,7 +91,7 @@ def test_tiles_meet_without_a_seam(of, is_thing):
 def test_a_quality_follows_colours_and_asks_no_network(of, monkeypatch):
     masks, share = of
     monkeypatch.setattr(edges, "exact", lambda *_: pytest.fail("asked"))
-    made = masks.seen(FrameMap("skin", share, hair_px=None), view(1))
+    made = masks.seen(FrameMap("skin", share, hair_px=0.0), view(1))
     assert made[600, 600] == 1.0 and made[5, 5] == 0.0
 
 

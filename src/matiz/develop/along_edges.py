@@ -41,8 +41,8 @@ class FrameMap:
     """Different for each map of a frame."""
     share: Share
     """(rows, columns) 0..1."""
-    hair_px: float | None = HAIR_PX
-    """How far outside of its edge hair may reach; None for a quality of surfaces, which ends where colours change."""
+    hair_px: float = HAIR_PX
+    """How far outside of its edge hair may reach; 0 for a quality of surfaces, which ends where colours change."""
 
 
 class AlongEdges:
@@ -71,7 +71,7 @@ class AlongEdges:
     def _region(self, of: FrameMap, level: int, region: Region) -> Picture:
         """Of 255, so that many tiles can be kept."""
         patch = np.empty((region[3], region[2]), np.uint8)
-        make = self._tile if of.hair_px is None or not edges.can_be_exact() else self._exact_tile
+        make = self._tile if not of.hair_px or not edges.can_be_exact() else self._exact_tile
         for tile in tiles(level_size(self._size, level), region):
             key = of.name, level, tile
             made = self._cache.get(key, key, partial(make, of, level, tile))
@@ -97,11 +97,10 @@ class AlongEdges:
         if level > self._base:
             return self._smaller(of, level, tile)
         if level == self._base:
-            hair = of.hair_px or HAIR_PX
-            around = grown(tile, size, max(edges.looks_px(hair), matting.looks_px(self._band_px(of, size))))
+            around = grown(tile, size, max(edges.looks_px(of.hair_px), matting.looks_px(self._band_px(of, size))))
             picture = self._picture(level, around)
             plain = self._by_colours(of, level, around, picture)
-            made = edges.exact(self._coarse(of.share, size, around), picture, plain, hair, GAPS_PX)
+            made = edges.exact(self._coarse(of.share, size, around), picture, plain, of.hair_px, GAPS_PX)
             return _inner(made, around, tile)
         is_asked = self._base - level < EXACT_LEVELS
         looks = max(edges.looks_px(NEAR_PX), matting.looks_px(self._band_px(of, size)))

@@ -128,10 +128,10 @@ class Found:
         return self._edges.seen(FrameMap(("person", n), share), view)
 
     def skin(self, view: View) -> Mask:
-        return self._edges.seen(FrameMap("skin", self.skin_map(), hair_px=None), view)
+        return self._edges.seen(FrameMap("skin", self.skin_map(), hair_px=0.0), view)
 
     def focus(self, view: View) -> Mask:
-        return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=None), view)
+        return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=0.0), view)
 
     @property
     def picture(self) -> Picture:

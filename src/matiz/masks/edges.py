@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from . import runtime
 from .cut import Share
 from .hints import Planes, hints
-from .matting import SURE
+from .matting import SURE, told
 
 Colours = NDArray[np.float32]
 
@@ -46,8 +46,7 @@ def exact(share: Share, picture: Colours, plain: Share, near_px: float, deep_px:
     near_px, deep_px: how far outside and inside of the rough edge the true one may lie, at least 1. Farther from it the
     mask is 0 or 1. It looks `looks_px` far. Without what runs the network it is `plain`.
     """
-    solid = (share > 0.5).astype(np.float32)
-    unsure = (share > SURE) & (share < 1.0 - SURE) | (solid != cv2.erode(solid, np.ones((3, 3), np.uint8)))
+    solid, unsure = told(share)
     rows, columns = np.flatnonzero(unsure.any(axis=1)), np.flatnonzero(unsure.any(axis=0))
     network = _network()
     if network is None:
@@ -59,8 +58,8 @@ def exact(share: Share, picture: Colours, plain: Share, near_px: float, deep_px:
     coarse, base = share[part], solid[part]
     rim = np.where(base > 0.5, _around(unsure[part], deep_px), _around(unsure[part], near_px))
     planes = shown(picture[part], coarse)
-    told = np.clip((_asked(network, planes) - SURE) / (1.0 - 2.0 * SURE), 0.0, 1.0)
-    made = base + rim * (told - base)
+    answer = np.clip((_asked(network, planes) - SURE) / (1.0 - 2.0 * SURE), 0.0, 1.0)
+    made = base + rim * (answer - base)
     trusted = _told_apart(planes) * (1.0 - _vague(unsure[part]))
     solid[part] = plain[part] + trusted * (made - plain[part])
     return np.clip(solid, 0.0, 1.0)
