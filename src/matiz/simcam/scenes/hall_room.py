@@ -17,6 +17,8 @@ from .hall_light import HALL, HallLight
 
 LIGHTS = ("lanterns", "window")
 LEAST_HALVED_PX = 600
+BENCHES = tuple(((x - 0.16, 0.40, 2.2), (x + 0.16, 0.45, 5.75)) for x in (-0.84, 0.84))
+"""Lowest and highest corners, m."""
 
 
 @lru_cache(maxsize=1)
@@ -63,29 +65,29 @@ def _shell(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
     for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
                             ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
         _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
-    benches = [((x - 0.16, 0.40, 2.2), (x + 0.16, 0.45, 5.75)) for x in (-0.84, 0.84)]
     timber = [((x - 0.09, 0.0, z - 0.09), (x + 0.09, top, z + 0.09)) for z in (8.6, 5.2, 3.1) for x in (left, right)]
-    timber += benches
+    timber += BENCHES
     timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
     for n, (low, high) in enumerate(timber):
-        run = (
-            (3.0, 60.0, 60.0)
-            if high[0] - low[0] > 1.0
-            else (60.0, 60.0, 3.0)
-            if high[2] - low[2] > 1.0
-            else (60.0, 3.0, 60.0)
-        )
+        along = int(np.argmax(np.subtract(high, low)))
         for s in beam_surfaces(camera, low, high):
-            lay(scene, s, partial(_timber, camera=camera, room=room, run=run, seed=seed + n))
+            lay(scene, s, partial(_timber, camera=camera, room=room, along=along, seed=seed + n))
 
 
-def _timber(s: Surface, camera: View, room: HallLight, run: tuple[float, float, float], seed: int) -> Shaded:
+def _timber(s: Surface, camera: View, room: HallLight, along: int, seed: int) -> Shaded:
     """Rough-sawn oak with checks along the grain."""
-    grain = fbm3(s.points, run, seed=seed, octaves=5, pixel_m=pixel_of(camera, s))
-    checks = smoothstep(0.30, 0.45, fbm3(s.points, np.array(run) * 0.4, seed=seed + 40, octaves=4))
+    pixel_m = pixel_of(camera, s)
+    grain = fbm3(s.points, _run(along, 60.0, 3.0), seed=seed, octaves=5, pixel_m=pixel_m)
+    cracks = fbm3(s.points, _run(along, 70.0, 1.1), seed=seed + 40, octaves=4, pixel_m=pixel_m)
+    checks = smoothstep(0.36, 0.50, cracks)
     normals = bumped(s.points, s.normals, (0.0030 * grain - 0.004 * checks).astype(np.float32))
-    tone = np.clip(0.85 + 0.55 * grain - 0.7 * checks, 0.1, 1.8)
+    tone = np.clip(0.85 + 0.45 * grain - 0.55 * checks, 0.1, 1.8)
     return {"old_wood": tone * 0.9}, room.on(s.points, normals)
+
+
+def _run(along: int, across_per_m: float, along_per_m: float) -> Map:
+    """How fast wood changes in each direction, whose grain lies along one of the three."""
+    return np.where(np.arange(3) == along, along_per_m, across_per_m).astype(np.float32)
 
 
 def _boards(s: Surface, camera: View, room: HallLight, per_m: float, seed: int, dim: float = 1.0) -> Shaded:
@@ -180,7 +182,8 @@ def _window(
     for a, b, bottom, top in bars:
         s = facet(camera, corners(a, b, bottom, top, 0.04))
         if s is not None:
-            lay(scene, s, lambda s: _bar(s, room, seed))
+            along = side if b - a > top - bottom else 1
+            lay(scene, s, partial(_bar, camera=camera, room=room, along=along, seed=seed))
 
 
 def _outside(s: Surface, camera: View, seed: int) -> Map:
@@ -203,8 +206,9 @@ def _outside(s: Surface, camera: View, seed: int) -> Map:
     return np.asarray(np.maximum(out, 0.05), np.float32)
 
 
-def _bar(s: Surface, room: HallLight, seed: int) -> Shaded:
+def _bar(s: Surface, camera: View, room: HallLight, along: int, seed: int) -> Shaded:
     """Painted wood before the bright sky, which lights it round its edges."""
     light = room.on(s.points, s.normals)
     light["window"] = light["window"] + np.float32(0.10)
-    return {"old_wood": 0.9 + 0.4 * fbm3(s.points, 40.0, seed=seed + 9, octaves=4)}, light
+    grain = fbm3(s.points, _run(along, 90.0, 4.0), seed=seed + 9, octaves=4, pixel_m=pixel_of(camera, s))
+    return {"old_wood": 0.9 + 0.3 * grain}, light

@@ -24,7 +24,7 @@ STUFFS: dict[str, dict[str, float]] = {
     "bowl": {"cloth_blue": 0.35, "plaster": 0.45},
     "bottle": {"bottle": 1.0},
     "wine": {"wine": 1.0},
-    "napkin": {"cloth_ochre": 0.08, "linen": 0.80},
+    "napkin": {"linen": 0.16, "cloth_blue": 0.75},
     "board": {"wood": 0.75, "old_wood": 0.3},
     "crumb": {"plaster": 0.55, "sand": 0.35},
     "stew 0": {"leaves": 0.7, "earth": 0.2},
@@ -116,8 +116,8 @@ class WareLook:
         lines = smoothstep(0.058, 0.060, along) * smoothstep(0.066, 0.064, along)
         lines += 0.45 * smoothstep(0.55, 0.95, np.cos(own[..., 0] * 420.0))
         stripes = napkin * (lines + smoothstep(0.0685, 0.0695, along) * smoothstep(0.072, 0.071, along))
-        parts["cloth_blue"] = parts.get("cloth_blue", none) + 0.5 * stripes
-        parts["linen"] = parts.get("linen", none) * (1.0 - 0.8 * stripes)
+        parts["linen"] = parts.get("linen", none) + 0.55 * stripes
+        parts["cloth_blue"] = parts.get("cloth_blue", none) * (1.0 - 0.8 * stripes)
         self._bread(s, bread, share.get("slice", none), fine, parts)
         self._gleams(s, share, normals, lit)
         return parts, lit.light(normals, wrap=0.06)
