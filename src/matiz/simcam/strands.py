@@ -32,6 +32,8 @@ FEWER_M = (0.0004, 0.0008, 0.0013)
 """From these sizes of a pixel on every second, third and fourth strand is enough."""
 BESIDE_PX = 16
 """So far beside strands light is looked at as if they were there."""
+STIFF_M = 0.05
+"""Hair shorter than this waves less."""
 ALIKE_M = 0.012
 """Roots this near to each other may have strands between them."""
 
@@ -133,7 +135,9 @@ def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pix
     wild = np.where(random.uniform(size=len(first)) < 0.05, 2.5, 1.0).astype(np.float32)[:, None, None]
     aside = random.normal(0.0, hair.astray_m, (len(first), 1, 3)).astype(np.float32)
     often, start = random.uniform(3.0, 14.0, (len(first), 1, 1)), random.uniform(0.0, 6.3, (len(first), 1, 3))
-    wave = np.sin(along * often + start).astype(np.float32) * np.float32(0.8 * hair.astray_m)
+    # short ones are too stiff to wave
+    waved_m = (0.8 * hair.astray_m * np.minimum(span / STIFF_M, 1.0)).astype(np.float32)[:, None, None]
+    wave = np.sin(along * often + start).astype(np.float32) * waved_m
     lines[..., :3] += aside * (0.9 - 0.3 * along) + wild * wave * along
     run = np.gradient(lines[..., :3], axis=1)
     tone = random.normal(0.0, 1.0, (len(first), 1, 1)) + random.normal(0.0, 1.0, n)[first][:, None, None]
