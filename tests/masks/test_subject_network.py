@@ -4,11 +4,12 @@ import cv2
 import numpy as np
 import onnxruntime
 import pytest
-from onnx import TensorProto, checker, helper, load_from_string, numpy_helper
+from onnx import TensorProto, checker, helper, load, load_from_string, numpy_helper
 
+from matiz.masks import runtime
 from matiz.masks import subject as subject_module
 from matiz.masks.subject import find_subject
-from matiz.masks.subject_network import SubjectNetwork, in_floats
+from matiz.masks.subject_network import SubjectNetwork, _ours, in_floats
 
 
 def packed(side: int) -> tuple[bytes, np.ndarray]:
@@ -84,6 +85,25 @@ def with_red(left: int, top: int, right: int, bottom: int) -> np.ndarray:
 def overlap(share: np.ndarray, picture: np.ndarray) -> float:
     found, truth = cv2.resize(share, picture.shape[1::-1]) > 0.5, picture[..., 0] > 150
     return float((found & truth).sum() / (found | truth).sum())
+
+
+def test_weights_of_ours_are_unpacked_while_it_is_loaded(monkeypatch, tmp_path):
+    make = onnxruntime.InferenceSession
+
+    def kept(model, options, **rest):
+        options.optimized_model_filepath = str(tmp_path / "as it is run.onnx")
+        return make(model, options, **rest)
+
+    monkeypatch.setattr(onnxruntime, "InferenceSession", kept)
+    plain = in_floats(packed(16)[0])
+    for once in (False, True):
+        runtime.session(plain, unpacks_once=once)
+        kinds = {node.op_type for node in load(tmp_path / "as it is run.onnx").graph.node}
+        assert ("DequantizeLinear" in kinds) != once
+    told = []
+    monkeypatch.setattr(runtime, "session", lambda model, **how: told.append(how))
+    _ours.__wrapped__()
+    assert told == [{"unpacks_once": True}]
 
 
 @pytest.mark.parametrize("box", [(120, 60, 180, 140), (0, 0, 70, 60), (200, 40, 300, 200), (30, 90, 290, 120)])

@@ -8,12 +8,15 @@ from numpy.typing import NDArray
 Planes = NDArray[np.float32]
 
 
-def session(model: str | bytes) -> Any:
-    """Of a network's file, or of its bytes."""
+def session(model: str | bytes, *, unpacks_once: bool = False) -> Any:
+    """Of a network's file, or of its bytes. unpacks_once: weights that are packed to eight bits are unpacked while it
+    is loaded and not whenever it is run, so that it takes more memory and less time."""
     import onnxruntime
 
     options = onnxruntime.SessionOptions()
     options.log_severity_level = 3
+    if unpacks_once:
+        options.add_session_config_entry("session.disable_quant_qdq", "1")
     return onnxruntime.InferenceSession(model, options, providers=["CPUExecutionProvider"])
 
 

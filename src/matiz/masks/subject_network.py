@@ -84,7 +84,7 @@ def _own(path: Path, _: int) -> SubjectNetwork:
 def _ours() -> SubjectNetwork:
     folder = files("matiz") / "assets/models/subject"
     parts = sorted((p for p in folder.iterdir() if p.name.startswith("isnet.onnx.")), key=lambda p: p.name)
-    session = runtime.session(in_floats(b"".join(part.read_bytes() for part in parts)))
+    session = runtime.session(in_floats(b"".join(part.read_bytes() for part in parts)), unpacks_once=True)
     return SubjectNetwork(lambda picture: _answer(session, picture), "network", FINE, COARSE)
 
 
