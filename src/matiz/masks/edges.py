@@ -24,7 +24,7 @@ Colours = NDArray[np.float32]
 
 VAGUE_PX = 9
 """Half of what an edge is wide at most."""
-LEAST_APART, FULL_APART, NEAR_APART = 0.45, 0.65, 61
+LEAST_APART, FULL_APART, NEAR_APART = 0.40, 0.60, 61
 """How far apart the colours of the two sides are where the network begins to be heard, and is in full; over how many px
 that is looked at."""
 STEP = 32
