@@ -119,3 +119,12 @@ def test_without_the_network_a_thing_follows_colours(of, monkeypatch):
     made = masks.seen(FrameMap("thing", share), view(1))
     rough = cv2.resize(share, made.shape[::-1], interpolation=cv2.INTER_LINEAR)
     assert made[600, 600] == 1.0 and made[5, 5] == 0.0 and np.abs(made - rough).mean() > 0.001
+
+
+def test_where_the_network_is_not_heard_it_is_as_colours_say_in_one_go(of, monkeypatch):
+    masks, share = of
+    monkeypatch.setattr(edges, "_told_apart", lambda planes: np.zeros(planes.shape[:2], np.float32))
+    for level in (0, 1, 2):
+        made = masks.seen(FrameMap("alike", share), view(level))
+        by_colours = masks.seen(FrameMap("colours", share, hair_px=0.0), view(level))
+        assert np.abs(made - by_colours).max() < 0.02

@@ -89,6 +89,22 @@ def test_many_strands_grow_near_those_that_were_combed_and_fewer_where_pixels_ar
     assert (again.lines == out.lines).all(), "the same hair each time"
 
 
+def test_long_hair_waves_and_short_hair_is_too_stiff_to():
+    def bends(lines):
+        """The median angle by which strands turn from one point to the next, for their lengths, rad per m."""
+        out = grown(Strands("hair", lines, 6, 0.001, seed=3), Thicket(lines), (np.ones(3, np.float32),) * 2).lines
+        ways = np.diff(out, axis=1)
+        steps = np.linalg.norm(ways, axis=2)
+        turns = np.arccos(np.clip((ways[:, 1:] * ways[:, :-1]).sum(axis=2) / (steps[:, 1:] * steps[:, :-1]), -1.0, 1.0))
+        return float(np.median(turns))
+
+    long = tuft(120)
+    short = long.copy()
+    short[..., 1] = 1.54 + 0.09 * (long[..., 1] - 1.54)
+    # a wave of the same size would turn what is a tenth as long ten times as far
+    assert bends(short) < 2.0 * bends(long)
+
+
 def test_no_strands_grow_between_the_two_sides_of_a_parting():
     left, right = tuft(60), tuft(60)
     run = np.linspace(0.0, 0.08, 8, dtype=np.float32)

@@ -19,7 +19,7 @@ from ..ware import laid, raised
 from .hall_guests import PERSONS, GuestLook
 from .hall_hair import HairLook
 from .hall_light import HALL, LAMPS_AT, LANTERN_R, LANTERNS, HallLight, shade_room
-from .hall_room import BENCHES, empty_hall
+from .hall_room import empty_hall
 from .hall_table import TABLE, WareLook, lay_table, pour_light, stand_glasses
 
 FINE_M = 0.0011
@@ -87,9 +87,7 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     table = box(
         "table", (TABLE["left"], TABLE["top"] - 0.03, TABLE["near"]), (TABLE["right"], TABLE["top"], TABLE["far"])
     )
-    # a little thinner than they are drawn, so that they do not shade themselves
-    benches = [box("bench", np.add(low, 0.01), np.subtract(high, 0.01)) for low, high in BENCHES]
-    world = World([*(m for p in people.values() for m in p.meshes), *things], unseen=[table, *benches])
+    world = World([*(m for p in people.values() for m in p.meshes), *things], unseen=[table])
     shade_room(scene, camera, world)
     lay_table(scene, camera, HallLight(world, 6), seed)
     for owner, s in surfaces(world, camera):

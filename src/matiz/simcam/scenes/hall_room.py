@@ -17,8 +17,6 @@ from .hall_light import HALL, HallLight
 
 LIGHTS = ("lanterns", "window")
 LEAST_HALVED_PX = 600
-BENCHES = tuple(((x - 0.16, 0.40, 2.2), (x + 0.16, 0.45, 5.75)) for x in (-0.84, 0.84))
-"""Lowest and highest corners, m."""
 
 
 @lru_cache(maxsize=1)
@@ -65,8 +63,9 @@ def _shell(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
     for low, high, flat in (((left, 1.05, 5.55), (left, 2.45, 6.85), 0), ((left, 1.05, 3.5), (left, 2.45, 4.8), 0),
                             ((-1.75, 1.20, back), (-0.85, 2.55, back), 2)):  # fmt: skip
         _window(scene, camera, room, np.array(low), np.array(high), flat, seed)
+    benches = [((x - 0.16, 0.40, 2.2), (x + 0.16, 0.45, 5.75)) for x in (-0.84, 0.84)]
     timber = [((x - 0.09, 0.0, z - 0.09), (x + 0.09, top, z + 0.09)) for z in (8.6, 5.2, 3.1) for x in (left, right)]
-    timber += BENCHES
+    timber += benches
     timber += [((left, top - 0.62, z - 0.10), (right, top - 0.40, z + 0.10)) for z in (8.6, 5.2, 3.1)]
     for n, (low, high) in enumerate(timber):
         along = int(np.argmax(np.subtract(high, low)))
