@@ -201,7 +201,7 @@ def test_a_grey_place_is_where_it_was_named():
 
 def test_the_map_follows_the_lights():
     """Where lanterns or the window give nearly all the light, nearly every pixel agrees with the truth."""
-    lights, scene, camera = two_lights("CORVA_0052", 2300.0, 6500.0, 1.0)
+    lights, scene, camera = two_lights("CORVA_0057", 2300.0, 6500.0, 1.0)
     truth, _ = _truth(scene, camera)
     clear = np.abs(truth - 0.5) > 0.25
     assert ((_warm_map(lights, camera) > 0.5) == (truth > 0.5))[clear].mean() > 0.93
