@@ -230,3 +230,13 @@ def test_people_skin_and_focus_by_their_parts(two_faces, kind, monkeypatch):
         face = engine.found.faces()[0]
         assert first[int((face.y + face.h / 2) * 600), int((face.x + face.w / 2) * 600)] > 0.9
         assert mask_of_part(engine, People(n=99)).max() == 0.0
+
+
+def test_things_may_have_hair_and_qualities_of_surfaces_have_none(two_faces, monkeypatch):
+    found = two_faces.found
+    monkeypatch.setattr(found._edges, "seen", lambda of, view: of.hair_px)
+    for name in ("skin_map", "focus_map", "sky_map"):
+        monkeypatch.setattr(found, name, lambda: np.zeros((4, 4), np.float32))
+    monkeypatch.setattr(found, "person_map", lambda n: np.zeros((4, 4), np.float32))
+    assert found.skin(None) == found.focus(None) == 0.0
+    assert found.sky(None) == found.people(None, 1) > 0.0
