@@ -1,5 +1,7 @@
 """Guests of the supper: bodies with faces, hands and clothes, in place and in the colours of skin."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -12,10 +14,10 @@ from matiz.simcam.people import COUNT, SKIN, Seat, guest, sittings
 from matiz.simcam.rays import World
 from matiz.simcam.scenes.grain_hall import SEATS, STANDPOINTS, grain_hall
 from matiz.simcam.scenes.hall_guests import PERSONS
-from matiz.simcam.scenes.hall_light import HALL, LANTERNS, HallLight
+from matiz.simcam.scenes.hall_light import HALL, LAMPS_AT, LANTERNS, HallLight
 from matiz.simcam.scenes.hall_table import TABLE
 from matiz.simcam.spectra import reflectance, skin_spectrum
-from matiz.simcam.strands import Thicket
+from matiz.simcam.strands import Thicket, grown
 from matiz.simcam.ware import napkin
 
 SIZE = (360, 240)
@@ -45,6 +47,40 @@ def test_a_guest_sits_with_a_head_over_the_shoulders_and_hands_at_the_table(numb
     for mesh in person.meshes:
         assert mesh.faces.max() < len(mesh.vertices) and np.isfinite(mesh.vertices).all()
         assert np.abs(np.linalg.norm(mesh.normals, axis=1) - 1.0).max() < 1e-3
+
+
+@pytest.mark.parametrize("number", range(1, COUNT + 1))
+def test_lashes_stand_on_both_lids_of_each_eye_and_reach_outward(number):
+    person = guest(number, Seat(0.0, 3.0, 0.0), fine=False)
+    lashes = next(s for s in person.strands if s.stuff == "lash")
+    drawn = grown(lashes, person.thicket, LAMPS_AT)
+    assert len(drawn.lines) == len(lashes.lines) and np.abs(drawn.lines[:, ::2] - lashes.lines).max() < 1e-6, (
+        "each is drawn where it stands"
+    )
+    for eye in person.eyes:
+        away = np.linalg.norm(lashes.lines - eye, axis=2)
+        own = away[:, 0] < 0.022
+        upper = np.flatnonzero(own) < 68
+        assert upper.sum() == 34 and (~upper).sum() == 16
+        assert (away[own, -1] > away[own, 0] - 0.001).all(), "away from the ball of the eye"
+        length = np.linalg.norm(lashes.lines[own, -1] - lashes.lines[own, 0], axis=1)
+        assert length.min() > 0.002 and length.max() < 0.013
+        tips = lashes.lines[own, -1]
+        assert tips[upper][:, 1].mean() > tips[~upper][:, 1].mean() + 0.004
+
+
+def test_lamps_over_the_lids_are_mirrored_in_both_eyes():
+    """The lids stand before the balls of the eyes; what the eyes mirror is looked for before the lids."""
+    size = (1500, 1000)
+    stand = STANDPOINTS[3]
+    scene = grain_hall(size, 3)
+    camera = stand.camera(size)
+    seat = replace(SEATS[5], head_turn=34.0, head_nod=-2.0)
+    glow = scene.emission["outside"]
+    for eye in guest(5, seat).eyes:
+        x, y = (int(v * size[0]) for v in camera.place(eye)[:2])
+        near = glow[y - 8 : y + 9, x - 11 : x + 12]
+        assert near.max() > 8.0 * np.median(near)
 
 
 def test_faces_look_where_the_seat_says_and_heads_turn():

@@ -13,7 +13,7 @@ import numpy as np
 from matiz.simcam.quads import Array, Numbers, normals_of, part, smoother, triangles
 
 from . import hair
-from .body import Body, attributes
+from .body import Body, attributes, lids
 from .dress import SEAT_M, Dresser
 from .guests import GUESTS, Guest
 from .pose import Bones, sit
@@ -22,6 +22,8 @@ from .source import Source
 FOLDER = Path(__file__).parents[2] / "src/matiz/assets/people"
 STEP_M = 0.0001
 """Places are kept in steps of 0.1 mm."""
+LASHES = {"upper": 34, "lower": 16}
+"""How many stand on a lid."""
 KEPT_LOOKS = ("lips", "eyelids", "face", "ears", "fingernails", "flush", "lash", "beard")
 
 
@@ -76,12 +78,13 @@ class Barber:
         self.random = np.random.default_rng(number)
         self.turned, self.at, self.rest = bones.turned["head"], bones.heads["head"], bones.rest["head"]
         self.eyes = 0.5 * (body.joints["eye.L"][0] + body.joints["eye.R"][0])
+        self.lids = lids(body)
         self.ears_z = float(body.vertices[: len(body.source.mask["ears"])][body.source.mask["ears"] > 0.5, 2].mean())
 
     def hair(
         self, around: Array, outward: Array, quads: Numbers, look: dict[str, Array]
     ) -> tuple[Array, dict[str, Array]]:
-        """Where hair grows (n,) on the skin's vertices, and strands (m, points, 3) by "hair", "brow" and "beard".
+        """Where hair grows (n,) on the skin's vertices, and strands (m, points, 3) by "hair", "brow", "lash" and "beard".
 
         around, outward: places that hair may not enter, with their normals: first those of the skin.
         """
@@ -107,6 +110,10 @@ class Barber:
         inner = np.clip(1.0 - (np.abs(roots[:, :1]) - 0.012) / 0.022, 0.0, 1.0)
         outside = np.sign(roots[:, :1]) * (1.0, 0.0, 0.0) + (0.12 + 0.9 * inner**2) * (0.0, 1.0, 0.0)
         strands["brow"] = hair.short(roots, out, outside, 0.007, self.random)
+        strands["lash"] = np.concatenate([
+            hair.fringe(strip, count, self.random)
+            for lid, count in LASHES.items() for strip in self.lids[lid]
+        ])  # fmt: skip
         if self.guest.beard_m:
             roots, out = hair.on_skin(look["beard"], skin, skin_normals, faces, 2600, self.random)
             down = np.broadcast_to((0.0, -1.0, 0.0), roots.shape)

@@ -4,7 +4,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from .pose import SIDES
-from .source import BODY_VERTICES, Array, Shape, Source
+from .source import BODY_VERTICES, Array, Numbers, Shape, Source
 
 
 class Body:
@@ -53,6 +53,45 @@ class Body:
         """(n,) how far places are above the neckline of a shirt, m."""
         neck = self.joints["neck01"][0]
         return np.asarray(at[:, 1] - (neck[1] + 0.022 - 0.42 * (at[:, 2] - neck[2])))
+
+
+def lids(body: Body) -> dict[str, list[Array]]:
+    """Where lashes stand, of "upper" and "lower" lids, each (columns, rows, 3) from the roots to the tips."""
+    out: dict[str, list[Array]] = {}
+    for side, joint in (("l", "eye.L"), ("r", "eye.R")):
+        for name, k in (("lower", 1), ("upper", 2)):
+            grid = body.vertices[_grid(body.source.faces[f"helper-{side}-eyelashes-{k}"])]
+            far = np.linalg.norm(grid - body.joints[joint][0], axis=2).mean(axis=0)
+            out.setdefault(name, []).append(grid if far[0] < far[-1] else grid[:, ::-1])
+    return out
+
+
+def _grid(quads: Numbers) -> Numbers:
+    """(columns, rows) numbers of the vertices of a strip of quads, more of them along than across."""
+    beside: dict[int, set[int]] = {}
+    for a, b in zip(quads.ravel(), np.roll(quads, -1, axis=1).ravel(), strict=True):
+        beside.setdefault(int(a), set()).add(int(b))
+        beside.setdefault(int(b), set()).add(int(a))
+    corners = [v for v in beside if len(beside[v]) == 2]
+    first = min((_path(beside, corners[0], to) for to in corners[1:]), key=len)
+    columns, done = [first], set(first)
+    while len(done) < len(beside):
+        columns.append([next(iter(beside[v] - done - set(columns[-1]))) for v in columns[-1]])
+        done |= set(columns[-1])
+    return np.array(columns)
+
+
+def _path(beside: dict[int, set[int]], start: int, end: int) -> list[int]:
+    """The shortest way between two vertices, along the border of a strip."""
+    ways = [[start]]
+    seen = {start}
+    while ways[0][-1] != end:
+        way = ways.pop(0)
+        for v in sorted(beside[way[-1]] - seen):
+            if len(beside[v]) < 4:
+                seen.add(v)
+                ways.append([*way, v])
+    return ways[0]
 
 
 def attributes(body: Body) -> dict[str, Array]:

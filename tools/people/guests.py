@@ -72,7 +72,7 @@ GUESTS = (
     Guest(
         Shape(0.0, 0.05, (0.0, 0.75, 0.25), 0.52, 0.40, (
             ("head/head-diamond", 0.4), ("chin/chin-height-incr", 0.2), ("mouth/mouth-upperlip-volume-incr", 0.3),
-            *_smile(0.9), (EXPRESSION + "mouth-open", 0.2), (EXPRESSION + "eyebrows-?-up", 0.3),
+            *_smile(0.5), (EXPRESSION + "eyebrows-?-up", 0.3),
         )),
         Style(0.055, 4200, combed=(0.7, 0.2, 0.15), weight=0.30, lift=0.12, clump=0.25, parting_m=-0.03),
         sleeve=0.42,

@@ -11,6 +11,8 @@ POINTS = 8
 """Points of a strand, root and tip among them."""
 LONG_POINTS = 14
 """Points of one that falls."""
+LEAN_M = 0.0007
+"""How far tips of lashes lean toward their neighbours."""
 
 
 @dataclass(frozen=True)
@@ -150,6 +152,25 @@ def short(roots: Array, outward: Array, toward: Array, length_m: float, random: 
     span = length_m * random.uniform(0.45, 1.1, (n, 1, 1)) * np.linspace(0, 1, POINTS)[None, :, None]
     bend = np.linspace(0, 1, POINTS)[None, :, None] ** 2 * outward[:, None, :] * -0.15 * length_m
     return np.asarray(roots[:, None, :] + way[:, None, :] * span + bend)
+
+
+def fringe(strip: Array, count: int, random: np.random.Generator) -> Array:
+    """(count, POINTS, 3) lashes along the edge of a lid; strip (columns, rows, 3) is where they stand, roots first."""
+    columns, rows = strip.shape[:2]
+    # a little closer where the lid is in the middle, none at its very ends
+    along = np.sort(random.uniform(0.06, 0.94, count)) * (columns - 1)
+    left = np.minimum(along.astype(int), columns - 2)
+    share = (along - left)[:, None, None]
+    lines = strip[left] * (1.0 - share) + strip[left + 1] * share
+    length = random.uniform(0.62, 1.0, count)
+    at = np.linspace(0.0, 1.0, POINTS)[None, :] * length[:, None] * (rows - 1)
+    low = np.minimum(at.astype(int), rows - 2)
+    share = (at - low)[..., None]
+    each = np.arange(count)[:, None]
+    lines = lines[each, low] * (1.0 - share) + lines[each, low + 1] * share
+    aside = (strip[-1, 0] - strip[0, 0]) / np.linalg.norm(strip[-1, 0] - strip[0, 0])
+    lean = random.normal(0.0, LEAN_M, count)[:, None, None] * np.linspace(0.0, 1.0, POINTS)[None, :, None] ** 1.5
+    return np.asarray(lines + lean * aside)
 
 
 def _along(vectors: Array, normals: Array) -> Array:

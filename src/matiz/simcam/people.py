@@ -21,7 +21,8 @@ COUNT = 8
 STEP_M = 1e-4
 SKIN = ("lips", "eyelids", "face", "ears", "fingernails", "flush", "lash", "beard", "scalp")
 """What is known of each place of the skin, 0..1."""
-HAIR = {"hair": (10, 0.0015, np.inf), "brow": (5, 0.0008, 0.9e-4), "beard": (5, 0.0009, 1.2e-4)}
+HAIR = {"hair": (10, 0.0015, np.inf), "brow": (5, 0.0008, 0.9e-4), "lash": (1, 0.0, 1.0e-4),
+        "beard": (5, 0.0009, 1.2e-4)}  # fmt: skip
 """How many strands are drawn for each that is kept, how far they lie aside, and how wide they are, m."""
 
 
@@ -49,7 +50,7 @@ class Guest:
     number: int
     meshes: list[Mesh]
     strands: list[Strands]
-    """Hair, brows and beard."""
+    """Hair, brows, lashes and beard."""
     thicket: Thicket
     """The hair, for the light that gets past it."""
     eyes: Floats

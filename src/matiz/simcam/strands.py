@@ -46,7 +46,7 @@ class Strands:
     lines: Floats
     """(n, points, 3) those that were combed, from root to tip, m."""
     each: int
-    """How many are drawn for each of them."""
+    """How many are drawn for each of them; 1 leaves them where they are."""
     astray_m: float
     """How far strands lie from those they are drawn for."""
     width_m: float = np.inf
@@ -125,7 +125,7 @@ def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pix
     # those on either side of a parting have nothing between them
     apart = np.linalg.norm(guides[first, -1] - guides[other, -1], axis=1)
     span = np.linalg.norm(guides[first, -1] - guides[first, 0], axis=1)
-    alike = (distance[first, pick] < ALIKE_M) & (apart < 0.25 * span + 0.01)
+    alike = (distance[first, pick] < ALIKE_M) & (apart < 0.25 * span + 0.01) & (hair.each > 1)
     share = (random.uniform(0.0, 1.0, len(first)) * alike).astype(np.float32)[:, None, None]
     smooth = _smoothed(known)
     along = np.linspace(0.0, 1.0, smooth.shape[1], dtype=np.float32)[None, :, None]

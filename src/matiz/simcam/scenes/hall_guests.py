@@ -18,6 +18,8 @@ HAIR_STEP = 4
 """Soft shadows of hair are worked out for every so many-th pixel."""
 LEFT_BY_HAIR = 0.25
 """What comes through the thickest hair, and round it."""
+CORNEA_M = 0.006
+"""How far before the ball of an eye it is looked for what is mirrored in it."""
 Add = Callable[[str, Map], None]
 """Adds so much of a material."""
 
@@ -222,7 +224,9 @@ class GuestLook:
         total = [oily * (0.050 * b + 0.050 * n) + 0.20 * wet * n for b, n in zip(broad, narrow, strict=True)]
         if share["eye"].any():
             cornea = unit(s.points - (self._eye_at(s) + 0.0048 * self.guest.look))
-            wet_eye = lit.gleam(cornea, eye, 900.0)
+            # the cornea stands out past the lids, and sees lamps that the ball behind it does not
+            before = self.room.at(s.points + np.float32(CORNEA_M) * self.guest.look, cornea, share["eye"])
+            wet_eye = before.gleam(cornea, eye, 900.0)
             total = [t + share["eye"] * 2.6 * w for t, w in zip(total, wet_eye, strict=True)]
         for name, amount in zip(("gleam flame", "gleam outside"), total, strict=True):
             s.more[name][...] = amount

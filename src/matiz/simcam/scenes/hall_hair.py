@@ -15,6 +15,8 @@ from .hall_light import HallLight
 OUTSIDE_M = 0.012
 SCATTERED = 0.28
 """Share of light that comes to buried strands from their neighbours."""
+DARKER = {"brow": 0.7, "lash": 0.4}
+"""Than the hair of the head."""
 
 
 @dataclass
@@ -34,7 +36,7 @@ class HairLook:
         lit = self.room.at(s.points + np.float32(OUTSIDE_M) * out, across, s.cover)
         light = lit.light(across, wrap=0.45)
         tone, tip = s.more["tone"], s.more["tip"]
-        level = np.clip(0.80 + 0.26 * tone + 0.25 * tip, 0.25, 1.8) * (0.7 if self.stuff == "brow" else 1.0)
+        level = np.clip(0.80 + 0.26 * tone + 0.25 * tip, 0.25, 1.8) * DARKER.get(self.stuff, 1.0)
         parts = {name: level * amount for name, amount in self.person.hair.items()}
         if self.stuff == "beard" and self.guest.number == 6:
             parts["plaster"] = parts.get("plaster", np.float32(0.0)) + 0.15 * level
