@@ -84,7 +84,7 @@ class Barber:
     def hair(
         self, around: Array, outward: Array, quads: Numbers, look: dict[str, Array]
     ) -> tuple[Array, dict[str, Array]]:
-        """Where hair grows (n,) on the skin's vertices, and strands (m, points, 3) by their stuff: hair, brow, lash, beard.
+        """Where hair grows (n,) on the skin's vertices, and strands (m, points, 3) of hair, brow, lash, beard.
 
         around, outward: places that hair may not enter, with their normals: first those of the skin.
         """

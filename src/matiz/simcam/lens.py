@@ -8,6 +8,7 @@ import numpy as np
 
 from ..errors import ArgumentError
 from .scene import Map
+from .vectors import moved, scaled
 
 STRIP_ROWS = 64
 """Rows at a time, so that the arithmetic stays in the processor's cache."""
@@ -122,10 +123,9 @@ def through(light: Map, geometry: Geometry) -> Map:
     veil = light.mean(axis=(0, 1)) * np.float32(lens.glare)
     for top in range(0, height, STRIP_ROWS):
         part = light[top : top + STRIP_ROWS]
-        part *= np.float32(1.0 - lens.glare)
-        part += veil
+        part[...] = moved(part * np.float32(1.0 - lens.glare), veil)
         if lens.fall_off_EV > 0:
-            part *= (2.0 ** (-lens.fall_off_EV * radius2[top : top + STRIP_ROWS])).astype(np.float32)[..., None]
+            part[...] = scaled(part, 2.0 ** (-lens.fall_off_EV * radius2[top : top + STRIP_ROWS]))
     return light
 
 
@@ -139,6 +139,5 @@ def _blurred(light: Map, lens: Lens, radius2: Map) -> Map:
     for top in range(0, len(light), STRIP_ROWS):
         rows = slice(top, top + STRIP_ROWS)
         corner[rows] -= middle[rows]
-        corner[rows] *= np.clip(radius2[rows], 0.0, 1.0)[..., None]
-        corner[rows] += middle[rows]
+        corner[rows] = scaled(corner[rows], np.clip(radius2[rows], 0.0, 1.0)) + middle[rows]
     return corner

@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .quads import Numbers, triangles
-
-Floats = NDArray[np.float32]
+from .vectors import Floats, unit
 
 
 @dataclass
@@ -82,12 +81,6 @@ def moved(mesh: Mesh, place: ArrayLike, *, turn_degrees: float = 0.0, tip_degree
         mesh.stuff, mesh.vertices @ both.T + np.asarray(place, np.float32), mesh.faces, mesh.normals @ both.T,
         mesh.own, mesh.values, mesh.owner, mesh.seed,
     )  # fmt: skip
-
-
-def unit(vectors: ArrayLike) -> Floats:
-    """Vectors (n, 3) made 1 long."""
-    v = np.asarray(vectors, np.float32)
-    return np.asarray(v / np.maximum(np.sqrt(np.einsum("...i,...i->...", v, v))[..., None], 1e-12), np.float32)
 
 
 def faces_of(quads: Numbers) -> NDArray[np.int32]:

@@ -13,9 +13,10 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
-from .meshes import Floats, Mesh, faces_of, unit
+from .meshes import Mesh, faces_of
 from .quads import Numbers, normals_of, smoother
 from .strands import Strands, Thicket
+from .vectors import Floats, unit
 
 COUNT = 8
 STEP_M = 1e-4

@@ -7,6 +7,7 @@ from ..colour.types import Array
 from .scene import Box
 from .solids import Surface
 from .textures import polygon
+from .vectors import moved, scaled
 from .view import View
 
 NEAR_M = 0.08
@@ -41,7 +42,7 @@ def facet(view: View, corners: ArrayLike) -> Surface | None:
     slope = rays @ normal.astype(np.float32)
     slope = np.where(np.abs(slope) < 1e-5, np.float32(-1e-5), slope)
     depth = np.clip(float(normal @ (given[0] - eye)) / slope, 0.0, 1e4).astype(np.float32)
-    hit = np.asarray(eye, np.float32) + rays * depth[..., None]
+    hit = moved(scaled(rays, depth), eye)
     normals = np.broadcast_to(normal.astype(np.float32), hit.shape)
     zero = np.zeros(depth.shape, np.float32)
     return Surface(box, cover, depth, hit, np.ascontiguousarray(normals), zero.astype(np.int32), zero)

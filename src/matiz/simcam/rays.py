@@ -12,9 +12,10 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
-from .meshes import Floats, Mesh, unit
+from .meshes import Mesh
 from .scene import Box, Map
 from .shading import enlarged
+from .vectors import Floats, dot, moved, scaled, unit
 from .view import View
 
 Wanted = NDArray[np.bool_] | None
@@ -113,14 +114,15 @@ class World:
         """
         if not self.holds_any:
             return np.ones(points.shape[:2], np.float32)
-        at, radius = np.asarray(lamp[:3], np.float32), float(lamp[3])
+        radius = float(lamp[3])
         starts = (points + normals * np.float32(LIFT_M)).reshape(-1, 3)
-        span = at - starts
-        facing = (span * normals.reshape(-1, 3)).sum(axis=1) > -radius
+        span = moved(-starts, lamp[:3])
+        facing = dot(span, normals.reshape(-1, 3)) > -radius
         lit = np.flatnonzero((facing | every_side) if wanted is None else (facing | every_side) & wanted.ravel())
         total = np.zeros(len(starts), np.float32)
         if lit.size:
-            toward = unit(span[lit])
+            starts, span = starts[lit], span[lit]
+            toward = unit(span)
             one = unit(np.cross(toward, np.array([0.31, 0.9, 0.17], np.float32)))
             two = np.cross(toward, one)
             turn = _dither(points.shape[:2]).reshape(-1)[lit]
@@ -129,10 +131,9 @@ class World:
             for k in range(samples):
                 r = radius * np.sqrt((k + out) / np.float32(samples))
                 a = np.float32(2.0 * np.pi) * (turn + np.float32(k * 0.381966))
-                goal = at + (r * np.cos(a))[:, None] * one + (r * np.sin(a))[:, None] * two
-                ray = (goal - starts[lit]).astype(np.float32)
+                ray = span + scaled(one, r * np.cos(a)) + scaled(two, r * np.sin(a))
                 # a ray is as long as its direction; the lamp's own body stays out
-                total[lit] += self._free(starts[lit], ray, np.full(len(lit), 0.999, np.float32))
+                total[lit] += self._free(starts, ray, np.full(len(lit), 0.999, np.float32))
         return (total / samples).reshape(points.shape[:2])
 
     def openness(
@@ -205,14 +206,14 @@ def _averaged(shares: Floats, points: Map) -> Floats:
         return shares
     out, weight = shares.copy(), np.ones(points.shape[:2], np.float32)
     beside = points[:, 1:] - points[:, :-1]
-    near = 6.0 * float(np.sqrt(np.median(np.einsum("...i,...i->...", beside, beside)))) + 1.5e-3
+    near = 6.0 * float(np.sqrt(np.median(dot(beside, beside)))) + 1.5e-3
     padded = np.pad(shares, ((0, 0), (2, 2), (2, 2)), mode="edge")
     places = np.pad(points, ((2, 2), (2, 2), (0, 0)), mode="edge")
     h, w = points.shape[:2]
     for dy, dx in ((dy, dx) for dy in range(-2, 3) for dx in range(-2, 3) if dy or dx):
         part = (slice(2 + dy, 2 + dy + h), slice(2 + dx, 2 + dx + w))
         span = places[part] - points
-        alike = np.maximum(1.0 - np.einsum("...i,...i->...", span, span) * np.float32(1.0 / near**2), np.float32(0.0))
+        alike = np.maximum(1.0 - dot(span, span) * np.float32(1.0 / near**2), np.float32(0.0))
         out += alike * padded[:, part[0], part[1]]
         weight += alike
     return np.asarray(out / weight, np.float32)

@@ -68,17 +68,22 @@ class Scene:
                 [spectrum @ (sensitivities * self.lights[n][:, None]) for n in self.irradiance]
             )
         glowing = [(self.lights | self.glows)[name] @ sensitivities for name in self.emission]
+        glow = np.array(glowing, np.float32).reshape(-1, sensitivities.shape[1])
+
+        def strips(maps: dict[str, Map], rows: slice) -> Map:
+            return np.array([amount[rows].ravel() for amount in maps.values()], np.float32)
+
         for top in range(0, height, STRIP_ROWS):
             rows = slice(top, top + STRIP_ROWS)
             strip = out[rows]
+            seen = np.zeros((out.shape[2], strip.shape[0] * width), np.float32)
             if spectra:
-                covers = np.stack([cover[rows].ravel() for cover in self.materials.values()])
-                mixed = (covers.T @ colours).reshape(*strip.shape[:2], len(self.lights), -1)
-                for n, amount in enumerate(self.irradiance.values()):
-                    strip += mixed[:, :, n] * amount[rows][..., None]
+                mixed = (colours.T @ strips(self.materials, rows)).reshape(len(self.lights), *seen.shape)
+                mixed *= strips(self.irradiance, rows)[:, None]
+                seen += mixed.sum(axis=0)
             if glowing:
-                amounts = np.stack([amount[rows].ravel() for amount in self.emission.values()])
-                strip += (amounts.T @ np.stack(glowing).astype(np.float32)).reshape(strip.shape)
+                seen += glow.T @ strips(self.emission, rows)
+            strip[...] = seen.T.reshape(strip.shape)
         return out
 
     def XYZ(self) -> Map:

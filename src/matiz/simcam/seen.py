@@ -4,10 +4,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from .meshes import Floats, Mesh, unit
+from .meshes import Mesh
 from .rays import NONE, SUB, Hits, World
 from .scene import Box, Map
 from .solids import Surface
+from .vectors import Floats, moved, scaled, unit
 from .view import View
 
 MARGIN = 2
@@ -97,7 +98,7 @@ def _surface(
         slice(hits.box[1].start + part[1].start, hits.box[1].start + part[1].stop),
     )
     rays, _ = view.rays(whole)
-    points = np.asarray(view.position, np.float32) + rays * np.where(np.isfinite(depth), depth, 1.0)[..., None]
+    points = moved(scaled(rays, np.where(np.isfinite(depth), depth, np.float32(1.0))), view.position)
     normals = unit(np.stack([maps.pop(f"normal {n}") for n in range(3)], axis=2))
     body = np.maximum(mesh, 0)
     cover[source < 0] = 0.0

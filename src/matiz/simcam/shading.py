@@ -11,6 +11,7 @@ from .kernels.lighting import lamp_shadow, sky_shadow
 from .kernels.noise import fractal_noise_in_space
 from .scene import Map, Scene
 from .solids import Surface
+from .vectors import dot, moved, unit
 
 FAR_M = 1.0e4
 Spheres = NDArray[np.float32]
@@ -60,12 +61,6 @@ def fbm3(points: Map, scale: ArrayLike, *, seed: int, octaves: int = 5, pixel_m:
     return fractal_noise_in_space(scaled, size, seed=seed, octaves=octaves, roughness=roughness)
 
 
-def unit(vectors: Map) -> Map:
-    """Vectors (..., 3) made 1 long."""
-    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
-    return np.asarray(vectors / np.maximum(length, 1e-12), np.float32)
-
-
 def from_sun(points: Map, normals: Map, toward: ArrayLike, spheres: Spheres | None, *, width: float = 0.005,
              wrap: float = 0.0) -> Map:  # fmt: skip
     """Irradiance from a far disc of half-width `width` in radians, 1 for a surface that faces it.
@@ -100,8 +95,8 @@ def ambient(points: Map, normals: Map, spheres: Spheres) -> Map:
 def shine(points: Map, normals: Map, eye: ArrayLike, toward: ArrayLike, hardness: float) -> Map:
     """Blinn's highlight, 1 in its middle; `toward` is a direction, or directions (height, width, 3)."""
     light = unit(np.broadcast_to(np.asarray(toward, np.float32), points.shape))
-    half = unit(light + unit(np.asarray(eye, np.float32) - points))
-    return np.asarray(np.maximum((half * normals).sum(axis=2), 0.0) ** hardness, np.float32)
+    half = unit(light + unit(moved(-points, eye)))
+    return np.asarray(np.maximum(dot(half, normals), 0.0) ** hardness, np.float32)
 
 
 def _shadow_of_lamp(points: Map, spheres: Spheres, place: ArrayLike, radius_m: float) -> Map:

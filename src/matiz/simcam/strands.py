@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from .meshes import Floats, unit
 from .scene import Box, Map
 from .solids import Surface
+from .vectors import Floats, moved, scaled, unit
 from .view import View
 
 SAMPLES = 1 << 20
@@ -92,7 +92,7 @@ class Thicket:
     def past(self, points: Floats, toward: Floats) -> Floats:
         """Share (...) of light from a place `toward` (3,) that gets past the hair to points (..., 3)."""
         flat = points.reshape(-1, 3)
-        ways = unit(toward - flat)
+        ways = unit(moved(-flat, toward))
         at, step = (flat - self.low) / np.float32(CELL_M), ways
         # only what has hair before it within reach is looked at
         last = at + MARCH * step
@@ -194,13 +194,13 @@ def seen(drawn: Drawn, view: View, behind: Map, *, fine: int = 2) -> Surface | N
     maps = [mean(values[:, k]) for k in range(values.shape[1])]
     away = mean(depth)
     rays, _ = view.rays(box)
-    points = np.asarray(view.position, np.float32) + rays * _beside(away, count > 0)[..., None]
+    points = moved(scaled(rays, _beside(away, count > 0)), view.position)
     away[count == 0] = np.inf
     # a strand is drawn one place wide
     place_m = view.pixel / fine * float(np.median(depth))
     cover = count * np.float32(min(1.0, drawn.width_m * drawn.every / place_m) / (fine * fine))
     return Surface(
-        box, cover, away, points.astype(np.float32),
+        box, cover, away, points,
         unit(np.stack(maps[:3], axis=2)), np.zeros(count.shape, np.int32), np.zeros_like(count),
         dict(zip(NAMES, maps[3:], strict=True)),
     )  # fmt: skip

@@ -3,6 +3,7 @@
 import math
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -44,10 +45,9 @@ class View:
         axis, and the table that `kernels.solids` takes."""
         rows, columns = box
         table = self.ray_table(box)
-        x = np.arange(columns.stop - columns.start, dtype=np.float32)[None, :, None]
-        y = np.arange(rows.stop - rows.start, dtype=np.float32)[:, None, None]
-        first, right, down = table[1:]
-        return first + x * right + y * down, table
+        x = np.arange(columns.stop - columns.start, dtype=np.float32)[None, :]
+        y = np.arange(rows.stop - rows.start, dtype=np.float32)[:, None]
+        return cv2.merge([(a + x * right) + y * down for a, right, down in table[1:].T]), table
 
     def ray_table(self, box: Box) -> Array:
         width = self.size[0]

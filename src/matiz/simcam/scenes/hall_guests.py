@@ -8,9 +8,10 @@ import numpy as np
 from ..kernels.lighting import bumped
 from ..people import Guest
 from ..scene import Map
-from ..shading import Shaded, enlarged, fbm3, unit
+from ..shading import Shaded, enlarged, fbm3
 from ..solids import Surface
 from ..textures import smoothstep
+from ..vectors import moved, unit
 from ..view import View
 from .hall_light import LAMPS_AT, HallLight, Lit
 
@@ -225,7 +226,7 @@ class GuestLook:
         if share["eye"].any():
             cornea = unit(s.points - (self._eye_at(s) + 0.0048 * self.guest.look))
             # the cornea stands out past the lids, and sees lamps that the ball behind it does not
-            before = self.room.at(s.points + np.float32(CORNEA_M) * self.guest.look, cornea, share["eye"])
+            before = self.room.at(moved(s.points, CORNEA_M * self.guest.look), cornea, share["eye"])
             wet_eye = before.gleam(cornea, eye, 900.0)
             total = [t + share["eye"] * 2.6 * w for t, w in zip(total, wet_eye, strict=True)]
         for name, amount in zip(("gleam flame", "gleam outside"), total, strict=True):

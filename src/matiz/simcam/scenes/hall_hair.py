@@ -6,8 +6,9 @@ import numpy as np
 
 from ..people import Guest
 from ..scene import Map
-from ..shading import Shaded, unit
+from ..shading import Shaded
 from ..solids import Surface
+from ..vectors import dot, moved, scaled, unit
 from ..view import View
 from .hall_guests import Person
 from .hall_light import HallLight
@@ -41,7 +42,7 @@ class HairLook:
         if self.stuff == "beard" and self.guest.number == 6:
             parts["plaster"] = parts.get("plaster", np.float32(0.0)) + 0.15 * level
         # no strand runs quite like its neighbour, so highlights are broken
-        runs = unit(s.normals + (np.float32(0.16) * tone)[..., None] * across)
+        runs = unit(s.normals + scaled(across, np.float32(0.16) * tone))
         wide, sharp = (lit.gleam(runs, self.view.position, h, strands=True) for h in (22.0, 110.0))
         strength = (1.0 if self.stuff == "hair" else 0.4) * np.clip(1.0 + 0.35 * tone, 0.2, 2.0)
         for name, a, b, through in zip(("gleam flame", "gleam outside"), wide, sharp, past, strict=True):
@@ -50,6 +51,6 @@ class HairLook:
 
     def _across(self, s: Surface) -> tuple[Map, Map]:
         """Away from the head; and so and toward the camera, at right angles to the strands."""
-        out = unit(s.points - (self.guest.face - 0.08 * self.guest.ahead + (0.0, 0.02, 0.0)).astype(np.float32))
-        turned = 0.7 * out + 0.3 * unit(np.asarray(self.view.position, np.float32) - s.points)
-        return out, unit(turned - s.normals * (turned * s.normals).sum(axis=2, keepdims=True))
+        out = unit(moved(s.points, -(self.guest.face - 0.08 * self.guest.ahead + (0.0, 0.02, 0.0))))
+        turned = 0.7 * out + 0.3 * unit(moved(-s.points, self.view.position))
+        return out, unit(turned - scaled(s.normals, dot(turned, s.normals)))

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..kernels.lighting import gleam_of_lamps, lit_by_lamps
-from ..meshes import Floats
 from ..rays import World, lamp_shares, open_share
 from ..scene import Map, Scene
-from ..shading import enlarged, unit
+from ..shading import enlarged
+from ..vectors import Floats, dot, moved, scaled, unit
 from ..view import View
 
 LANTERNS = ((-0.42, 2.02, 2.95), (0.40, 2.10, 3.90), (-0.34, 2.06, 5.00), (0.36, 2.12, 6.30))
@@ -101,14 +101,14 @@ def shade_room(scene: Scene, view: View, world: World) -> None:
     assert depth is not None
     rays, _ = view.rays(view.whole)
     few = np.minimum(depth[::SHADE_STEP, ::SHADE_STEP], np.float32(60.0))
-    points = np.asarray(view.position, np.float32) + rays[::SHADE_STEP, ::SHADE_STEP] * few[..., None]
-    points = np.ascontiguousarray(points, np.float32)
+    points = moved(scaled(rays[::SHADE_STEP, ::SHADE_STEP], few), view.position)
     weight = np.zeros((2, *few.shape), np.float32)
     seen = np.zeros_like(weight)
-    toward = unit(np.asarray(view.position, np.float32) - points)
+    toward = unit(moved(-points, view.position))
     shares = lamp_shares(world, points, toward, lamps(), step=1, every_side=True)
     for lamp, share in zip(lamps(), shares, strict=True):
-        level = lamp[4] / ((lamp[:3] - points) ** 2).sum(axis=2)
+        span = moved(points, -lamp[:3])
+        level = lamp[4] / dot(span, span)
         weight[int(lamp[6])] += level
         seen[int(lamp[6])] += level * share
     for n, name in enumerate(scene.irradiance):

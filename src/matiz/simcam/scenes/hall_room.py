@@ -98,7 +98,7 @@ def _boards(s: Surface, camera: View, room: HallLight, per_m: float, seed: int, 
     gap = smoothstep(0.48, 0.5, inside)
     own = np.mod(np.sin(board * 91.7) * 4375.5, 1.0)
     stretch = (90.0, 4.0, 4.0)
-    moved = s.points + (own * 7.0)[..., None] * np.float32(0.37)
+    moved = s.points + (own * np.float32(7.0 * 0.37))[..., None]
     # boards lie along the depth or stand: whichever it is, the other is the same for all
     along = s.points[..., 1] + s.points[..., 2]
     knot, nail = _knots_and_nails(across - board - 0.5, along, own, per_m)

@@ -10,9 +10,10 @@ from ..planes import facet
 from ..rays import World
 from ..scene import Map, Scene
 from ..seen import surfaces
-from ..shading import Shaded, fbm3, lay, unit
+from ..shading import Shaded, fbm3, lay
 from ..solids import Surface
 from ..textures import smoothstep
+from ..vectors import dot, moved, unit
 from ..view import View
 from .hall_light import GLOW_OF, HallLight, Lit
 
@@ -194,8 +195,8 @@ def pour_light(scene: Scene, s: Surface) -> None:
 def stand_glasses(scene: Scene, camera: View, glasses: World, room: HallLight) -> None:
     """Glass that one sees through: its rim darkens what is behind, and lamps are mirrored in it."""
     for _, s in surfaces(glasses, camera):
-        back = unit(np.asarray(camera.position, np.float32) - s.points)
-        slant = 1.0 - np.clip(np.abs((back * s.normals).sum(axis=2)), 0.0, 1.0)
+        back = unit(moved(-s.points, camera.position))
+        slant = 1.0 - np.clip(np.abs(dot(back, s.normals)), 0.0, 1.0)
         # Schlick's approximation of Fresnel's law, for glass in air
         mirrored = 0.04 + 0.96 * slant**5
         seen = Surface(s.box, s.cover * np.clip(0.06 + 0.9 * slant**2, 0.0, 0.9), s.depth, s.points, s.normals, s.body,

@@ -14,6 +14,7 @@ from ..scene import Box, Map, Scene, box_of
 from ..shading import STRIP_ROWS, Shaded, ambient, fbm3, lay, sun_shadow
 from ..solids import Surface
 from ..textures import cells, fbm, grid, smoothstep
+from ..vectors import dot
 from ..view import View
 
 GLOWS = {
@@ -287,7 +288,7 @@ def _salt_and_soil(s: Surface, camera: View, stand: Standpoint, above: dict[str,
     """What the ground is made of, the light on it, and what its water mirrors (kept in `more`)."""
     x, y, depth, more = s.more["x"], s.more["y"], s.depth, s.more
     ray = np.dstack([(x - 0.5) / FOCAL, (stand.horizon - y) / FOCAL, np.ones_like(depth)]).astype(np.float32)
-    steep = np.abs((s.normals * ray).sum(axis=2)) / np.sqrt((ray * ray).sum(axis=2))
+    steep = np.abs(dot(s.normals, ray)) / np.sqrt(dot(ray, ray))
     # a pixel covers more ground the flatter it looks along it; the square root is between its two sides
     size_m = depth * np.float32(camera.pixel) / np.sqrt(np.maximum(steep, 0.01))
 
