@@ -7,7 +7,6 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -18,6 +17,7 @@ from ..errors import ArgumentError
 from ..raw.frame import Frame
 from . import targets
 from .camera import Settings, expose
+from .kept import keep_last
 from .scene import Scene
 from .scenes.grain_hall import STANDPOINTS as SUPPER
 from .scenes.grain_hall import grain_hall
@@ -235,7 +235,7 @@ def _one_thread() -> None:
     cv2.setNumThreads(1)
 
 
-@lru_cache(maxsize=1)
+@keep_last
 def _scene(name: str, view: int, size: tuple[int, int]) -> Scene:
     """The last scene: frames of a bracket or a focus pair follow each other."""
     return SCENES[name](size, view)

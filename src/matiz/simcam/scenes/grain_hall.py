@@ -76,7 +76,7 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     """view 0 shows the grey card before supper; 1, 2, ... the guests, from different places."""
     stand = STANDPOINTS[view % len(STANDPOINTS)]
     camera = stand.camera(size)
-    scene = empty_hall(camera, seed, stand.focal_mm >= 50.0).copy()
+    scene = empty_hall(camera, seed, stand.focal_mm >= 50.0)
     people = {n: _guest(n, stand, camera) for n in stand.guests}
     things, glasses = (list(meshes) for meshes in _laid(seed))
     for person in people.values():

@@ -1,11 +1,12 @@
 """The grain hall itself: its light, walls, timber, windows, and the long table."""
 
 from dataclasses import replace
-from functools import lru_cache, partial
+from functools import partial
 
 import numpy as np
 
 from ...colour.illuminants import black_body, daylight
+from ..kept import keep_last
 from ..kernels.lighting import bumped
 from ..planes import beam_surfaces, facet
 from ..scene import Map, Scene
@@ -19,19 +20,20 @@ LIGHTS = ("lanterns", "window")
 LEAST_HALVED_PX = 600
 
 
-@lru_cache(maxsize=1)
 def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
-    """The room without people; kept, since several pictures are taken from one place.
+    """The room without people, with maps of its own.
 
     blurred: it is far out of focus, and half the size shows all that will be seen of it.
     """
     if not blurred or min(camera.size) <= LEAST_HALVED_PX:
-        return _lit_hall(camera, seed)
+        return _lit_hall(camera, seed).copy()
     half = replace(camera, size=(camera.size[0] // 2, camera.size[1] // 2))
     return _lit_hall(half, seed).enlarged(camera.size)
 
 
+@keep_last
 def _lit_hall(camera: View, seed: int) -> Scene:
+    """Kept, since several pictures are taken from one place."""
     dark = np.zeros((camera.size[1], camera.size[0]), np.float32)
     lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
     scene = Scene(camera.size, lights, {"lanterns": dark, "window": dark.copy()},

@@ -1,7 +1,6 @@
 """Lava lizard: a small lizard on a block of old lava, by a long lens in the late morning."""
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -9,6 +8,7 @@ from scipy.interpolate import PchipInterpolator
 
 from ...colour.illuminants import daylight
 from ..ground import Plane, Relief
+from ..kept import keep_last
 from ..kernels.lighting import bumped
 from ..scene import Box, Map, Scene, box_of
 from ..shading import Shaded, ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
@@ -78,7 +78,7 @@ class _Stage:
     normals: Map
 
 
-@lru_cache(maxsize=1)
+@keep_last
 def _stage(size: tuple[int, int], seed: int) -> _Stage:
     camera = View(size, 98.0 / 36.0, (0.002, 0.300, 0.0), horizon=-0.268)
     # what is behind is far out of focus: half the size shows all that will be seen of it
