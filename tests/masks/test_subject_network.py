@@ -1,15 +1,21 @@
 """The network that finds subjects, worked out in floats; and what is looked at closer."""
 
+import threading
+import time
+from functools import lru_cache
+
 import cv2
 import numpy as np
 import onnxruntime
 import pytest
 from onnx import TensorProto, checker, helper, load, load_from_string, numpy_helper
 
+from matiz.errors import FileError
 from matiz.masks import runtime
 from matiz.masks import subject as subject_module
+from matiz.masks import subject_network as subject_network_module
 from matiz.masks.subject import find_subject
-from matiz.masks.subject_network import SubjectNetwork, _ours, in_floats
+from matiz.masks.subject_network import SubjectNetwork, _ours, in_floats, load_ahead, own_model
 
 
 def packed(side: int) -> tuple[bytes, np.ndarray]:
@@ -101,9 +107,38 @@ def test_weights_of_ours_are_unpacked_while_it_is_loaded(monkeypatch, tmp_path):
         kinds = {node.op_type for node in load(tmp_path / "as it is run.onnx").graph.node}
         assert ("DequantizeLinear" in kinds) != once
     told = []
-    monkeypatch.setattr(runtime, "session", lambda model, **how: told.append(how))
+    monkeypatch.setattr(runtime, "session", lambda model, **how: told.append((type(model), how)))
     _ours.__wrapped__()
-    assert told == [{"unpacks_once": True}]
+
+    def full(**_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(subject_network_module.tempfile, "NamedTemporaryFile", full)
+    _ours.__wrapped__()
+    assert told == [(str, {"unpacks_once": True}), (bytes, {"unpacks_once": True})], "a full disk"
+
+
+def test_it_is_loaded_once_however_many_ask_and_ahead_nothing_is_said(monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    loads = []
+
+    def slow():
+        loads.append(threading.current_thread().name)
+        time.sleep(0.05)
+        return Eyes
+
+    monkeypatch.setattr(subject_network_module, "_ours", lru_cache(maxsize=1)(slow))
+    askers = [threading.Thread(target=load_ahead) for _ in range(4)]
+    for each in askers:
+        each.start()
+    for each in askers:
+        each.join()
+    assert len(loads) == 1
+    own_model().parent.mkdir(parents=True)
+    own_model().write_bytes(b"no network")
+    load_ahead()
+    with pytest.raises(FileError):
+        subject_network_module.subject_network()
 
 
 @pytest.mark.parametrize("box", [(120, 60, 180, 140), (0, 0, 70, 60), (200, 40, 300, 200), (30, 90, 290, 120)])

@@ -44,6 +44,7 @@ from matiz.ui.placing.mask_view import over
 from matiz.ui.placing.where import HOW
 from matiz.ui.placing.words import NAMES
 from matiz.ui.shots import settle
+from matiz.ui.stations import places as places_module
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 
@@ -440,6 +441,16 @@ def test_handles_of_ellipses_turn_and_stay_even():
     assert stepped == {"x2": pytest.approx(0.4802, abs=1e-3), "y2": pytest.approx(0.2)}
     assert handles.drawn(part, (0.1, 0.1), (0.2, 0.3), held=True)["w"] == pytest.approx(0.4)
     assert not handles.handles(Bright()) and not handles.drawn(Bright(), (0, 0), (1, 1))
+
+
+def test_what_finds_subjects_is_loaded_as_the_station_is_entered_and_not_by_the_window(window, monkeypatch):
+    loading = []
+    monkeypatch.setattr(places_module, "load_ahead", lambda: loading.append(threading.current_thread()))
+    said = []
+    window.session.said.connect(said.append)
+    window.go_to(window.places)
+    settle(window)
+    assert len(loading) == 1 and loading[0] is not threading.main_thread() and not said
 
 
 def test_the_subject_is_looked_for_aside_and_taps_correct_it(window, places, tmp_path, monkeypatch):

@@ -4,7 +4,10 @@ Ours is an ISNet (Qin and others 2022, "Highly accurate dichotomous image segmen
 @imgly/background-removal-data 1.4.5 (AGPL-3.0-or-later), run by onnxruntime.
 """
 
+import contextlib
 import os
+import tempfile
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -57,7 +60,17 @@ def subject_network() -> SubjectNetwork | None:
     except ImportError:
         return None
     own = own_model()
-    return _own(own, own.stat().st_mtime_ns) if own.is_file() else _ours()
+    with _loading:
+        return _own(own, own.stat().st_mtime_ns) if own.is_file() else _ours()
+
+
+_loading = threading.Lock()
+
+
+def load_ahead() -> None:
+    """Load it, so that who asks it first need not wait for that. What is wrong with one is said when it is asked."""
+    with contextlib.suppress(FileError):
+        subject_network()
 
 
 @lru_cache(maxsize=1)
@@ -84,7 +97,15 @@ def _own(path: Path, _: int) -> SubjectNetwork:
 def _ours() -> SubjectNetwork:
     folder = files("matiz") / "assets/models/subject"
     parts = sorted((p for p in folder.iterdir() if p.name.startswith("isnet.onnx.")), key=lambda p: p.name)
-    session = runtime.session(in_floats(b"".join(part.read_bytes() for part in parts)), unpacks_once=True)
+    network = in_floats(b"".join(part.read_bytes() for part in parts))
+    try:
+        # from a file it is loaded with no thread held up
+        with tempfile.NamedTemporaryFile(suffix=".onnx") as file:
+            file.write(network)
+            file.flush()
+            session = runtime.session(file.name, unpacks_once=True)
+    except OSError:  # a full disk
+        session = runtime.session(network, unpacks_once=True)
     return SubjectNetwork(lambda picture: _answer(session, picture), "network", FINE, COARSE)
 
 
@@ -110,7 +131,21 @@ def in_floats(model: bytes) -> bytes:
     network = onnx.load_from_string(model)
     _unpack(network)
     _free_size(network)
-    return bytes(network.SerializeToString())
+    return _serialized(network)
+
+
+def _serialized(network: "ModelProto") -> bytes:
+    """What `SerializeToString` gives, weight by weight: all at once holds every thread up for a sixth of a second.
+    Messages one after the other are read as one that holds what is in all (Protocol Buffers, "Encoding")."""
+    from onnx import ModelProto
+
+    parts = []
+    for weight in network.graph.initializer:
+        part = ModelProto()
+        part.graph.initializer.append(weight)
+        parts.append(part.SerializeToString())
+    del network.graph.initializer[:]
+    return b"".join([network.SerializeToString(), *parts])
 
 
 def _unpack(network: "ModelProto") -> None:

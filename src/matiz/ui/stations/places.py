@@ -3,6 +3,7 @@
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from ...masks.subject_network import load_ahead
 from ...measure.mask_edge import EdgeReading
 from ...measure.places import PlaceReading
 from ...measure.spot import hue_and_chroma, spot
@@ -124,6 +125,8 @@ class PlacesStation(Station):
 
     def enter(self) -> None:
         super().enter()
+        # a second and a half that the first ask need not wait for
+        self.session.do_aside(lambda _: load_ahead(), "network for subjects", lambda _: None)
         self.view.take(self.tool)
         if self.page is self.rank:
             self.view.take(self.rank.tool)
