@@ -143,6 +143,7 @@ def test_it_is_loaded_once_however_many_ask_and_ahead_nothing_is_said(monkeypatc
 
 @pytest.mark.parametrize("box", [(120, 60, 180, 140), (0, 0, 70, 60), (200, 40, 300, 200), (30, 90, 290, 120)])
 def test_what_an_overview_finds_is_looked_at_closer_twice_and_laid_back_where_it_is(monkeypatch, box):
+    monkeypatch.setattr(subject_module, "AGREED", 1.0)
     eyes, picture = Eyes(monkeypatch), with_red(*box)
     share = find_subject(picture).share
     assert share.shape == (128, 128) and overlap(share, picture) > 0.93
@@ -151,7 +152,19 @@ def test_what_an_overview_finds_is_looked_at_closer_twice_and_laid_back_where_it
     assert close.mean() > square.mean() and close.mean() > 1.3 * whole.mean()
 
 
+@pytest.mark.parametrize("clear", [True, False])
+def test_where_the_first_two_looks_agree_the_third_is_spared(monkeypatch, clear):
+    eyes, picture = Eyes(monkeypatch), with_red(90, 0, 240, 200)
+    if not clear:
+        picture[40:160:8, 80:100] = (220, 40, 40)
+        picture[44:160:8, 88:100] = 60
+    share = find_subject(picture).share
+    assert len(eyes.seen) == (2 if clear else 3)
+    assert overlap(share, picture) > 0.95 and share.max() > 0.95
+
+
 def test_in_a_true_square_nothing_is_stretched(monkeypatch):
+    monkeypatch.setattr(subject_module, "AGREED", 1.0)
     eyes = Eyes(monkeypatch)
     find_subject(with_red(120, 60, 180, 140))
     rows, columns = (np.flatnonzero((eyes.seen[2][..., 0] > 150).any(axis=axis)).size for axis in (1, 0))
@@ -167,6 +180,7 @@ def test_what_two_of_three_looks_say_is_so(monkeypatch):
 
 
 def test_what_is_small_is_looked_for_finely_in_the_whole(monkeypatch):
+    monkeypatch.setattr(subject_module, "AGREED", 1.0)
     eyes, picture = Eyes(monkeypatch), with_red(140, 90, 158, 108)
     assert overlap(find_subject(picture).share, picture) > 0.8
     assert [each.shape[0] for each in eyes.seen] == [64, 128, 128, 128]

@@ -24,6 +24,9 @@ CLOSE, CLOSE_TOO, AROUND = 0.15, 0.02, 0.3
 around it, of its longer side."""
 STEEPER = 3.0
 """What two of three say is so."""
+AGREED = 0.98
+"""Overlap of the first two looks over which no third is needed. Measured once, on 19 photographs: so with 8 of them, in
+which a third would have changed 0.004 of the subject at most."""
 SMALL = 0.02
 """Of the frame: what an overview finds under it is looked for again in the whole, as finely as can be."""
 LEAST_SHARE = 0.0006
@@ -72,7 +75,8 @@ def find_subject(picture: Picture) -> SubjectMap:
 
 def _looked_closer(picture: Picture, overview: Share, where: Mask, network: SubjectNetwork) -> Share:
     """The mean of what is seen of the whole, of the subject with a little around it, stretched to a square, and of a
-    true square with more around it: each errs elsewhere. where: what the overview finds, some of it."""
+    true square with more around it: each errs elsewhere, and where the first two agree the third says nothing new.
+    where: what the overview finds, some of it."""
     height, width = picture.shape[:2]
     columns, rows = np.flatnonzero(where.any(axis=0)), np.flatnonzero(where.any(axis=1))
     left, right = (float(at) * width / where.shape[1] for at in (columns[0], columns[-1] + 1))
@@ -83,9 +87,22 @@ def _looked_closer(picture: Picture, overview: Share, where: Mask, network: Subj
     x, y = (left + right) / 2.0, (top + bottom) / 2.0
     square = x - reach, y - reach, x + reach, y + reach
     side = network.fine
-    seen = [_seen_in(picture, [round(edge) for edge in window], network) for window in (close, square)]
-    all_of_it = [cv2.resize(each, (side, side), interpolation=_way(each, side)) for each in (overview, *seen)]
-    return np.asarray(np.clip((np.mean(all_of_it, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
+    looks = [_enlarged(overview, side)]
+    for window in (close, square):
+        looks.append(_enlarged(_seen_in(picture, [round(edge) for edge in window], network), side))
+        if overlap(looks[0] > 0.5, looks[-1] > 0.5) > AGREED:
+            break
+    return np.asarray(np.clip((np.mean(looks, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
+
+
+def overlap(a: Mask, b: Mask) -> float:
+    """Intersection over union; 1 of nothing and nothing."""
+    either = int((a | b).sum())
+    return float((a & b).sum()) / either if either else 1.0
+
+
+def _enlarged(share: Share, side: int) -> Share:
+    return np.asarray(cv2.resize(share, (side, side), interpolation=_way(share, side)), np.float32)
 
 
 def _seen_in(picture: Picture, window: Sequence[int], network: SubjectNetwork) -> Share:
