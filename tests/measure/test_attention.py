@@ -12,8 +12,8 @@ from matiz.findings.people import uneven_faces
 from matiz.masks.faces import faces
 from matiz.masks.subject import SubjectMap
 from matiz.measure.attention import read_attention
-from matiz.measure.faces import read_faces
-from matiz.measure.picture import Meter
+from matiz.measure.faces import FaceReading, FacesReading, read_faces
+from matiz.measure.picture import Meter, PictureReading
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
 from matiz.recipe.tree import added
@@ -123,6 +123,21 @@ def test_faces_far_apart_are_evened_out(tmp_path):
     after = meter.take(better, "faces")
     assert after.spread_EV < 0.55 * before.spread_EV
     assert uneven_faces(meter.picture(better), better) == []
+
+
+def test_what_may_be_no_face_is_not_compared_with_faces():
+    def face(n, zone, certainty):
+        return FaceReading(n, 10.0 * n, 0.0, 8.0, 10.0, zone, 0.0, "left", certainty)
+
+    told = FacesReading((face(1, 5.0, 1.0), face(2, 4.4, 0.9), face(3, 1.0, 0.3)))
+    assert told.spread_EV == pytest.approx(0.6) and told.middle_zone == pytest.approx(4.7)
+    assert uneven_faces(PictureReading({"faces": told}), Recipe()) == []
+    apart = FacesReading((*told.faces, face(4, 6.5, 0.8)))
+    [finding] = uneven_faces(PictureReading({"faces": apart}), Recipe())
+    assert finding.claim.startswith("3 faces lie 2.10") and finding.evidence["faces"] == 3
+    assert finding.certainty == pytest.approx(0.3 * 0.8)
+    assert len(finding.adds) == 2 and [outline[0][0] for outline in finding.outlines] == [20.0, 40.0]
+    assert FacesReading((face(1, 1.0, 0.2),)).spread_EV == 0.0
 
 
 # ---- findings

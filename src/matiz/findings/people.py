@@ -30,20 +30,20 @@ def uneven_faces(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     if told.spread_EV < LEAST_SPREAD_EV:
         return
     middle = told.middle_zone
-    off = [face for face in told.faces if abs(face.zone - middle) > LEAST_OFF_EV and float(face.n) not in taken]
+    off = [face for face in told.sure if abs(face.zone - middle) > LEAST_OFF_EV and float(face.n) not in taken]
     adds: tuple[tuple[str, Section], ...] = tuple(("places", _place(face, middle)) for face in off)
-    zones = sorted(face.zone for face in told.faces)
+    zones = sorted(face.zone for face in told.sure)
     yield Finding(
         id="places.uneven_faces",
         station="places",
-        claim=f"{counted(len(told.faces), 'face')} lie {EV(told.spread_EV, signed=False)} apart: zones "
+        claim=f"{counted(len(told.sure), 'face')} lie {EV(told.spread_EV, signed=False)} apart: zones "
         f"{number(zones[0], 1)} to {number(zones[-1], 1)}",
-        evidence={"spread_EV": round(told.spread_EV, 2), "faces": len(told.faces)},
+        evidence={"spread_EV": round(told.spread_EV, 2), "faces": len(told.sure)},
         outlines=tuple(face.outline for face in off),
         adds=adds,
         fix_label=f"Even {counted(len(adds), 'face')} out" if adds else "",
         then="Skins differ in lightness by themselves: keep this only where the light is to blame.",
-        certainty=CERTAIN * min(face.certainty for face in told.faces),
+        certainty=CERTAIN * min(face.certainty for face in told.sure),
     )
 
 

