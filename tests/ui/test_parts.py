@@ -3,6 +3,7 @@
 import shutil
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ import pytest
 from PySide6.QtCore import QModelIndex, QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from matiz.errors import Cancelled, FileError
 from matiz.findings.model import Finding, box
@@ -221,6 +222,19 @@ def test_nothing_found_leaves_a_strip_once_measured(panel):
     assert panel.is_strip() and panel.cards() == [] and not panel.grab().isNull()
     panel.show_findings([FINDING], measured=True)
     assert not panel.is_strip() and len(panel.cards()) == 1
+
+
+@pytest.mark.parametrize("before", [[], [FINDING] * 2])
+def test_cards_that_do_not_fit_are_never_seen_squashed(panel, before):
+    """What is posted is done before anything is painted: one turn of the loop is all that there is time for."""
+    panel.resize(panel.width(), 400)
+    panel.show_findings(before, measured=True)
+    for _ in range(3):
+        QApplication.processEvents()
+    panel.show_findings([replace(FINDING, id=f"tone.{n}") for n in range(7)], measured=True)
+    QApplication.processEvents()
+    assert len(panel.cards()) == 7
+    assert all(card.height() >= card.heightForWidth(card.width()) for card in panel.cards())
 
 
 def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
