@@ -157,7 +157,7 @@ def short(roots: Array, outward: Array, toward: Array, length_m: float, random: 
 def fringe(strip: Array, count: int, random: np.random.Generator) -> Array:
     """(count, POINTS, 3) lashes along the edge of a lid; strip (columns, rows, 3) is where they stand, roots first."""
     columns, rows = strip.shape[:2]
-    # a little closer where the lid is in the middle, none at its very ends
+    # none at its very ends
     along = np.sort(random.uniform(0.06, 0.94, count)) * (columns - 1)
     left = np.minimum(along.astype(int), columns - 2)
     share = (along - left)[:, None, None]

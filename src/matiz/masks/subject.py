@@ -90,12 +90,12 @@ def _looked_closer(picture: Picture, overview: Share, where: Mask, network: Subj
     looks = [_enlarged(overview, side)]
     for window in (close, square):
         looks.append(_enlarged(_seen_in(picture, [round(edge) for edge in window], network), side))
-        if overlap(looks[0] > 0.5, looks[-1] > 0.5) > AGREED:
+        if _overlap(looks[0] > 0.5, looks[-1] > 0.5) > AGREED:
             break
     return np.asarray(np.clip((np.mean(looks, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
 
 
-def overlap(a: Mask, b: Mask) -> float:
+def _overlap(a: Mask, b: Mask) -> float:
     """Intersection over union; 1 of nothing and nothing."""
     either = int((a | b).sum())
     return float((a & b).sum()) / either if either else 1.0
