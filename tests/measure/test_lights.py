@@ -111,11 +111,11 @@ def _warm_map(lights: Lights, camera: np.ndarray) -> np.ndarray:
 
 
 def test_two_lights_in_simulated_rooms():
-    """Half or more are found as two, and nothing is said of the others; both within 15 % always (light that wood and
-    skin send on is warmer than it came); the majority right in two of three; the map right for 85 % of pixels on the
-    mean."""
-    found, cool_right, warm_right, majority, maps = 0, 0, 0, 0, []
-    for name in ROOMS[:2]:
+    """About half are found as two, and nothing is said of the others; both within 15 % always (light that wood and
+    skin send on is warmer than it came); their shares of the exposure off by a fifth of it at most, so which is the
+    greater is right unless they are nearly even; the map right for 85 % of pixels on the mean."""
+    found, cool_right, warm_right, off, maps = 0, 0, 0, [], []
+    for name in ROOMS:
         for warm_K, cool_K, gain in PAIRS:
             lights, scene, camera = two_lights(name, warm_K, cool_K, gain)
             if len(lights.found) < 2:
@@ -126,13 +126,16 @@ def test_two_lights_in_simulated_rooms():
             cool_right += abs(values[1] / cool_K - 1.0) < 0.15
             truth, warm_share = _truth(scene, camera)
             warm_is_first = lights.found[0].value.cct_K < lights.found[1].value.cct_K
-            majority += warm_is_first == (warm_share > 0.5) or abs(warm_share - 0.5) < 0.04
+            told = lights.found[0].share if warm_is_first else lights.found[1].share
+            off.append(abs(told - warm_share))
+            assert warm_is_first == (warm_share > 0.5) or abs(told - 0.5) < 0.05 or abs(warm_share - 0.5) < 0.05
             maps.append(((_warm_map(lights, camera) > 0.5) == (truth > 0.5)).mean())
             assert sum(light.share for light in lights.found) == pytest.approx(1.0)
             assert lights.found[0].share >= 0.5 and lights.apart_mired > 100
             assert lights.second.min() >= 0.0 and lights.second.max() <= 1.0
-    assert found >= 5
-    assert cool_right == warm_right == found and majority >= 2 / 3 * found
+    assert found >= 8, f"of {len(ROOMS) * len(PAIRS)}"
+    assert cool_right == warm_right == found
+    assert max(off) < 0.20 and np.median(off) < 0.15
     assert np.mean(maps) >= 0.85
 
 
