@@ -448,9 +448,14 @@ def test_what_finds_subjects_is_loaded_as_the_station_is_entered_and_not_by_the_
     monkeypatch.setattr(places_module, "load_ahead", lambda: loading.append(threading.current_thread()))
     said = []
     window.session.said.connect(said.append)
-    window.go_to(window.places)
-    settle(window)
-    assert len(loading) == 1 and loading[0] is not threading.main_thread() and not said
+    found = window.session.picture.engine.found
+    for at_hand in (True, False):
+        monkeypatch.setattr(found, "is_at_hand", lambda at_hand=at_hand: at_hand)
+        window.go_to(window.tone)
+        window.go_to(window.places)
+        settle(window)
+        assert len(loading) == (0 if at_hand else 1), "where it was found before nothing is asked"
+    assert loading[0] is not threading.main_thread() and not said
 
 
 def test_the_subject_is_looked_for_aside_and_taps_correct_it(window, places, tmp_path, monkeypatch):

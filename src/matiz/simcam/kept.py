@@ -14,9 +14,10 @@ def keep_last(make: Callable[..., Made]) -> Callable[..., Made]:
 
     @wraps(make)
     def get(*about: Hashable) -> Made:
-        if about not in kept:
+        made = kept.get(about)
+        if made is None:
             kept.clear()
-            kept[about] = make(*about)
-        return kept[about]
+            made = kept[about] = make(*about)
+        return made
 
     return get

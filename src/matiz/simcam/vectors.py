@@ -3,14 +3,13 @@
 NumPy's own broadcasting and sums over an axis of three run three to twenty times as long as these.
 """
 
-from typing import Any
-
 import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from .scene import Map
+
 Floats = NDArray[np.float32]
-Map = NDArray[np.floating[Any]]
 ONES = np.ones(3, np.float32)
 
 

@@ -191,7 +191,6 @@ class FindingsPanel(QWidget):
             # what is not shown yet has no height: the area would squash all of them into its own until the next turn
             card.show()
         self._cards.addStretch(1)
-        self._cards.activate()
 
 
 def _wrapped(text: str, *, strong: bool = False) -> QLabel:

@@ -125,11 +125,16 @@ class PlacesStation(Station):
 
     def enter(self) -> None:
         super().enter()
-        # a second and a half that the first ask need not wait for
-        self.session.do_aside(lambda _: load_ahead(), "network for subjects", lambda _: None)
+        self._load_ahead()
         self.view.take(self.tool)
         if self.page is self.rank:
             self.view.take(self.rank.tool)
+
+    def _load_ahead(self) -> None:
+        """A second and a half that the first ask need not wait for, where there may be one."""
+        if self.session.picture is not None:
+            found = self.session.picture.engine.found
+            self.session.do_aside(lambda _: found.is_at_hand() or load_ahead(), "network for subjects", lambda _: None)
 
     def leave(self) -> None:
         self.curve.pick.setChecked(False)
