@@ -140,7 +140,7 @@ class Network:
         self.calls, self.how = 0, how
         monkeypatch.setattr(found_module, "find_subject", self)
 
-    def __call__(self, picture) -> SubjectMap:
+    def __call__(self, picture, on_look=lambda _: None) -> SubjectMap:
         self.calls += 1
         return SubjectMap(np.eye(64, dtype=np.float32), self.how)
 
@@ -179,7 +179,7 @@ def test_a_guess_from_contrast_is_not_kept(file, monkeypatch):
 
 def test_two_who_ask_at_once_wait_for_one(file, monkeypatch):
     gate, network = threading.Event(), Network(monkeypatch)
-    monkeypatch.setattr(found_module, "find_subject", lambda picture: gate.wait(5) and network(picture))
+    monkeypatch.setattr(found_module, "find_subject", lambda picture, _: gate.wait(5) and network(picture))
     found = found_in(file)
     asking = [threading.Thread(target=found.subject_map) for _ in range(3)]
     for each in asking:
@@ -220,7 +220,7 @@ def test_a_mask_that_is_fitted_is_the_same_in_a_region_and_over_all(scene_engine
 
 @pytest.mark.parametrize("kind", [People, SkinOf, Focus])
 def test_people_skin_and_focus_by_their_parts(two_faces, kind, monkeypatch):
-    monkeypatch.setattr(found_module, "find_subject", lambda _: SubjectMap(np.ones((64, 64), np.float32), "network"))
+    monkeypatch.setattr(found_module, "find_subject", lambda *_: SubjectMap(np.ones((64, 64), np.float32), "network"))
     engine = Engine(two_faces.frame)
     found = mask_of_part(engine, kind())
     assert found.max() > 0.9 and found.min() < 0.1

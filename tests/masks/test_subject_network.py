@@ -15,7 +15,7 @@ from matiz.masks import runtime
 from matiz.masks import subject as subject_module
 from matiz.masks import subject_network as subject_network_module
 from matiz.masks.subject import find_subject
-from matiz.masks.subject_network import SubjectNetwork, _ours, in_floats, load_ahead, own_model
+from matiz.masks.subject_network import SubjectNetwork, _ours, in_floats, own_model
 
 
 def packed(side: int) -> tuple[bytes, np.ndarray]:
@@ -118,7 +118,7 @@ def test_weights_of_ours_are_unpacked_while_it_is_loaded(monkeypatch, tmp_path):
     assert told == [(str, {"unpacks_once": True}), (bytes, {"unpacks_once": True})], "a full disk"
 
 
-def test_it_is_loaded_once_however_many_ask_and_ahead_nothing_is_said(monkeypatch, tmp_path):
+def test_it_is_loaded_once_however_many_ask(monkeypatch, tmp_path):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     loads = []
 
@@ -128,7 +128,7 @@ def test_it_is_loaded_once_however_many_ask_and_ahead_nothing_is_said(monkeypatc
         return Eyes
 
     monkeypatch.setattr(subject_network_module, "_ours", lru_cache(maxsize=1)(slow))
-    askers = [threading.Thread(target=load_ahead) for _ in range(4)]
+    askers = [threading.Thread(target=subject_network_module.subject_network) for _ in range(4)]
     for each in askers:
         each.start()
     for each in askers:
@@ -136,7 +136,6 @@ def test_it_is_loaded_once_however_many_ask_and_ahead_nothing_is_said(monkeypatc
     assert len(loads) == 1
     own_model().parent.mkdir(parents=True)
     own_model().write_bytes(b"no network")
-    load_ahead()
     with pytest.raises(FileError):
         subject_network_module.subject_network()
 

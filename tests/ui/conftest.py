@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from matiz.measure import table
 from matiz.raw.decode import Decoder
-from matiz.ui import theme
+from matiz.ui import seeker, theme
 from matiz.ui.app import application
 from matiz.ui.session import Session
 from matiz.ui.shots import settle
@@ -27,6 +27,11 @@ def nothing_failed_to_paint(caplog):
     """A paint event never raises; that it had to be caught is a fault all the same."""
     yield
     assert not [record for record in caplog.get_records("call") if record.name == "matiz"]
+
+
+@pytest.fixture(autouse=True)
+def nothing_is_looked_for_unasked(monkeypatch):
+    monkeypatch.setattr(seeker, "AHEAD_MS", 10**7)
 
 
 @pytest.fixture(scope="session")

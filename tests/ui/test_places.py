@@ -44,7 +44,6 @@ from matiz.ui.placing.mask_view import over
 from matiz.ui.placing.where import HOW
 from matiz.ui.placing.words import NAMES
 from matiz.ui.shots import settle
-from matiz.ui.stations import places as places_module
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 
@@ -443,21 +442,6 @@ def test_handles_of_ellipses_turn_and_stay_even():
     assert not handles.handles(Bright()) and not handles.drawn(Bright(), (0, 0), (1, 1))
 
 
-def test_what_finds_subjects_is_loaded_as_the_station_is_entered_and_not_by_the_window(window, monkeypatch):
-    loading = []
-    monkeypatch.setattr(places_module, "load_ahead", lambda: loading.append(threading.current_thread()))
-    said = []
-    window.session.said.connect(said.append)
-    found = window.session.picture.engine.found
-    for at_hand in (True, False):
-        monkeypatch.setattr(found, "is_at_hand", lambda at_hand=at_hand: at_hand)
-        window.go_to(window.tone)
-        window.go_to(window.places)
-        settle(window)
-        assert len(loading) == (0 if at_hand else 1), "where it was found before nothing is asked"
-    assert loading[0] is not threading.main_thread() and not said
-
-
 def test_the_subject_is_looked_for_aside_and_taps_correct_it(window, places, tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     said = []
@@ -591,7 +575,7 @@ class Slow:
         self.calls, self.gate = 0, threading.Event()
         monkeypatch.setattr("matiz.develop.found.find_subject", self)
 
-    def __call__(self, picture) -> SubjectMap:
+    def __call__(self, picture, on_look) -> SubjectMap:
         self.calls += 1
         assert self.gate.wait(20)
         share = np.zeros((64, 64), np.float32)

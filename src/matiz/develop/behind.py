@@ -20,8 +20,9 @@ from ..colour.spaces import LUMINANCE
 from ..raw.frame import Exposure
 from ..recipe.finish import Behind
 from ..recipe.places import Place
+from .found import WHOLE
 from .node import Node, Patch, Pixels, Work, product
-from .places import Masked, mask_of, mask_waits, masks_node
+from .places import Masked, looked, mask_of, masks_node
 from .tiles import Region, deepest, grown
 from .tone import Toning
 
@@ -117,7 +118,7 @@ def _kept(work: Work) -> tuple[Masked, ...]:
 
 
 def _waits(work: Work) -> bool:
-    return any(mask_waits(work, mask) for mask in _kept(work))
+    return any(looked(work, mask) != WHOLE for mask in _kept(work))
 
 
 def has_ramp(own: Behind) -> bool:

@@ -8,7 +8,7 @@ import math
 import os
 import zlib
 from collections.abc import Callable, Hashable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +41,18 @@ KEPT_AS = {"network": "closer", "your own network": "own"}
 """What is kept on disk, by what found it: a guess from contrast is not. Another way to look gets another word."""
 
 
+WHOLE = -1
+"""Looks at a subject after which all is known of it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Known:
+    """What is known of a subject after so many looks."""
+
+    looks: int
+    found: SubjectMap
+
+
 class Found:
     """Subject, people, sky, and what is in focus, of one frame.
 
@@ -54,8 +66,10 @@ class Found:
         self._cache = Cache(MOST_BYTES)
         self._edges = AlongEdges(size, self._lit, self._cache)
         self._was_found = False
+        self._so_far: Known | None = None
         self.in_haste = False
-        """Whether masks are empty while the subject that they want is not at hand, rather than waited for."""
+        """Whether masks are made of what is known so far while the subject that they want is not at hand, rather than
+        waited for; empty ones while nothing is."""
         self.runs = 0
         """How often a subject was looked for."""
 
@@ -65,15 +79,38 @@ class Found:
             self._was_found = _kept(self._file()) is not None
         return self._was_found
 
-    def subject_map(self, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = ()) -> SubjectMap:
-        """Over the whole frame; yes, no: taps that say what is meant too, and what is not."""
-        plain: SubjectMap = self._once("subject", self._subject)
-        self._was_found = True
+    def subject_map(
+        self, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), on_look: Callable[[], object] = lambda: None
+    ) -> SubjectMap:
+        """Over the whole frame; yes, no: taps that say what is meant too, and what is not.
+
+        on_look: told of each look that this call takes at it; what it raises ends the search. Who asks meanwhile waits,
+        and hears of that end.
+        """
+        plain: SubjectMap = self._once("subject", lambda: self._subject(on_look))
+        self._was_found, self._so_far = True, None
+        return self._tapped(Known(WHOLE, plain), yes, no)
+
+    def _tapped(self, known: Known, yes: tuple[Point, ...], no: tuple[Point, ...]) -> SubjectMap:
+        plain = known.found
         if not (yes or no):
             return plain
-        return replace(
-            plain, share=self._once(("subject", yes, no), lambda: tapped(self.picture, plain.share, yes, no))
-        )
+        share = self._once(("subject", known.looks, yes, no), lambda: tapped(self.picture, plain.share, yes, no))
+        return replace(plain, share=share)
+
+    def _known(self) -> Known:
+        """What masks are made of: in haste what is known so far."""
+        so_far = self._so_far
+        return so_far if so_far is not None and self.is_waiting else Known(WHOLE, self.subject_map())
+
+    @property
+    def looked(self) -> int:
+        """After how many looks masks are made that want the subject: 0 while nothing is known of it, WHOLE once all
+        is."""
+        so_far = self._so_far
+        if not self.is_waiting:
+            return WHOLE
+        return so_far.looks if so_far is not None else 0
 
     def sky_map(self) -> Share:
         return self._once("sky", lambda: find_sky(self.picture))
@@ -83,7 +120,8 @@ class Found:
         found = self.faces()
         if not 1 <= n <= len(found):
             return np.zeros((8, 8), np.float32)
-        return self._once(("person", n), lambda: person(self.picture, found, n - 1, self.subject_map().share))
+        known = self._known()
+        return self._once(("person", known.looks, n), lambda: person(self.picture, found, n - 1, known.found.share))
 
     def people_map(self) -> Share:
         """All of them."""
@@ -95,7 +133,7 @@ class Found:
             found = self.faces()
             return skin(self.picture, found, [self.person_map(n + 1) for n in range(len(found))])
 
-        return self._once("skin", make)
+        return self._once(("skin", self._known().looks), make)
 
     def focus_map(self) -> Share:
         def make() -> Share:
@@ -110,25 +148,27 @@ class Found:
 
     @property
     def is_waiting(self) -> bool:
-        """Whether masks that want the subject are empty as yet."""
+        """Whether masks that want the subject are not what they will be."""
         return self.in_haste and not self.is_at_hand()
 
     def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), n: int = 0) -> Mask:
-        share = self.subject_map(yes, no).share
+        known = self._known()
+        share, name = self._tapped(known, yes, no).share, ("subject", known.looks, yes, no, n)
         if n:
-            share = self._once(("subject", yes, no, n), lambda: apart(share, n))
-        hair_px = TAPPED_PX if yes or no else HAIR_PX
-        return self._edges.seen(FrameMap(("subject", yes, no, n), share, hair_px), view)
+            whole = share
+            share = self._once(name, lambda: apart(whole, n))
+        return self._edges.seen(FrameMap(name, share, _hair_px(known, TAPPED_PX if yes or no else HAIR_PX)), view)
 
     def sky(self, view: View) -> Mask:
         return self._edges.seen(FrameMap("sky", self.sky_map()), view)
 
     def people(self, view: View, n: int) -> Mask:
-        share = self.person_map(n) if n else self.people_map()
-        return self._edges.seen(FrameMap(("person", n), share), view)
+        known, share = self._known(), self.person_map(n) if n else self.people_map()
+        return self._edges.seen(FrameMap(("person", known.looks, n), share, _hair_px(known, HAIR_PX)), view)
 
     def skin(self, view: View) -> Mask:
-        return self._edges.seen(FrameMap("skin", self.skin_map(), hair_px=0.0), view)
+        known = self._known()
+        return self._edges.seen(FrameMap(("skin", known.looks), self.skin_map(), hair_px=0.0), view)
 
     def focus(self, view: View) -> Mask:
         return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=0.0), view)
@@ -154,14 +194,20 @@ class Found:
         unit = 1.0 / max(self.picture.shape[:2])
         return [face.moved(lambda points: points * unit) for face in faces(self.picture, least_px=FACES_PX)]
 
-    def _subject(self) -> SubjectMap:
+    def _subject(self, on_look: Callable[[], object]) -> SubjectMap:
         file = self._file()
         kept = _kept(file)
         if kept is not None:
             how = next(how for how, word in KEPT_AS.items() if file is not None and file.stem.endswith(f"-{word}"))
             return SubjectMap(kept, how)
         self.runs += 1
-        found = find_subject(self.picture)
+
+        def looked(seen: SubjectMap) -> None:
+            before = self._so_far
+            self._so_far = Known(before.looks + 1 if before is not None else 1, seen)
+            on_look()
+
+        found = find_subject(self.picture, looked)
         if file is not None and found.how in KEPT_AS:
             _keep(file, found.share)
         return found
@@ -181,6 +227,11 @@ class Found:
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         return self._cache.get(key, key, make)
+
+
+def _hair_px(known: Known, hair_px: float) -> float:
+    """What is not known to the end is not made exact: the next look comes first."""
+    return hair_px if known.looks == WHOLE else 0.0
 
 
 GAMMA = 2.2

@@ -26,6 +26,7 @@ from ..recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs
 from ..recipe.tree import Rows, Section, parts_of
 from .camera_colour import balance, light_xy, partly
 from .colour import by_hue, has_pegs
+from .found import WHOLE
 from .lattice import frame_places
 from .mapping import PLACES
 from .node import Node, Patch, Pixels, Work, product
@@ -320,14 +321,15 @@ def masks_node(
         (scene, reference, picks),
         ("tone.exposure_EV",),
         grow=lambda work: with_margin(work, which(work)),
-        key=lambda work: tuple((mask.digest, mask_waits(work, mask)) for mask in which(work)),
+        key=lambda work: tuple((mask.digest, looked(work, mask)) for mask in which(work)),
     )
 
 
-def mask_waits(work: Work, mask: Masked) -> bool:
-    """Whether a mask is empty because the subject that it wants is not at hand yet."""
+def looked(work: Work, mask: Masked) -> int:
+    """After how many looks at the subject a mask is made: 0 where it is empty since nothing is known of the subject
+    yet, WHOLE where it is what it will be."""
     found = work.sensor.found
-    return found is not None and wants_subject(mask.parts) and found.is_waiting
+    return found.looked if found is not None and wants_subject(mask.parts) else WHOLE
 
 
 def wants_subject(parts: Rows[Section]) -> bool:
@@ -362,7 +364,7 @@ def masks_of(
     # place by place in memory, as the kernels want them
     out = np.empty((len(masks), height, width), np.float32)
     for own, mask in zip(out, masks, strict=True):
-        if mask_waits(work, mask):
+        if not looked(work, mask):
             own[...] = 0.0
             continue
         made = joined(mask.parts.values(), view, own if own.shape == view.shape else None)

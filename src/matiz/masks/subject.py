@@ -3,7 +3,7 @@
 Where the network cannot be loaded, contrast against the border and a graph cut give a rougher answer.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -54,26 +54,40 @@ class SubjectMap:
     """What found it: "network", "your own network", or "contrast"."""
 
 
-def find_subject(picture: Picture) -> SubjectMap:
+OnLook = Callable[[SubjectMap], object]
+
+
+def find_subject(picture: Picture, on_look: OnLook = lambda _: None) -> SubjectMap:
     """The subject of an sRGB picture (height, width, 3).
+
+    on_look: told what is known after each look that is taken at it, three at most, each better than the one before.
+    What it raises ends the search.
 
     Raises:
         FileError: for a network of the user's own that cannot be used.
     """
     network = subject_network()
-    if network is None:
-        return SubjectMap(cleaned(by_contrast(picture)), "contrast")
+    how = network.how if network is not None else "contrast"
+    for share in [by_contrast(picture)] if network is None else _looked(picture, network):
+        found = SubjectMap(cleaned(share), how)
+        on_look(found)
+    return found
+
+
+def _looked(picture: Picture, network: SubjectNetwork) -> Iterator[Share]:
     share = network.answer(_square(picture, network.coarse))
-    if network.coarse < network.fine:
-        if (cleaned(share) > 0.5).mean() < SMALL:
-            share = network.answer(_square(picture, network.fine))
-        where = cleaned(share) > 0.5
-        if where.any():
-            share = _looked_closer(picture, share, where, network)
-    return SubjectMap(cleaned(share), network.how)
+    if network.coarse == network.fine:
+        yield share
+        return
+    if (cleaned(share) > 0.5).mean() < SMALL:
+        share = network.answer(_square(picture, network.fine))
+    yield share
+    where = cleaned(share) > 0.5
+    if where.any():
+        yield from _looked_closer(picture, share, where, network)
 
 
-def _looked_closer(picture: Picture, overview: Share, where: Mask, network: SubjectNetwork) -> Share:
+def _looked_closer(picture: Picture, overview: Share, where: Mask, network: SubjectNetwork) -> Iterator[Share]:
     """The mean of what is seen of the whole, of the subject with a little around it, stretched to a square, and of a
     true square with more around it: each errs elsewhere, and where the first two agree the third says nothing new.
     where: what the overview finds, some of it."""
@@ -87,12 +101,12 @@ def _looked_closer(picture: Picture, overview: Share, where: Mask, network: Subj
     x, y = (left + right) / 2.0, (top + bottom) / 2.0
     square = x - reach, y - reach, x + reach, y + reach
     side = network.fine
-    looks = [_enlarged(overview, side)]
+    seen = [_enlarged(overview, side)]
     for window in (close, square):
-        looks.append(_enlarged(_seen_in(picture, [round(edge) for edge in window], network), side))
-        if _overlap(looks[0] > 0.5, looks[-1] > 0.5) > AGREED:
-            break
-    return np.asarray(np.clip((np.mean(looks, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
+        seen.append(_enlarged(_seen_in(picture, [round(edge) for edge in window], network), side))
+        yield np.asarray(np.clip((np.mean(seen, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
+        if _overlap(seen[0] > 0.5, seen[-1] > 0.5) > AGREED:
+            return
 
 
 def _overlap(a: Mask, b: Mask) -> float:

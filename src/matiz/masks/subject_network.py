@@ -4,7 +4,6 @@ Ours is an ISNet (Qin and others 2022, "Highly accurate dichotomous image segmen
 @imgly/background-removal-data 1.4.5 (AGPL-3.0-or-later), run by onnxruntime.
 """
 
-import contextlib
 import os
 import tempfile
 import threading
@@ -65,12 +64,6 @@ def subject_network() -> SubjectNetwork | None:
 
 
 _loading = threading.Lock()
-
-
-def load_ahead() -> None:
-    """Load it, so that who asks it first need not wait for that. What is wrong with one is said when it is asked."""
-    with contextlib.suppress(FileError):
-        subject_network()
 
 
 @lru_cache(maxsize=1)

@@ -15,7 +15,7 @@ from ..develop.graph import HAZE, small_mask, small_place_mask
 from ..develop.mapping import LENS, PLACES, focal_px
 from ..develop.node import Pixels
 from ..develop.patches import area_of, laid_over, offset_of
-from ..develop.places import Masked, at_work
+from ..develop.places import Masked, at_work, mask_of, wants_subject
 from ..develop.tiles import Region
 from ..image.channels import highest
 from ..masks.faces import Face
@@ -436,6 +436,7 @@ SEEN_dE = 1.0
 def _places(sight: Sight) -> dict[str, PlaceReading]:
     recipe = sight.recipe
     idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
+    idents = [ident for ident in idents if _is_known(sight, ident)]
     if not idents:
         return {}
     toned = sight.picture("small toned")
@@ -454,12 +455,19 @@ def _places(sight: Sight) -> dict[str, PlaceReading]:
     return out
 
 
+def _is_known(sight: Sight, ident: str) -> bool:
+    """Whether the mask of a place is what it will be: of one that follows from what is known of the subject so far
+    nothing is told."""
+    return not sight.engine.found.is_waiting or not wants_subject(mask_of(sight.recipe, ident).parts)
+
+
 def _edges(sight: Sight) -> dict[str, EdgeReading]:
     """At twice the size of other readings: leaks are small."""
     recipe, level = sight.recipe, max(sight.level - 1, 0)
     out: dict[str, EdgeReading] = {}
     own = {ident: place for ident, place in recipe.places.items() if isinstance(place, Place)}
     edged = [ident for ident, place in own.items() if any(isinstance(part, EDGED) for part in place.mask.values())]
+    edged = [ident for ident in edged[:MOST_PLACES] if _is_known(sight, ident)]
     if not edged:
         return out
     working = {ident for ident, _ in at_work(recipe)}
@@ -468,7 +476,7 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
         return lab(sight.engine.render(under, level, result="small rendered"))
 
     plain, with_all = seen(recipe.with_plain("places")), seen(recipe)
-    for ident in edged[:MOST_PLACES]:
+    for ident in edged:
         node, n = small_place_mask(recipe, ident)
         mask = sight.engine.render(recipe, level, result=node)[..., n]
         # what this place changes, whatever others do
@@ -548,6 +556,10 @@ def _pull_at(sight: Sight, pull: Pull) -> Pull:
     middle, rim = (sight.mapping.to_frame([(x, y), (x + r, y)]) + 0.5) / long_side
     held_x, held_y, held_r = (round(float(v), 5) for v in (*middle, np.hypot(*(rim - middle))))
     return replace(pull, x=x, y=y, r=r, held=(held_x, held_y, held_r))
+
+
+def _is_waiting(engine: Engine) -> bool:
+    return engine.found.is_waiting
 
 
 def _is_at_hand(engine: Engine) -> bool:
@@ -652,7 +664,8 @@ READINGS = (
     Reading("skin", lambda s: read_skin(s.picture("small display"), s.recipe.colour.skin), looks_at=("small display",),
             reads=("colour.skin",)),
     Reading("mismatch", _mismatch, looks_at=("small display", "display"), reads=("colour.black_and_white",)),
-    Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV")),
+    Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV"),
+            also=_is_waiting),
     Reading("banding", _banding, looks_at=("small rendered", "rendered"), reads=("places", *PLACES),
             after=("stored", "places")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
@@ -678,7 +691,7 @@ READINGS = (
     Reading("cast", _cast, looks_at=("small display",), reads=PLACES, after=("subject",)),
     Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
-    Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES)),
+    Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES), also=_is_waiting),
     Reading("faces", _faces, looks_at=("small scene",), reads=("tone.exposure_EV", *PLACES)),
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,

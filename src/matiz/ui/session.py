@@ -14,7 +14,6 @@ from ..develop.engine import Engine
 from ..develop.places import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
-from ..masks.subject import SubjectMap
 from ..measure.ask import ask_pixel
 from ..measure.burst import Ranked
 from ..measure.next_frame import next_frame
@@ -35,14 +34,11 @@ from ..wording import number
 from .jobs import Job, Work
 from .measuring import Measured, Measurer, Wanted
 from .saver import Saver
+from .seeker import Seeker
 
 PREVIEW_PX = 1000
 INTERRUPT_MS = 700
 """How long a picture that is not wanted any more may keep the decoder."""
-HOW_FOUND = {
-    "network": "Subject found.",
-    "contrast": "Subject guessed from contrast: no network could be loaded. Look at its edge.",
-}
 Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
@@ -102,6 +98,10 @@ class Session(QObject):
         self._visible: tuple[str, ...] = ()
         self._station = ""
         self._asked: Wanted | None = None
+        self.seeker = Seeker()
+        self.seeker.said.connect(self.said)
+        self.seeker.seenBetter.connect(self._on_seen_better)
+        self.seeker.foundAhead.connect(lambda: self._measure(moving=False))
         self._measurer = Measurer()
         self._measurer.answered.connect(self._on_measured)
         self._measurer.failed.connect(lambda _, text: self.said.emit(f"measuring failed: {text}"))
@@ -384,6 +384,7 @@ class Session(QObject):
         for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
             job.stop()
         self.decoder.interrupt()
+        self.seeker.end()
         self._openers.waitForDone()
         QThreadPool.globalInstance().waitForDone()
         self._measurer.end()
@@ -392,7 +393,8 @@ class Session(QObject):
 
     def is_idle(self) -> bool:
         """Nothing is being measured, opened or written."""
-        return self._measurer.is_idle() and self._opening is None and self.saver.is_idle() and not self._aside
+        own = self._measurer.is_idle() and self.saver.is_idle() and self.seeker.is_idle()
+        return own and self._opening is None and not self._aside
 
     def seconds(self) -> float:
         """Time spent on the open picture."""
@@ -437,6 +439,7 @@ class Session(QObject):
         self._opening = None
         self.desk.hold(path, document, revision, frame.start)
         self.path, self.picture = path, OpenPicture(path, frame)
+        self.seeker.take(self.picture.engine.found)
         self._opened_at = time.monotonic()
         self._told = self.recipe
         self.pictureOpened.emit()
@@ -453,20 +456,17 @@ class Session(QObject):
         if not picture.engine.found.is_at_hand():
             self.look_for_subject()
 
-    def look_for_subject(self, then: Callable[[SubjectMap], None] | None = None) -> None:
-        """Aside, and say so: seconds, once per picture. All that follows from it is shown anew."""
-        assert self.picture is not None
-        found, self.picture.looked_for = self.picture.engine.found, True
-        self.said.emit("Looking for the subject: a few seconds, once per picture.")
+    def look_for_subject(self, then: Callable[[], None] = lambda: None) -> None:
+        """Aside, and say so: seconds, once per picture; then, once something is known of it. All that follows from it
+        is shown anew with each look."""
+        if self.picture is not None:
+            self.picture.looked_for = True
+            self.seeker.ask(then)
 
-        def show(seen: SubjectMap) -> None:
-            self.said.emit(HOW_FOUND.get(seen.how, f"Subject found by {seen.how}."))
-            self.recipeChanged.emit(frozenset({"places"}))
+    def _on_seen_better(self) -> None:
+        self.recipeChanged.emit(frozenset({"places"}))
+        if self.picture is not None and not self.picture.engine.found.is_waiting:
             self._measure(moving=False)
-            if then is not None:
-                then(seen)
-
-        self.do_aside(lambda _: found.subject_map(), "subject", show)
 
     def _on_failed(self, path: Path, turn: int, text: str) -> None:
         if turn != self._openings:
@@ -488,6 +488,7 @@ class Session(QObject):
             self._try(edit.commit)
         self.saver.soon()
         self.picture, self._light = None, None
+        self.seeker.take(None)
         picture.close()
         self._asked = None
         self.reading, self.findings, self._all_findings = PictureReading({}), [], []

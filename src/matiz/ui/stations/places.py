@@ -3,7 +3,6 @@
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from ...masks.subject_network import load_ahead
 from ...measure.mask_edge import EdgeReading
 from ...measure.places import PlaceReading
 from ...measure.spot import hue_and_chroma, spot
@@ -80,6 +79,7 @@ class PlacesStation(Station):
         self.curve.pick.toggled.connect(lambda on: (view.take if on else view.put_away)(self._pick_tint))
         self.what.pin.clicked.connect(self._pin)
         self.mask_view.changed.connect(view.update)
+        session.pictureOpened.connect(lambda: session.seeker.look_ahead() if self.is_shown else None)
         session.recipeChanging.connect(lambda names: self._hide_mask(names, True))
         session.recipeChanged.connect(lambda names: self._hide_mask(names, False))
 
@@ -125,16 +125,10 @@ class PlacesStation(Station):
 
     def enter(self) -> None:
         super().enter()
-        self._load_ahead()
+        self.session.seeker.look_ahead()
         self.view.take(self.tool)
         if self.page is self.rank:
             self.view.take(self.rank.tool)
-
-    def _load_ahead(self) -> None:
-        """A second and a half that the first ask need not wait for, where there may be one."""
-        if self.session.picture is not None:
-            found = self.session.picture.engine.found
-            self.session.do_aside(lambda _: found.is_at_hand() or load_ahead(), "network for subjects", lambda _: None)
 
     def leave(self) -> None:
         self.curve.pick.setChecked(False)
@@ -340,7 +334,7 @@ class PlacesStation(Station):
         if not kind.WANTS_SUBJECT or engine is None or engine.found.is_at_hand():
             self._put_part(part, ident)
         else:
-            self.session.look_for_subject(lambda _: self._put_part(part, ident))
+            self.session.look_for_subject(lambda: self._put_part(part, ident))
 
     def _put_part(self, part: MaskPart, ident: str) -> None:
         """Put a part to the place it was wanted for, whichever is chosen by now."""
