@@ -1,5 +1,5 @@
-"""Leaks of masks, told by the picture: true masks of the demo's frames, which have none, and the same with a dab
-that reaches about 40 px beyond their edge where the two sides differ."""
+"""Leaks and gaps of masks, told by the picture: true masks of the demo's frames, which have none, and the same with a
+dab that reaches about 40 px beyond their edge, or into them, where the two sides differ."""
 
 from collections.abc import Iterator
 
@@ -26,23 +26,23 @@ LEAST_SHARE = 0.01
 
 
 def run() -> dict[str, float]:
-    told = clean = listed = planted = 0
+    out = dict.fromkeys(
+        ("true masks read", "of them said to leak", "of them said to stop short", "planted leaks",
+         "of them listed where they are", "planted gaps", "of these listed where they are"), 0.0,
+    )  # fmt: skip
     for name, mask, Lab in _true_masks():
         own = read_edge(mask, Lab, mask)
         if own is None:
             continue
-        clean += 1
-        told += bool(own.leaks or own.gaps)
-        found = [_is_listed(mask, Lab, spot) for spot in _edge_places(mask, Lab)]
-        listed, planted = listed + sum(found), planted + len(found)
-        print(f"{name:28} leaks {len(own.leaks)}, gaps {len(own.gaps)}; planted {len(found)}, listed {sum(found)}",
-              flush=True)  # fmt: skip
-    return {
-        "true masks read": float(clean),
-        "of them said to leak or to stop short": float(told),
-        "planted leaks": float(planted),
-        "of them listed where they are": float(listed),
-    }
+        leaks, gaps = (
+            [_is_listed(mask, Lab, spot, by) for spot in _edge_places(mask if by else 1.0 - mask, Lab)]
+            for by in (1.0, 0.0)
+        )
+        counted = (1, bool(own.leaks), bool(own.gaps), len(leaks), sum(leaks), len(gaps), sum(gaps))
+        out = {what: value + more for (what, value), more in zip(out.items(), counted, strict=True)}
+        print(f"{name:28} leaks {len(own.leaks)}, gaps {len(own.gaps)}; planted {len(leaks)} and {len(gaps)}, "
+              f"listed {sum(leaks)} and {sum(gaps)}", flush=True)  # fmt: skip
+    return out
 
 
 def _true_masks() -> Iterator[tuple[str, Mask, Mask]]:
@@ -88,12 +88,13 @@ def _edge_places(mask: Mask, Lab: Mask) -> list[tuple[int, int]]:
     return out
 
 
-def _is_listed(mask: Mask, Lab: Mask, at: tuple[int, int]) -> bool:
+def _is_listed(mask: Mask, Lab: Mask, at: tuple[int, int], by: float) -> bool:
+    """by: what the dab makes of the mask."""
     leaking = mask.copy()
     radius = LEAK_PX // 2**LEVEL // 2
-    cv2.circle(leaking, at, radius, 1.0, -1)
+    cv2.circle(leaking, at, radius, by, -1)
     own = read_edge(leaking, Lab, leaking)
     return own is not None and any(
         spot.x - radius <= at[0] <= spot.x + spot.w + radius and spot.y - radius <= at[1] <= spot.y + spot.h + radius
-        for spot in own.leaks
+        for spot in (own.leaks if by else own.gaps)
     )

@@ -10,10 +10,12 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 import pytest
 
 from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
+from matiz.masks.subject import SubjectMap
 from matiz.raw.frame import Frame
 from matiz.simcam import shoot as simcam_shoot
 from matiz.simcam import targets
@@ -63,6 +65,15 @@ def frames_shared(tmp_path_factory):
 def own_config(tmp_path_factory, monkeypatch):
     """Nothing is read from or written to the user's configuration."""
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+
+
+@pytest.fixture
+def middle_found(monkeypatch, tmp_path):
+    """For tests that want a subject and not the network, which takes seconds: all that lies about the middle is one."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    y, x = np.mgrid[-1.0:1.0:64j, -1.0:1.0:64j]
+    share = (np.hypot(x, y) < 0.8).astype(np.float32)
+    monkeypatch.setattr("matiz.develop.found.find_subject", lambda *_: SubjectMap(share, "network"))
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 import threading
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -121,6 +122,8 @@ def test_a_place_on_the_subject_darkens_it_alone(lizard):
 
 def test_by_the_command_line(tmp_path, lizard, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    share = cv2.resize(lizard[1].astype(np.float32), (512, 512), interpolation=cv2.INTER_AREA)
+    monkeypatch.setattr(found_module, "find_subject", lambda *_: SubjectMap(share, "network"))
     path = tmp_path / "a.dng"
     write_frame(lizard[0].frame, path)
     out = tmp_path / "m.png"

@@ -162,7 +162,7 @@ def engine_of(tmp_path, Lab) -> Engine:
     cv2.imwrite(str(path), np.clip(cv2.cvtColor(noisy, cv2.COLOR_LAB2BGR) * 255.0, 0, 255).astype(np.uint8))
     engine = Engine(read_frame(path))
     share = cv2.resize(cv2.circle(np.zeros((200, 300), np.float32), (150, 100), 40, 1.0, -1), (96, 96))
-    engine.found._subject = lambda: SubjectMap(share, "network")
+    engine.found._subject = lambda _: SubjectMap(share, "network")
     return engine
 
 

@@ -81,7 +81,7 @@ def test_places_and_blur_taken_back_are_sharpening_too():
     assert plain.detail.noise.strength_percent == 40.0, "noise is another matter"
 
 
-def test_skin_that_is_sharpened_is_said_and_left_out(portrait):
+def test_skin_that_is_sharpened_is_said_and_left_out(portrait, middle_found):
     recipe = plain_recipe().applied(SHARP)
     (found,) = judged(sharpens_skin, portrait, recipe)
     before = found.evidence["change_L"]

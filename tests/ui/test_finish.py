@@ -133,7 +133,7 @@ def test_the_plot_is_dragged_by_its_marks():
     plot.grab()
 
 
-def test_what_lies_behind_is_blurred_and_the_subject_kept(window, finish):
+def test_what_lies_behind_is_blurred_and_the_subject_kept(window, finish, middle_found):
     finish.turn_to("Behind")
     page, session = finish.behind, window.session
     before = window.view.grab().toImage()

@@ -133,7 +133,7 @@ class Found:
             found = self.faces()
             return skin(self.picture, found, [self.person_map(n + 1) for n in range(len(found))])
 
-        return self._once(("skin", self._known().looks), make)
+        return self._once(("skin", self.looked), make)
 
     def focus_map(self) -> Share:
         def make() -> Share:
@@ -157,18 +157,17 @@ class Found:
         if n:
             whole = share
             share = self._once(name, lambda: apart(whole, n))
-        return self._edges.seen(FrameMap(name, share, _hair_px(known, TAPPED_PX if yes or no else HAIR_PX)), view)
+        return self._edges.seen(FrameMap(name, share, _hair_px(known.looks, TAPPED_PX if yes or no else HAIR_PX)), view)
 
     def sky(self, view: View) -> Mask:
         return self._edges.seen(FrameMap("sky", self.sky_map()), view)
 
     def people(self, view: View, n: int) -> Mask:
-        known, share = self._known(), self.person_map(n) if n else self.people_map()
-        return self._edges.seen(FrameMap(("person", known.looks, n), share, _hair_px(known, HAIR_PX)), view)
+        looked, share = self.looked, self.person_map(n) if n else self.people_map()
+        return self._edges.seen(FrameMap(("person", looked, n), share, _hair_px(looked, HAIR_PX)), view)
 
     def skin(self, view: View) -> Mask:
-        known = self._known()
-        return self._edges.seen(FrameMap(("skin", known.looks), self.skin_map(), hair_px=0.0), view)
+        return self._edges.seen(FrameMap(("skin", self.looked), self.skin_map(), hair_px=0.0), view)
 
     def focus(self, view: View) -> Mask:
         return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=0.0), view)
@@ -229,9 +228,9 @@ class Found:
         return self._cache.get(key, key, make)
 
 
-def _hair_px(known: Known, hair_px: float) -> float:
+def _hair_px(looked: int, hair_px: float) -> float:
     """What is not known to the end is not made exact: the next look comes first."""
-    return hair_px if known.looks == WHOLE else 0.0
+    return hair_px if looked == WHOLE else 0.0
 
 
 GAMMA = 2.2
