@@ -1,5 +1,6 @@
 """How masks end: leaks and gaps are listed with their places, clean masks list none, rims are told."""
 
+from dataclasses import replace
 from types import SimpleNamespace
 
 import cv2
@@ -17,7 +18,8 @@ from matiz.measure.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
-from matiz.recipe.places import Lasso, Place, Ramp
+from matiz.recipe.places import Brush, Lasso, People, Place, Ramp, Sky, Stroke, Subject
+from matiz.recipe.shapes import Shape
 from matiz.recipe.tree import Rows, added
 from matiz.simcam.camera import expose
 from matiz.simcam.shoot import DEMO_SHOTS, scene_of
@@ -200,6 +202,85 @@ def test_leaks_along_a_bent_line_are_no_row():
     mask[250:262, 200:420] = mask[250:290, 420:440] = 1.0
     own = read_edge(mask, Lab, mask)
     assert own is not None and own.leaks and own.row is None
+
+
+def test_leaks_of_the_speckled_animal_on_its_rock_are_listed():
+    """Where its colours and those of the rock differ about them, as `bench/leaks` takes them; half of them at least."""
+    Lab, mask = scene_and_mask("CORVA_0031.dng")
+    calm, solid = cv2.GaussianBlur(Lab, (0, 0), 10.0), (mask > 0.5).astype(np.uint8)
+    away, deep = (cv2.distanceTransform(side, cv2.DIST_L2, 5) for side in (1 - solid, solid))
+    found, at = 0, []
+    for x, y in np.random.default_rng(1).permutation(np.argwhere((away > 0) & (away < 6))[:, ::-1]):
+        box = np.s_[max(y - 40, 0) : y + 40, max(x - 40, 0) : x + 40]
+        inside = deep[box] > 20.0
+        if not inside.any() or np.linalg.norm(calm[y, x] - calm[box][inside].mean(axis=0)) < 22.0:
+            continue
+        if all(np.hypot(x - a, y - b) > 120 for a, b in at):
+            at.append((int(x), int(y)))
+            leaking = mask.copy()
+            cv2.circle(leaking, at[-1], 20, 1.0, -1)
+            own = read_edge(leaking, Lab, leaking)
+            found += any(abs(s.x + s.w / 2 - x) < 25 and abs(s.y + s.h / 2 - y) < 25 for s in own.leaks)
+    assert len(at) >= 3 and found >= len(at) / 2, (found, len(at))
+
+
+@pytest.mark.parametrize("erase", ["off", "on"])
+def test_where_what_was_found_is_wrong_it_is_mended_there_and_left_elsewhere(scene_engine, erase):
+    """A dab of the brush over the skyline, or out of the sky."""
+    sky = np.argmax(scene_engine.render(Recipe(), 0, result="display")[..., 2] < 0.16, axis=0)
+    x = 300
+    at = (x + 0.5) / 600.0, (float(sky[x]) + (5.0 if erase == "off" else -6.0)) / 600.0
+    dab = Stroke(path=Shape.of([at]), radius_px=10.0, hardness_percent=100.0, strength_percent=100.0)
+    brush = Brush(join="subtract" if erase == "on" else "add", strokes=Rows([("s1", dab)]))
+    places = [Place(name="Sky", mask=Rows([("m1", Sky())]), exposure_EV=-1.0)]
+    places.append(replace(places[0], mask=Rows([("m1", Sky()), ("m2", brush)])))
+    start = plain_recipe(scene_engine.frame.start)
+    right, wrong = (start.change_all(added(start, [("places", place)]), label="x")[0] for place in places)
+    meter = Meter(scene_engine)
+    assert not leaks(meter.picture(right), right)
+    [told] = leaks(meter.picture(wrong), wrong)
+    assert told.fix is None and told.fix_label == ("Take it in there" if erase == "on" else "Take away what leaks")
+    mended = fixed(wrong, told)
+    [own] = mended.places.values()
+    assert own.mask.order[:2] == ("m1", "m2") and own.mask["m1"] == Sky(), "what was found is left"
+    assert not leaks(meter.picture(mended), mended)
+
+    def seen(of: Recipe) -> np.ndarray:
+        node, n = small_place_mask(of, of.places.order[0])
+        return scene_engine.render(of, 0, result=node)[..., n]
+
+    before, after, true = seen(wrong), seen(mended), seen(right)
+    near = np.hypot(*np.ogrid[-sky[x] : 400 - sky[x], -x : 600 - x]) < 30.0
+    assert np.abs(before - true)[near].sum() > 4.0 * np.abs(after - true)[near].sum()
+    assert (after == before)[~near].all()
+
+
+def test_what_was_drawn_by_hand_is_tightened_once_and_what_was_found_never():
+    """Fitting moves the whole edge: of 64 masks that were right but for one leak, 48 were worse for it."""
+    spot = Spot(120, 55, 36, 12, 400.0, ((0.2, 0.1), (0.3, 0.1), (0.3, 0.15)))
+    gap = replace(spot, x=300, px=300.0)
+
+    def told(*parts, gaps=()):
+        recipe = Recipe()
+        place = Place(mask=Rows([(f"m{n}", part) for n, part in enumerate(parts, 1)]), exposure_EV=1.0)
+        recipe = recipe.change_all(added(recipe, [("places", place)]), label="x")[0]
+        edges = {recipe.places.order[0]: EdgeReading(0.8, (spot,), gaps, 0.0)}
+        [finding] = leaks(SimpleNamespace(edges=edges, full_size=(600, 400)), recipe)
+        return finding
+
+    outline = Lasso(path=((0.1, 0.1), (0.5, 0.1), (0.5, 0.4)))
+    assert told(outline).fix_label == "Tighten it to the picture's edge"
+    assert len(told(outline, replace(outline, join="subtract")).fix) == 1, "what is taken away stays as it is drawn"
+    for parts in ((replace(outline, fit_px=200.0),), (Subject(),), (Subject(), outline), (People(n=1),)):
+        finding = told(*parts)
+        assert finding.fix is None and finding.fix_label == "Take away what leaks"
+        [(path, part)] = finding.adds
+        assert path.endswith(".mask") and part == Lasso(join="subtract", path=spot.outline)
+    both = told(Subject(), gaps=(gap,))
+    assert both.fix_label == "Mend it there" and [part.join for _, part in both.adds] == ["subtract", "add"]
+    many = told(Subject(), gaps=tuple(replace(gap, x=n) for n in range(9)))
+    assert len(many.adds) == 6, "the largest first"
+    assert many.adds[0][1].join == "subtract"
 
 
 def fitted_place(outline) -> Recipe:

@@ -4,14 +4,14 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places import is_decided
-from ..measure.mask_edge import WIDTH, Row, Spot
+from ..measure.mask_edge import WIDTH, EdgeReading, Row, Spot
 from ..measure.picture import EDGED, PictureReading
 from ..measure.places import PlaceReading
 from ..measure.stored import SEEN_L
 from ..recipe.model import Recipe
-from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Stroke
+from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Reach, Stroke
 from ..recipe.shapes import Shape
-from ..recipe.tree import Rows, Section
+from ..recipe.tree import Rows
 from ..wording import EV, counted, number, percent
 from .model import Finding, box, needs
 
@@ -24,6 +24,9 @@ FEATHER = 0.02
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
 LEVEL_DEG = 10.0
 """By eye, no source."""
+TIGHTEN, MOST_MENDED = "Tighten it to the picture's edge", 6
+DRAWN = (Lasso, Brush, Reach)
+"""Parts that end about where something in the picture does."""
 HALO_L = 1.5
 """By eye, no source."""
 JUST_UNDER, LEAST_KEPT = 0.9, 0.1
@@ -104,10 +107,7 @@ def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         ends = (own.leaks, "goes beyond an edge"), (own.gaps, f"stops short of {'one' if own.leaks else 'an edge'}")
         said = [f"{verb} at {counted(len(each), 'place')}" for each, verb in ends if each]
         fix = _fitted(f"places.{ident}", place, reading.full_size)
-        label = "Tighten it to the picture's edge" if fix else ""
-        stroke: tuple[tuple[str, Section], ...] = ()
-        if own.row is not None and not fix:
-            stroke, label = ((f"places.{ident}.mask", _painted_out(own.row)),), _along(own.row)
+        parts, label = ((), TIGHTEN) if fix else _mended(own)
         yield Finding(
             id="places.leak",
             station="places",
@@ -115,11 +115,22 @@ def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             evidence={"leaks": len(own.leaks), "gaps": len(own.gaps), "largest_px": round(spots[0].px)},
             outlines=tuple(box((spot.x, spot.y, spot.w, spot.h)) for spot in spots),
             fix=fix or None,
-            adds=stroke,
+            adds=tuple((f"places.{ident}.mask", part) for part in parts),
             fix_label=label,
             subject=f"places.{ident}",
             certainty=0.6,
         )
+
+
+def _mended(own: EdgeReading) -> tuple[tuple[MaskPart, ...], str]:
+    """Parts that take what leaks away and what is missing in; and what that is called."""
+    if own.row is not None:
+        return (_painted_out(own.row),), _along(own.row)
+    each = [("subtract", spot) for spot in own.leaks] + [("add", spot) for spot in own.gaps]
+    each = sorted(each, key=lambda one: -one[1].px)[:MOST_MENDED]
+    joins = {join for join, _ in each}
+    label = "Mend it there" if len(joins) > 1 else "Take away what leaks" if "subtract" in joins else "Take it in there"
+    return tuple(Lasso(join=join, path=spot.outline) for join, spot in each), label
 
 
 def _painted_out(row: Row) -> Brush:
@@ -152,19 +163,22 @@ def halo(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             f"{'lighter' if own.halo_L > 0 else 'darker'} along its edge",
             evidence={"halo_L": round(own.halo_L, 2)},
             fix=fix or None,
-            fix_label="Tighten it to the picture's edge" if fix else "",
+            fix_label=TIGHTEN if fix else "",
             subject=f"places.{ident}",
             certainty=0.5,
         )
 
 
 def _fitted(path: str, place: Place, size: tuple[int, int]) -> tuple[tuple[str, float], ...]:
-    """Settings that fit the parts which are meant to end at an edge; none where they are fitted already."""
+    """Settings that fit the parts which a hand has drawn; none where one is fitted already, or was found: that ends
+    where it should but for a few places, and fitting would move the rest."""
     wide = min(float(round(WIDTH * max(size))), MOST_FIT_PX)
-    return tuple(
-        (f"{path}.mask.{ident}.fit_px", wide) for ident, part in place.mask.items()
-        if isinstance(part, EDGED) and part.fit_px < wide
-    )  # fmt: skip
+    own: dict[str, MaskPart] = {
+        ident: part for ident, part in place.mask.items() if isinstance(part, EDGED) and part.join != "subtract"
+    }
+    if any(not isinstance(part, DRAWN) or part.fit_px >= wide for part in own.values()):
+        return ()
+    return tuple((f"{path}.mask.{ident}.fit_px", wide) for ident in own)
 
 
 @needs("places")

@@ -39,18 +39,9 @@ class Sides:
     likelier_inside: Share
     """By how much likelier each px of the band is inside, logarithms; 0 where nothing can be said."""
 
-    @property
-    def surely_outside(self) -> NDArray[np.bool_]:
-        return np.asarray(self.likelier_inside < -CLEAR)
 
-    @property
-    def surely_inside(self) -> NDArray[np.bool_]:
-        return np.asarray(self.likelier_inside > CLEAR)
-
-
-def sides_of(mask: Share, colours: Lab, width_px: float, apart_least: float = APART) -> Sides:
-    """mask: (height, width) 0..1. colours: L*, a*, b* (height, width, 3). width_px: of the band to either side.
-    apart_least: spreads that the means of both sides must be apart."""
+def sides_of(mask: Share, colours: Lab, width_px: float) -> Sides:
+    """mask: (height, width) 0..1. colours: L*, a*, b* (height, width, 3). width_px: of the band to either side."""
     solid = (mask > 0.5).astype(np.uint8)
     side = 2 * max(1, round(width_px)) + 1
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
@@ -71,7 +62,7 @@ def sides_of(mask: Share, colours: Lab, width_px: float, apart_least: float = AP
     apart = ((means[0] - means[1]) ** 2 / (spreads[0] + spreads[1])).sum(axis=2)
     rather = likely[0] - likely[1]
     fits = np.where(rather > 0.0, offs[0], offs[1]) < FITS
-    said = np.where(band & enough & fits & (apart > apart_least**2 / 2.0), rather, 0.0)
+    said = np.where(band & enough & fits & (apart > APART**2 / 2.0), rather, 0.0)
     return Sides(band, said.astype(np.float32))
 
 

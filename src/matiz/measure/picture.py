@@ -42,7 +42,7 @@ from .finish import FinishReading, read_finish
 from .haze import HazeReading, read_haze
 from .light import LightReading, read_light
 from .luminances import luminance_EV
-from .mask_edge import EdgeReading, Row, read_edge
+from .mask_edge import EdgeReading, Row, Spot, read_edge
 from .match import Match, turn_hue
 from .mend import MendReading, read_mend
 from .merged import MergedReading
@@ -483,7 +483,9 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
         before = seen(_left_out(recipe, ident)) if ident in working else with_all
         found = read_edge(np.ascontiguousarray(mask), plain, with_all[..., 0] - before[..., 0])
         if found is not None:
-            leaks, gaps = (tuple(spot.scaled(2**level) for spot in spots) for spots in (found.leaks, found.gaps))
+            leaks, gaps = (
+                tuple(_spot_at(sight, spot, 2**level) for spot in spots) for spots in (found.leaks, found.gaps)
+            )
             row = found.row and _row_at(sight, found.row, 2**level)
             out[ident] = replace(found, leaks=leaks, gaps=gaps, row=row)
     return out
@@ -509,6 +511,15 @@ def _banding(sight: Sight) -> dict[str, Banding]:
         if seen:
             out[ident] = max(seen, key=lambda each: each.step_L)
     return out
+
+
+def _spot_at(sight: Sight, spot: Spot, step: int) -> Spot:
+    """In the full-size picture, its outline in the frame."""
+    points = sight.mapping.to_frame((np.array(spot.outline) + 0.5) * step - 0.5)
+    held = ((points + 0.5) / max(sight.frame.size)).round(6).tolist()
+    return Spot(
+        spot.x * step, spot.y * step, spot.w * step, spot.h * step, spot.px * step**2, tuple((x, y) for x, y in held)
+    )
 
 
 def _row_at(sight: Sight, row: Row, step: int) -> Row:
