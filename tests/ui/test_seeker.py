@@ -100,6 +100,24 @@ def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_on
     assert len(window.session.document.version.history.changes) == 3, "the part was put once"
 
 
+@pytest.mark.parametrize("name", ["places", "finish", "tone"])
+def test_it_is_looked_for_ahead_where_it_is_mostly_asked_for(window, looks, monkeypatch, name):
+    monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
+    looks.let.release(6)
+    path = window.session.path
+    for count in (1, 2):
+        if count == 1:
+            window.go_to(window.by_key[name])
+        else:
+            window.session.step(1)
+            wait_until(lambda: window.session.path != path and window.session.is_open)
+        if name == "tone":
+            QTest.qWait(60)
+        else:
+            wait_until(lambda count=count: looks.calls == count)
+    assert name != "tone" or not looks.calls
+
+
 def test_one_that_was_looked_for_ahead_is_there_when_it_is_asked(window, looks, said, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
     looks.let.release(3)

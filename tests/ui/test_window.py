@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from matiz.deliver.orders import OWN, Order, read_orders
 from matiz.deliver.queue_file import queue_path, read_queue
 from matiz.develop.as_file import write_frame
+from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
@@ -173,6 +174,14 @@ def test_findings_can_be_silenced_for_the_picture_and_for_good(window, shoot):
     window.session.silence(finding, for_good=True)
     assert finding.id not in {f.id for f in window.session.findings}
     assert Silenced().ids() == {finding.id}
+
+
+def test_evidence_is_said_as_it_was_measured():
+    """A count is whole; what is none keeps what its unit is told by."""
+    told = {"leaks": 2, "largest_px": 3748, "a_px": 1.24, "halo_L": 1.73, "gap_EV": 0.5, "is": "even", "at_K": 4820.0}
+    lines = evidence_lines(Finding(id="x.y", station="tone", claim="", evidence=told))
+    plain = ["leaks  2", "largest  3 748 px", "a  1.2 px", "halo L  1.7", "gap  0.50 EV", "is  even", "at  4 820 K"]
+    assert [line.replace("\u202f", " ") for line in lines] == plain
 
 
 def test_evidence_is_written_with_units(window):

@@ -25,7 +25,8 @@ ANY_HEIGHT = 16_777_215
 """Qt's own bound of a widget's size, which it does not give by name."""
 UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB",
          "deg": "°"}  # fmt: skip
-DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0}
+DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0, "": 1}
+"""Of what is no count."""
 
 
 def evidence_lines(finding: Finding) -> list[str]:
@@ -38,7 +39,8 @@ def evidence_lines(finding: Finding) -> list[str]:
                 words, unit = name[: -len(ending) - 1].replace("_", " "), ending
         if unit == "duv":
             words += " Duv"
-        text = value if isinstance(value, str) else number(value, DECIMALS.get(unit, 0), UNITS.get(unit, ""))
+        decimals = 0 if isinstance(value, int) else DECIMALS[unit]
+        text = value if isinstance(value, str) else number(value, decimals, UNITS.get(unit, ""))
         lines.append(f"{words}  {text}")
     return lines
 

@@ -32,6 +32,9 @@ class Station(QObject):
     shows: tuple[str, ...] = ()
     """Readings that it shows: they are measured first while it is seen."""
 
+    wants_subject = False
+    """Whether the subject is mostly asked for here: it is looked for ahead of that."""
+
     toldAnew = Signal()
     """What it says on the route is something else now."""
     foundAnew = Signal()
@@ -132,6 +135,7 @@ class Station(QObject):
         """The station is shown now."""
         self.is_shown = True
         self.view.overlays.append(self)
+        self._look_ahead()
         if self._stale:
             self._catch_up()
 
@@ -162,9 +166,14 @@ class Station(QObject):
     def _on_opened(self) -> None:
         self.forget()
         if self.is_shown:
+            self._look_ahead()
             self._catch_up()
         else:
             self._stale = True
+
+    def _look_ahead(self) -> None:
+        if self.wants_subject:
+            self.session.seeker.look_ahead()
 
     def _catch_up(self) -> None:
         self._stale = False

@@ -19,6 +19,7 @@ class FinishStation(PagedStation):
     number, title, key = 8, "Finish", "finish"
     # the list of places that a fall-off can spare
     reads = frozenset({"finish", "places"})
+    wants_subject = True
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)

@@ -43,6 +43,7 @@ class PlacesStation(Station):
 
     number, title, key = 6, "Places", "places"
     reads, shows = frozenset({"places", "tone"}), ("places",)
+    wants_subject = True
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -79,7 +80,6 @@ class PlacesStation(Station):
         self.curve.pick.toggled.connect(lambda on: (view.take if on else view.put_away)(self._pick_tint))
         self.what.pin.clicked.connect(self._pin)
         self.mask_view.changed.connect(view.update)
-        session.pictureOpened.connect(lambda: session.seeker.look_ahead() if self.is_shown else None)
         session.recipeChanging.connect(lambda names: self._hide_mask(names, True))
         session.recipeChanged.connect(lambda names: self._hide_mask(names, False))
 
@@ -125,7 +125,6 @@ class PlacesStation(Station):
 
     def enter(self) -> None:
         super().enter()
-        self.session.seeker.look_ahead()
         self.view.take(self.tool)
         if self.page is self.rank:
             self.view.take(self.rank.tool)
