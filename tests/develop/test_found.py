@@ -11,9 +11,10 @@ from matiz.cli import main
 from matiz.develop import found as found_module
 from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
-from matiz.develop.found import Found
+from matiz.develop.found import WHOLE, Found
 from matiz.develop.graph import mask
 from matiz.develop.places import Masked
+from matiz.errors import Cancelled
 from matiz.masks import edges
 from matiz.masks.subject import SubjectMap
 from matiz.raw.decode import read_frame
@@ -178,6 +179,55 @@ def test_what_was_found_is_kept_and_found_again_after_a_restart(file, monkeypatc
 def test_a_guess_from_contrast_is_not_kept(file, monkeypatch):
     network = Network(monkeypatch, "contrast")
     assert found_in(file).subject_map().how == found_in(file).subject_map().how == "contrast" and network.calls == 2
+
+
+def test_in_haste_masks_are_made_of_what_is_known_so_far_and_only_the_last_is_made_exact(file, monkeypatch):
+    """A third, two thirds, all of the picture; a network for edges, and hair, are for the last alone."""
+    asked = []
+
+    def looking(picture, on_look) -> SubjectMap:
+        for n in (1, 2, 3):
+            share = np.zeros((64, 64), np.float32)
+            share[:, : 64 * n // 3] = 1.0
+            on_look(SubjectMap(share, "network"))
+        return SubjectMap(share, "network")
+
+    monkeypatch.setattr(found_module, "find_subject", looking)
+    found = found_in(file)
+    monkeypatch.setattr(found._edges, "seen", lambda of, view: asked.append(of))
+    found.in_haste = True
+    seen = [found.looked]
+    found.subject_map(on_look=lambda: (seen.append(found.looked), found.subject(None), found.people(None, 0)))
+    found.subject(None, n=1)
+    assert seen == [0, 1, 2, 3] and found.looked == WHOLE and not found.is_waiting
+    subjects = [of for of in asked if of.name[0] == "subject"]
+    assert [round(float(of.share.mean()), 1) for of in subjects] == [0.3, 0.7, 1.0, 1.0]
+    assert [of.hair_px > 0.0 for of in subjects] == [False, False, False, True]
+    assert len({of.name for of in asked}) == len(asked), "what follows from another look is another map"
+    assert all(of.hair_px == 0.0 for of in asked if of.name[0] == "person")
+
+
+def test_who_is_not_in_haste_waits_for_the_whole(file, monkeypatch):
+    Network(monkeypatch)
+    found = found_in(file)
+    assert found.looked == WHOLE and not found.is_waiting and found.person_map(1).max() == 0.0
+
+
+def test_a_search_that_is_ended_leaves_nothing_and_can_begin_again(file, monkeypatch):
+    def looking(picture, on_look) -> SubjectMap:
+        on_look(SubjectMap(np.eye(64, dtype=np.float32), "network"))
+        return SubjectMap(np.ones((64, 64), np.float32), "network")
+
+    monkeypatch.setattr(found_module, "find_subject", looking)
+    found = found_in(file)
+
+    def stop():
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        found.subject_map(on_look=stop)
+    assert not found.is_at_hand() and not list(file.parent.glob("cache/matiz/found/*"))
+    assert found.subject_map().share.min() == 1.0 and found.is_at_hand() and found.runs == 2
 
 
 def test_two_who_ask_at_once_wait_for_one(file, monkeypatch):

@@ -10,7 +10,7 @@ import onnxruntime
 import pytest
 from onnx import TensorProto, checker, helper, load, load_from_string, numpy_helper
 
-from matiz.errors import FileError
+from matiz.errors import Cancelled, FileError
 from matiz.masks import runtime
 from matiz.masks import subject as subject_module
 from matiz.masks import subject_network as subject_network_module
@@ -149,6 +149,22 @@ def test_what_an_overview_finds_is_looked_at_closer_twice_and_laid_back_where_it
     whole, close, square = (each[..., 0] > 150 for each in eyes.seen)
     assert whole.shape == (64, 64) and close.shape == square.shape == (128, 128)
     assert close.mean() > square.mean() and close.mean() > 1.3 * whole.mean()
+
+
+def test_each_look_is_told_and_who_is_told_may_end_the_search(monkeypatch):
+    monkeypatch.setattr(subject_module, "AGREED", 1.0)
+    eyes, picture, told = Eyes(monkeypatch), with_red(120, 60, 180, 140), []
+    found = find_subject(picture, lambda known: told.append((len(eyes.seen), known.share)))
+    assert [looks for looks, _ in told] == [1, 2, 3] and (told[-1][1] == found.share).all()
+    assert all(overlap(share, picture) > 0.85 for _, share in told)
+    eyes.seen.clear()
+
+    def stop(_):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        find_subject(picture, stop)
+    assert len(eyes.seen) == 1
 
 
 @pytest.mark.parametrize("clear", [True, False])

@@ -11,7 +11,7 @@ from sklearn.datasets import load_sample_image
 from matiz.develop.engine import Engine
 from matiz.develop.graph import small_place_mask
 from matiz.findings.find import fixed
-from matiz.findings.places import leaks
+from matiz.findings.places import halo, leaks
 from matiz.masks.view import lab
 from matiz.measure import picture as picture_module
 from matiz.measure.mask_edge import EdgeReading, Row, Spot, read_edge
@@ -281,6 +281,29 @@ def test_what_was_drawn_by_hand_is_tightened_once_and_what_was_found_never():
     many = told(Subject(), gaps=tuple(replace(gap, x=n) for n in range(9)))
     assert len(many.adds) == 6, "the largest first"
     assert many.adds[0][1].join == "subtract"
+
+
+def test_a_rim_about_what_was_found_goes_with_what_spreads_it(scene_engine):
+    def told(part):
+        place = Place(mask=Rows([("m1", part)]), exposure_EV=1.0)
+        recipe = Recipe().change_all(added(Recipe(), [("places", place)]), label="x")[0]
+        edges = {recipe.places.order[0]: EdgeReading(0.8, (), (), 2.0)}
+        [finding] = halo(SimpleNamespace(edges=edges, full_size=(600, 400)), recipe)
+        return finding, recipe
+
+    finding, recipe = told(Sky(grow_px=6.0, feather_px=9.0))
+    [own] = fixed(recipe, finding).places.values()
+    assert own.mask["m1"] == Sky() and finding.fix_label
+    assert told(Sky(grow_px=-6.0))[0].fix is None and not told(Sky())[0].fix_label
+    assert told(Lasso(path=((0.1, 0.1), (0.5, 0.1), (0.5, 0.4))))[0].fix_label == "Tighten it to the picture's edge"
+    loose = plain_recipe(scene_engine.frame.start)
+    loose = loose.change_all(
+        added(loose, [("places", Place(mask=Rows([("m1", Sky(feather_px=8.0))]), exposure_EV=2.5))]), label="x"
+    )[0]
+    meter = Meter(scene_engine)
+    [finding] = halo(meter.picture(loose), loose)
+    after = fixed(loose, finding)
+    assert not halo(meter.picture(after), after)
 
 
 def fitted_place(outline) -> Recipe:

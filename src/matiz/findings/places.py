@@ -155,7 +155,9 @@ def halo(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         own = reading.edges.get(ident)
         if own is None or not isinstance(place, Place) or place.active != "on" or abs(own.halo_L) < HALO_L:
             continue
-        fix = _fitted(f"places.{ident}", place, reading.full_size)
+        fix, label = _fitted(f"places.{ident}", place, reading.full_size), TIGHTEN
+        if not fix:
+            fix, label = _unspread(f"places.{ident}", place), "Neither loosen nor feather it"
         yield Finding(
             id="places.halo",
             station="places",
@@ -163,7 +165,7 @@ def halo(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             f"{'lighter' if own.halo_L > 0 else 'darker'} along its edge",
             evidence={"halo_L": round(own.halo_L, 2)},
             fix=fix or None,
-            fix_label=TIGHTEN if fix else "",
+            fix_label=label if fix else "",
             subject=f"places.{ident}",
             certainty=0.5,
         )
@@ -179,6 +181,15 @@ def _fitted(path: str, place: Place, size: tuple[int, int]) -> tuple[tuple[str, 
     if any(not isinstance(part, DRAWN) or part.fit_px >= wide for part in own.values()):
         return ()
     return tuple((f"{path}.mask.{ident}.fit_px", wide) for ident in own)
+
+
+def _unspread(path: str, place: Place) -> tuple[tuple[str, float], ...]:
+    """Settings that end what was found where it was found."""
+    return tuple(
+        (f"{path}.mask.{ident}.{name}", 0.0)
+        for ident, part in place.mask.items() if isinstance(part, EDGED)
+        for name in ("grow_px", "feather_px") if getattr(part, name) > 0.0
+    )  # fmt: skip
 
 
 @needs("places")
