@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from matiz.develop.graph import place_mask
 from matiz.errors import FileError
 from matiz.masks.subject import SubjectMap
+from matiz.measure.mask_edge import EdgeReading
 from matiz.recipe.places import Place, Subject
 from matiz.recipe.tree import Rows, added
 from matiz.ui import seeker as seeker_module
@@ -77,9 +78,13 @@ def asked_for(window) -> None:
     window.places.add_part(Subject, "add")
 
 
-def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_once_it_is_whole(window, looks, said):
+@pytest.mark.parametrize("stops", [-2.0, 0.0])
+def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_once_it_is_whole(
+    window, looks, said, stops, monkeypatch
+):
+    monkeypatch.setattr("matiz.measure.picture.read_edge", lambda *_: EdgeReading(0.9, (), (), 0.0))
     asked_for(window)
-    window.places.set_place("exposure_EV", -2.0, "Darker")
+    window.places.set_place("exposure_EV", stops, "Darker")
     ident = window.session.recipe.places.order[0]
     assert said == [LOOKING] and not window.session.recipe.places[ident].mask
     for n, (share, word) in enumerate([(0.125, CLOSER), (0.25, CLOSER), (0.5, "Subject found.")], 1):
@@ -96,8 +101,9 @@ def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_on
             assert ident not in (window.session.reading.get("edges") or {})
             assert not any("empty" in finding.claim for finding in window.session.findings)
     assert window.session.reading.get("places")[ident].coverage == pytest.approx(0.5, abs=0.03)
+    assert ident in window.session.reading.get("edges"), "of a place that changes nothing yet too"
     assert looks.calls == 1 and len(window.session.recipe.places[ident].mask) == 1
-    assert len(window.session.document.version.history.changes) == 3, "the part was put once"
+    assert len(window.session.document.version.history.changes) == 2 + bool(stops), "the part was put once"
 
 
 @pytest.mark.parametrize("name", ["places", "finish", "tone"])

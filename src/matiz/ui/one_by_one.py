@@ -1,9 +1,6 @@
 """Work on the pictures of a shoot, one after another, by a thread that gives way to the open picture."""
 
-import os
-import threading
 import time
-from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
@@ -11,6 +8,7 @@ from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 from ..raw.decode import Decoder
 from .jobs import Job
 from .session import Session
+from .worker import stand_back
 
 LATER_MS = 300
 """After which it is asked again whether nothing else is at work."""
@@ -95,8 +93,7 @@ class OneByOne(QObject):
             return
 
         def work(job: Job) -> None:
-            with suppress(OSError):
-                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
+            stand_back(NICE)
             try:
                 for path in todo:
                     if job.is_stopped or desk.shoot != shoot:

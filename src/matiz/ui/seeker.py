@@ -1,8 +1,5 @@
 """The subject of the open picture, looked for aside: for who wants it, or ahead of that while nobody does."""
 
-import contextlib
-import os
-import threading
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Qt, QThreadPool, QTimer, Signal
@@ -12,7 +9,7 @@ from ..develop.found import Found
 from ..errors import Cancelled
 from ..masks.subject import SubjectMap
 from .jobs import Job
-from .worker import NICE
+from .worker import stand_back
 
 AHEAD_MS = 700
 """How long a picture has been open before it is looked at unasked, since who turns pages does not want it; and until
@@ -77,19 +74,20 @@ class Seeker(QObject):
 
     def _look_ahead(self) -> None:
         if QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton:
-            self._look()
+            self._look(ahead=True)
         else:
             self.look_ahead()
 
-    def _look(self) -> None:
+    def _look(self, *, ahead: bool = False) -> None:
         self._later.stop()
         found = self._of
         if found is None or self._job is not None:
             return
 
-        def work(job: Job) -> SubjectMap:
-            with contextlib.suppress(OSError, AttributeError):  # where a thread has no priority of its own
-                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
+        def work(job: Job) -> SubjectMap | None:
+            stand_back()
+            if ahead and found.is_at_hand():
+                return None
 
             def looked() -> None:
                 if not job.progress(0.0):
@@ -109,12 +107,16 @@ class Seeker(QObject):
             self.said.emit(CLOSER)
             self.seenBetter.emit()
 
-    def _on_found(self, found: Found, seen: SubjectMap) -> None:
+    def _on_found(self, found: Found, seen: SubjectMap | None) -> None:
         if found is not self._of:
             return
         self._job = None
         if self._wanted is None:
-            self.foundAhead.emit()
+            if seen is not None:
+                self.foundAhead.emit()
+            return
+        if seen is None:
+            self._look()
             return
         self._hand_out()
         self._wanted = None

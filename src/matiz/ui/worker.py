@@ -12,6 +12,12 @@ NICE = 5
 """Of a thread that yields: the window's own is served first."""
 
 
+def stand_back(nice: int = NICE) -> None:
+    """From now on this thread waits where the window's own computes, or one that stands back less."""
+    with contextlib.suppress(OSError, AttributeError):  # where a thread has no priority of its own
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), nice)
+
+
 class LatestWorker(QObject):
     """Calls `answer(request, emit)` on its own thread for the newest request; `answered` arrives on
     the thread that made it. What comes out of `answer` by `emit` may be several answers."""
@@ -59,8 +65,7 @@ class LatestWorker(QObject):
 
     def _run(self) -> None:
         if self._yields:
-            with contextlib.suppress(OSError, AttributeError):  # where a thread has no priority of its own
-                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICE)
+            stand_back()
         while True:
             with self._wake:
                 self._busy = False
