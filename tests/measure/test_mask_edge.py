@@ -172,6 +172,20 @@ def test_what_looks_alike_beyond_a_seam_is_no_gap():
     assert short is not None and len(short.gaps) == 1 and 98 <= short.gaps[0].x <= 102
 
 
+def test_another_thing_of_its_colour_that_touches_it_is_no_gap():
+    """A part of a thing is joined to it along its side; another thing touches it here and there."""
+    Lab = np.full((400, 600, 3), (70.0, -5.0, 5.0), np.float32)
+    Lab[100:300, 100:300] = Lab[190:216, 307:316] = Lab[190:197, 300:308] = (35.0, 30.0, 20.0)
+    Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape).astype(np.float32)
+    mask = np.zeros((400, 600), np.float32)
+    mask[100:300, 100:300] = 1.0
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.gaps == ()
+    mask[190:216, 291:300] = 0.0
+    short = read_edge(mask, Lab, mask)
+    assert short is not None and len(short.gaps) == 1
+
+
 def test_what_turns_gently_into_the_colour_outside_is_no_leak():
     """Shade that grows towards the edge of a thing that is lit from the other side."""
     x = np.mgrid[0:400, 0:600][1]
