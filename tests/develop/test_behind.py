@@ -13,6 +13,8 @@ from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB, encode_sRGB, sRGB_to_Lab
 from matiz.develop.behind import disc, f_number_of, share_of, spread
 from matiz.develop.engine import Engine, full_picture
+from matiz.develop.found import Known
+from matiz.masks.subject import SubjectMap
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.finish import Behind
 from matiz.recipe.model import Recipe, plain_recipe
@@ -182,6 +184,8 @@ def test_while_the_subject_is_looked_for_nothing_is_blurred(plain):
                                label="y")[0]  # fmt: skip
     engine.found.in_haste = True
     np.testing.assert_array_equal(engine.render(recipe, 0), engine.render(plain, 0))
+    engine.found._so_far = Known(1, SubjectMap(np.eye(64, dtype=np.float32), "network"))
+    np.testing.assert_array_equal(engine.render(recipe, 0), engine.render(plain, 0), err_msg="roughly known")
 
 
 def test_the_f_number_of_a_disc_is_that_of_the_thin_lens():

@@ -186,6 +186,21 @@ def test_another_thing_of_its_colour_that_touches_it_is_no_gap():
     assert short is not None and len(short.gaps) == 1
 
 
+def test_where_the_picture_plainly_steps_at_the_end_of_a_mask_it_ends_however_light_the_ground():
+    """Beside a dark rim, something as dark as what lies deeper in the thing, on white."""
+    Lab = np.full((400, 600, 3), (95.0, 0.0, 0.0), np.float32)
+    Lab[100:300, 100:300] = Lab[180:220, 300:311] = (34.0, 0.0, 0.0)
+    Lab[100:300, 286:300] = (20.0, 0.0, 0.0)
+    Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape).astype(np.float32)
+    mask = np.zeros((400, 600), np.float32)
+    mask[100:300, 100:300] = 1.0
+    own = read_edge(mask, Lab, mask)
+    assert own is not None and own.gaps == ()
+    Lab[100:300, 286:300] = Lab[100:300, 260:274]
+    alike = read_edge(mask, Lab, mask)
+    assert alike is not None and len(alike.gaps) == 1
+
+
 def test_what_turns_gently_into_the_colour_outside_is_no_leak():
     """Shade that grows towards the edge of a thing that is lit from the other side."""
     x = np.mgrid[0:400, 0:600][1]
