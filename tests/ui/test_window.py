@@ -178,10 +178,15 @@ def test_findings_can_be_silenced_for_the_picture_and_for_good(window, shoot):
 
 def test_evidence_is_said_as_it_was_measured():
     """A count is whole; what is none keeps what its unit is told by."""
-    told = {"leaks": 2, "largest_px": 3748, "a_px": 1.24, "halo_L": 1.73, "gap_EV": 0.5, "is": "even", "at_K": 4820.0}
-    lines = evidence_lines(Finding(id="x.y", station="tone", claim="", evidence=told))
-    plain = ["leaks  2", "largest  3 748 px", "a  1.2 px", "halo L  1.7", "gap  0.50 EV", "is  even", "at  4 820 K"]
-    assert [line.replace("\u202f", " ") for line in lines] == plain
+    told = {
+        "leaks": (2, "leaks  2"), "largest_px": (3748, "largest  3 748 px"), "a_px": (1.24, "a  1.2 px"),
+        "halo_L": (1.73, "halo  1.7 L*"), "mean_dE": (2.44, "mean ΔE  2.4"), "gap_EV": (0.5, "gap  0.50 EV"),
+        "is": ("even", "is  even"), "at_K": (4820.0, "at  4 820 K"), "off_duv": (0.0021, "off Duv  0.0021"),
+        "stands_out_times": (2.31, "stands out  2.3 times"), "turn_of_255": (3.0, "turn  3 of 255"),
+    }  # fmt: skip
+    evidence = {name: value for name, (value, _) in told.items()}
+    lines = evidence_lines(Finding(id="x.y", station="tone", claim="", evidence=evidence))
+    assert [line.replace("\u202f", " ") for line in lines] == [words for _, words in told.values()]
 
 
 def test_evidence_is_written_with_units(window):

@@ -23,10 +23,14 @@ WIDTH_PX, STRIP_PX, LINE_PX = 272, 28, 36
 """Of the column, and of what is left of it when nothing is found: a strip, or a line beneath a list."""
 ANY_HEIGHT = 16_777_215
 """Qt's own bound of a widget's size, which it does not give by name."""
-UNITS = {"EV": "EV", "K": "K", "%": "%", "mired": "mired", "of_255": "of 255", "duv": "", "px": "px", "dB": "dB",
-         "deg": "°"}  # fmt: skip
-DECIMALS = {"deg": 1, "EV": 2, "K": 0, "%": 2, "mired": 0, "of_255": 0, "duv": 4, "px": 1, "dB": 0, "": 1}
-"""Of what is no count."""
+UNITS = {
+    "EV": ("EV", 2), "K": ("K", 0), "%": ("%", 2), "mired": ("mired", 0), "of_255": ("of 255", 0), "duv": ("", 4),
+    "px": ("px", 1), "dB": ("dB", 0), "deg": ("°", 1), "L": ("L*", 1), "dE": ("", 1), "times": ("times", 1),
+    "percent": ("%", 1), "": ("", 1),
+}  # fmt: skip
+"""By the end of a name: how it is said, and how many decimals what is no count has."""
+QUANTITIES = {"duv": " Duv", "dE": " ΔE"}
+"""What has no unit is called by its name."""
 
 
 def evidence_lines(finding: Finding) -> list[str]:
@@ -37,10 +41,9 @@ def evidence_lines(finding: Finding) -> list[str]:
         for ending in UNITS:
             if name.endswith(f"_{ending}"):
                 words, unit = name[: -len(ending) - 1].replace("_", " "), ending
-        if unit == "duv":
-            words += " Duv"
-        decimals = 0 if isinstance(value, int) else DECIMALS[unit]
-        text = value if isinstance(value, str) else number(value, decimals, UNITS.get(unit, ""))
+        words += QUANTITIES.get(unit, "")
+        said, decimals = UNITS[unit]
+        text = value if isinstance(value, str) else number(value, 0 if isinstance(value, int) else decimals, said)
         lines.append(f"{words}  {text}")
     return lines
 
