@@ -9,8 +9,9 @@ from bench.mend import turned_by
 
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB
 from matiz.develop.engine import Engine
-from matiz.findings.find import find, fixed
-from matiz.measure.picture import Meter
+from matiz.findings.find import fixed
+from matiz.findings.mend import converging, tilted
+from matiz.measure.picture import Meter, PictureReading
 from matiz.measure.tilt import _doubt, lean, read_tilt
 from matiz.recipe.model import Recipe
 from matiz.simcam.shoot import DEMO_SHOTS, simulate
@@ -98,16 +99,21 @@ def test_the_lean_of_uprights_is_that_of_a_pinhole():
 def test_findings_set_it_straight_and_then_are_silent():
     engine = shot("CORVA_0052", 1.5)
     meter, recipe = Meter(engine), lens_of("CORVA_0052")
-    for name in ("mend.tilted", "mend.converging"):
-        found = {f.id: f for f in find(engine, meter.picture(recipe), recipe)}
-        assert found[name].outlines and found[name].certainty > 0.4
-        recipe = fixed(recipe, found[name])
+
+    def told(judge):
+        """What it says of what it needs; all other readings take their time."""
+        return list(judge(PictureReading({name: meter.take(recipe, name) for name in ("tilt", "leaning")}), recipe))
+
+    for judge in (tilted, converging):
+        [found] = told(judge)
+        assert found.outlines and found.certainty > 0.4
+        recipe = fixed(recipe, found)
         runs = meter.runs["tilt"]
-        assert name not in {f.id for f in find(engine, meter.picture(recipe), recipe)}
+        assert not told(judge)
         assert meter.runs["tilt"] == runs, "what is set does not touch what is measured"
     assert recipe.mend.level_deg == pytest.approx(-1.5, abs=0.1)
     assert recipe.mend.vertical_deg == pytest.approx(-7.0, abs=0.3)
-    uprights = [line for line in meter.picture(recipe).leaning if abs(line[0][1] - line[1][1]) > 80]
+    uprights = [line for line in meter.take(recipe, "leaning") if abs(line[0][1] - line[1][1]) > 80]
     ends = [sorted(line, key=lambda point: point[1]) for line in uprights]
     leans = [np.degrees(np.arctan2(b[0] - a[0], b[1] - a[1])) for a, b in ends]
     assert len(leans) > 3 and np.abs(np.median(leans)) < 0.3 and np.quantile(np.abs(leans), 0.7) < 1.0
