@@ -84,8 +84,8 @@ class Found:
     ) -> SubjectMap:
         """Over the whole frame; yes, no: taps that say what is meant too, and what is not.
 
-        on_look: told of each look that this call takes at it; what it raises ends the search. Who asks meanwhile waits,
-        and hears of that end.
+        on_look: told before each further look that this call takes at it; what it raises ends the search. Who asks
+        meanwhile waits, and hears of that end.
         """
         plain: SubjectMap = self._once("subject", lambda: self._subject(on_look))
         self._was_found, self._so_far = True, None

@@ -3,7 +3,7 @@
 Where the network cannot be loaded, contrast against the border and a graph cut give a rougher answer.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,34 +60,31 @@ OnLook = Callable[[SubjectMap], object]
 def find_subject(picture: Picture, on_look: OnLook = lambda _: None) -> SubjectMap:
     """The subject of an sRGB picture (height, width, 3).
 
-    on_look: told what is known after each look that is taken at it, three at most, each better than the one before.
-    What it raises ends the search.
+    on_look: told what is known before each further look, two at most, each better than what was known. What it raises
+    ends the search.
 
     Raises:
         FileError: for a network of the user's own that cannot be used.
     """
     network = subject_network()
-    how = network.how if network is not None else "contrast"
-    for share in [by_contrast(picture)] if network is None else _looked(picture, network):
-        found = SubjectMap(cleaned(share), how)
-        on_look(found)
-    return found
-
-
-def _looked(picture: Picture, network: SubjectNetwork) -> Iterator[Share]:
+    if network is None:
+        return SubjectMap(cleaned(by_contrast(picture)), "contrast")
+    how = network.how
     share = network.answer(_square(picture, network.coarse))
-    if network.coarse == network.fine:
-        yield share
-        return
-    if (cleaned(share) > 0.5).mean() < SMALL:
-        share = network.answer(_square(picture, network.fine))
-    yield share
-    where = cleaned(share) > 0.5
-    if where.any():
-        yield from _looked_closer(picture, share, where, network)
+    if network.coarse < network.fine:
+        if (cleaned(share) > 0.5).mean() < SMALL:
+            share = network.answer(_square(picture, network.fine))
+        where = cleaned(share) > 0.5
+        if where.any():
+            share = _looked_closer(
+                picture, share, where, network, lambda known: on_look(SubjectMap(cleaned(known), how))
+            )
+    return SubjectMap(cleaned(share), how)
 
 
-def _looked_closer(picture: Picture, overview: Share, where: Mask, network: SubjectNetwork) -> Iterator[Share]:
+def _looked_closer(
+    picture: Picture, overview: Share, where: Mask, network: SubjectNetwork, on_look: Callable[[Share], object]
+) -> Share:
     """The mean of what is seen of the whole, of the subject with a little around it, stretched to a square, and of a
     true square with more around it: each errs elsewhere, and where the first two agree the third says nothing new.
     where: what the overview finds, some of it."""
@@ -101,12 +98,14 @@ def _looked_closer(picture: Picture, overview: Share, where: Mask, network: Subj
     x, y = (left + right) / 2.0, (top + bottom) / 2.0
     square = x - reach, y - reach, x + reach, y + reach
     side = network.fine
-    seen = [_enlarged(overview, side)]
+    known, seen = overview, [_enlarged(overview, side)]
     for window in (close, square):
+        on_look(known)
         seen.append(_enlarged(_seen_in(picture, [round(edge) for edge in window], network), side))
-        yield np.asarray(np.clip((np.mean(seen, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
+        known = np.asarray(np.clip((np.mean(seen, axis=0) - 0.5) * STEEPER + 0.5, 0.0, 1.0), np.float32)
         if _overlap(seen[0] > 0.5, seen[-1] > 0.5) > AGREED:
-            return
+            break
+    return known
 
 
 def _overlap(a: Mask, b: Mask) -> float:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..masks.view import Mask, Pixels
-from .other_side import coded, like_other_side
+from .other_side import coded, distance, like_other_side
 
 WIDTH = 0.018
 """Of the long side: how far beyond an edge a leak is looked for."""
@@ -94,9 +94,7 @@ def read_edge(mask: Mask, Lab: Pixels, change_L: Mask) -> EdgeReading | None:
     long_side = max(mask.shape)
     width = WIDTH * long_side
     soft = (mask > 0.1) & (mask < 0.9)
-    side = 2 * max(1, round(width)) + 1
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
-    band = cv2.morphologyEx(solid.astype(np.uint8), cv2.MORPH_GRADIENT, disc) > 0
+    band = np.maximum(distance(solid), distance(~solid)) <= width
     if (soft & band).sum() > MOST_SOFT * band.sum():
         return None
     codes = coded(Lab)

@@ -435,8 +435,9 @@ SEEN_dE = 1.0
 
 def _places(sight: Sight) -> dict[str, PlaceReading]:
     recipe = sight.recipe
+    waited_for = _waited_for(sight.engine, recipe)
     idents = [ident for ident, place in recipe.places.items() if isinstance(place, Place)][:MOST_PLACES]
-    idents = [ident for ident in idents if _is_known(sight, ident)]
+    idents = [ident for ident in idents if ident not in waited_for]
     if not idents:
         return {}
     toned = sight.picture("small toned")
@@ -455,10 +456,11 @@ def _places(sight: Sight) -> dict[str, PlaceReading]:
     return out
 
 
-def _is_known(sight: Sight, ident: str) -> bool:
-    """Whether the mask of a place is what it will be: of one that follows from what is known of the subject so far
-    nothing is told."""
-    return not sight.engine.found.is_waiting or not wants_subject(mask_of(sight.recipe, ident).parts)
+def _waited_for(engine: Engine, recipe: Recipe) -> tuple[str, ...]:
+    """Places whose masks follow from a subject that is not known to the end: nothing is told of them."""
+    places = (ident for ident, place in recipe.places.items() if isinstance(place, Place))
+    wanting = tuple(ident for ident in places if wants_subject(mask_of(recipe, ident).parts))
+    return wanting if wanting and engine.found.is_waiting else ()
 
 
 def _edges(sight: Sight) -> dict[str, EdgeReading]:
@@ -467,7 +469,8 @@ def _edges(sight: Sight) -> dict[str, EdgeReading]:
     out: dict[str, EdgeReading] = {}
     own = {ident: place for ident, place in recipe.places.items() if isinstance(place, Place)}
     edged = [ident for ident, place in own.items() if any(isinstance(part, EDGED) for part in place.mask.values())]
-    edged = [ident for ident in edged[:MOST_PLACES] if _is_known(sight, ident)]
+    waited_for = _waited_for(sight.engine, recipe)
+    edged = [ident for ident in edged[:MOST_PLACES] if ident not in waited_for]
     if not edged:
         return out
     working = {ident for ident, _ in at_work(recipe)}
@@ -569,11 +572,7 @@ def _pull_at(sight: Sight, pull: Pull) -> Pull:
     return replace(pull, x=x, y=y, r=r, held=(held_x, held_y, held_r))
 
 
-def _is_waiting(engine: Engine) -> bool:
-    return engine.found.is_waiting
-
-
-def _is_at_hand(engine: Engine) -> bool:
+def _is_at_hand(engine: Engine, _: Recipe) -> bool:
     return engine.found.is_at_hand()
 
 
@@ -676,7 +675,7 @@ READINGS = (
             reads=("colour.skin",)),
     Reading("mismatch", _mismatch, looks_at=("small display", "display"), reads=("colour.black_and_white",)),
     Reading("places", _places, looks_at=("small rendered", "small toned"), reads=("places", "tone.exposure_EV"),
-            also=_is_waiting),
+            also=_waited_for),
     Reading("banding", _banding, looks_at=("small rendered", "rendered"), reads=("places", *PLACES),
             after=("stored", "places")),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame))),
@@ -702,7 +701,7 @@ READINGS = (
     Reading("cast", _cast, looks_at=("small display",), reads=PLACES, after=("subject",)),
     Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped),
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),
-    Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES), also=_is_waiting),
+    Reading("edges", _edges, looks_at=("small rendered",), reads=("places", *PLACES), also=_waited_for),
     Reading("faces", _faces, looks_at=("small scene",), reads=("tone.exposure_EV", *PLACES)),
     Reading("attention", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand),
     Reading("attention_before", _attention, looks_at=("small rendered",), reads=PLACES, also=_is_at_hand,

@@ -28,7 +28,7 @@ def as_it_is(recipe: Recipe) -> Recipe:
     return recipe
 
 
-def nothing_else(_engine: Engine) -> Hashable:
+def nothing_else(_engine: Engine, _recipe: Recipe) -> Hashable:
     return None
 
 
@@ -46,7 +46,7 @@ class Reading:
     """Other readings that it is made from."""
     under: Callable[[Recipe], Recipe] = field(default=as_it_is)
     """The recipe that it looks under."""
-    also: Callable[[Engine], Hashable] = field(default=nothing_else)
+    also: Callable[[Engine, Recipe], Hashable] = field(default=nothing_else)
     """What else it depends on."""
 
 
@@ -122,7 +122,8 @@ class Meter:
         seen = reading.under(recipe.in_force())
         pixels = tuple(self.engine.digest(seen, result) for result in reading.looks_at)
         values = tuple(repr(seen.get(path)) for path in reading.reads)
-        return pixels, values, tuple(self.key(recipe, other) for other in reading.after), reading.also(self.engine)
+        others = tuple(self.key(recipe, other) for other in reading.after)
+        return pixels, values, others, reading.also(self.engine, seen)
 
     def take(self, recipe: Recipe, name: str) -> Any:
         """One reading, made when it is not kept."""

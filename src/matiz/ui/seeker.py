@@ -53,6 +53,10 @@ class Seeker(QObject):
         if self._of is not None and self._job is None:
             self._later.start(AHEAD_MS)
 
+    def let_be(self) -> None:
+        """Nobody is likely to ask: what has not begun unasked is not begun."""
+        self._later.stop()
+
     def ask(self, then: Callable[[], None] = lambda: None) -> None:
         """Look now, and say so; then, once something is known of it."""
         if self._of is None:
@@ -73,21 +77,19 @@ class Seeker(QObject):
         self._pool.waitForDone()
 
     def _look_ahead(self) -> None:
-        if QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton:
-            self._look(ahead=True)
-        else:
+        if QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton:
             self.look_ahead()
+        elif self._of is not None and self._of.is_waiting:
+            self._look()
 
-    def _look(self, *, ahead: bool = False) -> None:
+    def _look(self) -> None:
         self._later.stop()
         found = self._of
         if found is None or self._job is not None:
             return
 
-        def work(job: Job) -> SubjectMap | None:
+        def work(job: Job) -> SubjectMap:
             stand_back()
-            if ahead and found.is_at_hand():
-                return None
 
             def looked() -> None:
                 if not job.progress(0.0):
@@ -107,16 +109,12 @@ class Seeker(QObject):
             self.said.emit(CLOSER)
             self.seenBetter.emit()
 
-    def _on_found(self, found: Found, seen: SubjectMap | None) -> None:
+    def _on_found(self, found: Found, seen: SubjectMap) -> None:
         if found is not self._of:
             return
         self._job = None
         if self._wanted is None:
-            if seen is not None:
-                self.foundAhead.emit()
-            return
-        if seen is None:
-            self._look()
+            self.foundAhead.emit()
             return
         self._hand_out()
         self._wanted = None

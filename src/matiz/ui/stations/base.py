@@ -141,6 +141,7 @@ class Station(QObject):
 
     def leave(self) -> None:
         self.is_shown = False
+        self.session.seeker.let_be()
         if self in self.view.overlays:
             self.view.overlays.remove(self)
 
