@@ -1,7 +1,19 @@
-"""``python -m matiz``."""
+"""Where the program starts, as ``matiz`` or ``python -m matiz``: nothing is imported from the current folder."""
 
 import sys
 
-from .cli import main
+from .system.import_path import make_children_safe, remove_current_folder
 
-sys.exit(main())
+
+def main() -> int:
+    """Run the command line; returns its exit code."""
+    remove_current_folder()
+    make_children_safe()
+    # imported only now: its imports are looked for in the path as it is
+    from .cli import main as run
+
+    return run()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

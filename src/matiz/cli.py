@@ -155,7 +155,7 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
     from .deliver.orders import Order
     from .deliver.write import resized
     from .develop.engine import full_picture
-    from .files import write_whole
+    from .system.files import write_whole
 
     if region is None:
         working = full_picture(engine, recipe, result="scene")
@@ -344,7 +344,7 @@ def _log(chosen: argparse.Namespace) -> int:
     found = entries(folder)
     text = as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(told(found)) + "\n"
     if chosen.output:
-        from .files import write_text_whole
+        from .system.files import write_text_whole
 
         write_text_whole(Path(chosen.output), text)
     else:
@@ -718,6 +718,3 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "simulate": (_simulate, _add_simulate, "Take one frame with the simulated camera."),
     "bench": (_bench, _add_bench, "Run the benchmarks of the source tree."),
 }
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -19,7 +19,6 @@ from matiz.deliver.orders import Order, free_name
 from matiz.deliver.write import deliver
 from matiz.develop.as_file import write_frame
 from matiz.develop.engine import Engine
-from matiz.files import clear_leftovers
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
 from matiz.shoot.desk import Desk
@@ -27,6 +26,7 @@ from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.simcam.camera import Settings, expose
 from matiz.simcam.targets import chart
+from matiz.system.files import clear_leftovers
 from matiz.ui.saver import Saver
 
 MOST_LOST_S = 1.0

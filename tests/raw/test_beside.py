@@ -7,9 +7,9 @@ import pytest
 from PIL import Image as Pillow
 
 from matiz.errors import FormatError
-from matiz.files import xmp_beside
 from matiz.raw.decode import shared_decoder
 from matiz.raw.frame import Said
+from matiz.system.files import xmp_beside
 
 RDF = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}"
 DC, XMP = "{http://purl.org/dc/elements/1.1/}", "{http://ns.adobe.com/xap/1.0/}"

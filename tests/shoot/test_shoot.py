@@ -13,7 +13,6 @@ import pytest
 
 from matiz.develop.camera_colour import as_shot_xy
 from matiz.errors import FileError, FormatError
-from matiz.files import write_whole
 from matiz.measure.values import value_of
 from matiz.proposals.given_light import given_light
 from matiz.recipe.document import Document, Version
@@ -23,6 +22,7 @@ from matiz.shoot.log import Event, Log
 from matiz.shoot.sets import following
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 from matiz.shoot.silenced import Silenced
+from matiz.system.files import write_whole
 
 
 def _document(exposure_EV: float) -> Document:

@@ -344,7 +344,7 @@ class _FullDisk:
                 raise OSError(number, os.strerror(number))
             return real(*args, **kwargs)
 
-        monkeypatch.setattr("matiz.files.tempfile.mkstemp", mkstemp)
+        monkeypatch.setattr("matiz.system.files.tempfile.mkstemp", mkstemp)
 
 
 def _answered(monkeypatch, *answers: str) -> list[str]:

@@ -1,20 +1,21 @@
 """Many deliveries without a window: on this machine in several processes, or on a cluster's."""
 
 import contextlib
-import multiprocessing
 import os
 import shutil
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, MatizError
-from ..files import TakenError, clear_leftovers
 from ..shoot.said import said_of
 from ..shoot.sidecar import load_document
+from ..system.children import process_pool
+from ..system.files import TakenError, clear_leftovers
 from .orders import FORMATS, Order, name_for
 
 LISTED_PX = 16
@@ -63,7 +64,10 @@ def tasks_for(pictures: Iterable[Path], order: Order, folder: Path, *, replaces:
     except OSError as error:
         raise FileError(f"{folder}: cannot be made ({error.strerror}); choose another folder") from None
     clear_leftovers(folder)
-    pictures = list(pictures)
+    pictures = [picture.absolute() for picture in pictures]
+    folder = folder.absolute()
+    if order.space not in SPACES:  # a profile's file
+        order = replace(order, space=str(Path(order.space).absolute()))
     check_room(folder, order, len(pictures))
     out, taken = [], set()
     for n, picture in enumerate(pictures, 1):
@@ -153,7 +157,7 @@ def run_here(tasks: list[Task], jobs: int, run: Run = run_task) -> Iterator[Done
 
 
 def _pool(jobs: int) -> ProcessPoolExecutor:
-    return ProcessPoolExecutor(jobs, mp_context=multiprocessing.get_context("spawn"))
+    return process_pool(jobs)
 
 
 @contextlib.contextmanager

@@ -9,8 +9,8 @@ from ..develop.engine import Engine
 from ..develop.graph import mask
 from ..develop.places import Masked
 from ..errors import ArgumentError, FileError
-from ..files import write_whole
 from ..recipe.model import Recipe
+from ..system.files import write_whole
 
 
 def write_mask(engine: Engine, recipe: Recipe, wanted: Masked, path: Path) -> None:

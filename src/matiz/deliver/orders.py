@@ -1,7 +1,6 @@
 """An order: how deliveries of one kind are made."""
 
 import json
-import os
 import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
@@ -10,7 +9,8 @@ from typing import Any
 
 from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, RecipeError
-from ..files import write_text_whole
+from ..system.files import write_text_whole
+from ..system.user_folders import config_folder
 
 CM_PER_INCH = 2.54
 INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
@@ -182,7 +182,7 @@ def free_name(folder: Path, stem: str, order: Order) -> Path:
 
 def orders_file() -> Path:
     """Where the user's own orders lie."""
-    return Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "matiz" / "orders.json"
+    return config_folder() / "orders.json"
 
 
 def read_orders(path: Path) -> dict[str, Order]:

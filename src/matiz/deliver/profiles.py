@@ -6,8 +6,6 @@ files.
 """
 
 import struct
-import subprocess
-import sys
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -22,6 +20,7 @@ from ..colour.spaces import D50_XY, xy_to_XYZ
 from ..colour.types import Image
 from ..errors import FileError, FormatError
 from ..raw.decode import exchange_file
+from ..system.children import run_module
 from .orders import INTENTS
 
 BLACK_POINT, EXACT = 0x2000, 0x0100
@@ -76,10 +75,7 @@ def _through(rec2020: Image, profile: Path, numbers: list[int]) -> NDArray[np.ui
             linear = np.clip(rec2020[first : first + STRIP_ROWS] @ matrix, 0.0, 1.0)
             codes[first : first + STRIP_ROWS] = np.rint(way.encoded(linear) * 65_535.0)
         asked = map(str, (*rec2020.shape[:2], *numbers))
-        done = subprocess.run(
-            [sys.executable, "-m", "matiz.deliver.through_profile", str(exchange), str(profile), *asked],
-            capture_output=True, check=False,
-        )  # fmt: skip
+        done = run_module("matiz.deliver.through_profile", str(exchange), str(profile.absolute()), *asked)
         if done.returncode:
             said = done.stderr.decode("utf-8", "replace").strip().splitlines()[-1:] or ["its reader died"]
             raise FormatError(f"{profile.name}: cannot be used as a colour profile ({said[0]:.200}); choose another")

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 
 from ..errors import ArgumentError, FileError
-from ..files import write_text_whole
+from ..system.files import write_text_whole
 from .orders import Order
 
 NAME = "deliveries.json"

@@ -15,12 +15,12 @@ from ..develop.engine import Engine, full_picture
 from ..develop.graph import fit_to
 from ..develop.tiles import Region
 from ..errors import ArgumentError, Cancelled, FileError
-from ..files import TakenError, write_whole
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
 from ..raw.frame import Said
 from ..raw.metadata import NOTHING, Kept, told_in, write_metadata
 from ..recipe.model import Recipe
+from ..system.files import TakenError, write_whole
 from .encode import TOLD_LATER, About, write_pixels
 from .orders import FORMATS, Order, free_name
 from .profiles import into_profile, profile_of, read_profile

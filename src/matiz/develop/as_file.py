@@ -5,10 +5,10 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from ..files import write_whole
 from ..raw.dng import write_dng
 from ..raw.frame import Frame
 from ..recipe.model import Recipe
+from ..system.files import write_whole
 from .engine import Engine
 
 PREVIEW_LONG_SIDE = 1200

@@ -5,7 +5,6 @@ All of it follows from the frame as the camera held it, not from what is decided
 
 import hashlib
 import math
-import os
 import zlib
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
@@ -15,7 +14,6 @@ from typing import Any
 import numpy as np
 
 from ..errors import FileError
-from ..files import write_whole
 from ..masks.cut import Picture, Share
 from ..masks.faces import Face, faces
 from ..masks.focus import MOST_PX, find_focus
@@ -24,6 +22,8 @@ from ..masks.sky import find_sky
 from ..masks.subject import SubjectMap, apart, find_subject, tapped
 from ..masks.subject_network import own_model
 from ..masks.view import Mask, Point, View
+from ..system.files import write_whole
+from ..system.user_folders import cache_folder
 from .along_edges import HAIR_PX, TAPPED_PX, AlongEdges, FrameMap
 from .cache import Cache
 from .tiles import Region, Size, level_for, level_size
@@ -220,9 +220,8 @@ class Found:
         if not self._path.is_file():
             return None
         key = f"{self._path.resolve()}|{told.st_size}|{told.st_mtime_ns}".encode()
-        cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
         which = KEPT_AS["your own network" if own_model().is_file() else "network"]
-        return cache / "matiz/found" / f"{hashlib.blake2b(key, digest_size=12).hexdigest()}-{which}.map"
+        return cache_folder() / "found" / f"{hashlib.blake2b(key, digest_size=12).hexdigest()}-{which}.map"
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         return self._cache.get(key, key, make)

@@ -5,7 +5,6 @@ The parts of each kernel are kept, so that a change in one compiles that one and
 
 import contextlib
 import importlib
-import multiprocessing
 import os
 import shutil
 import subprocess
@@ -13,11 +12,11 @@ import sys
 import sysconfig
 import tempfile
 from collections.abc import Iterable
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
+from ..system.children import process_pool
 from .library import Library
 
 MOST_KEPT = 4
@@ -58,7 +57,7 @@ def _compile(libraries: Iterable[Library], compiler: str) -> None:
         _compile_kernel(*todo[0], compiler)
     elif todo:
         # a process for each processor: compiling a pipeline holds the interpreter's lock
-        with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+        with process_pool(os.cpu_count() or 1) as pool:
             for done in [pool.submit(_compile_kernel, *pair, compiler) for pair in todo]:
                 done.result()
 

@@ -6,7 +6,6 @@ kernel compiles that one only.
 """
 
 import hashlib
-import os
 import platform
 import re
 import sys
@@ -16,6 +15,8 @@ from functools import cache
 from importlib.metadata import version
 from importlib.util import find_spec
 from pathlib import Path
+
+from ..system.user_folders import cache_folder
 
 NOT_COMPILED = ("loader", "buffers", "build", "library")
 """Modules of the package that have no part in what is compiled."""
@@ -79,8 +80,7 @@ def _source(module: str) -> bytes:
 
 
 def _cache_folder() -> Path:
-    folder = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-    return folder / "matiz" / "kernels"
+    return cache_folder() / "kernels"
 
 
 @cache

@@ -1,7 +1,6 @@
 """Hands out compiled kernels by name: from the built module, or compiled here when there is none."""
 
 import importlib.util
-import subprocess
 import sys
 import threading
 from collections.abc import Callable
@@ -9,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from ..system.children import run_module
 from . import LIBRARY
 from .build import NoCompiler, definitions
 from .library import Library
@@ -49,8 +49,7 @@ def _load_built(library: Library) -> Pipelines:
 def _load(library: Library, say: Callable[[str], None]) -> Pipelines:
     if not library.built().exists():
         say("Matiz: building its kernels for this processor, once (about a minute)")
-        command = [sys.executable, "-m", "matiz.kernels.build", library.package]
-        if subprocess.run(command, capture_output=True).returncode:
+        if run_module("matiz.kernels.build", library.package).returncode:
             say("Matiz: no built kernels; compiling each when it is first needed. To be quicker, install g++.")
             return _compile_here(library)
     return _load_built(library)

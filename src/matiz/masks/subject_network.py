@@ -4,7 +4,6 @@ Ours is an ISNet (Qin and others 2022, "Highly accurate dichotomous image segmen
 @imgly/background-removal-data 1.4.5 (AGPL-3.0-or-later), run by onnxruntime.
 """
 
-import os
 import tempfile
 import threading
 from collections.abc import Callable
@@ -17,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..errors import FileError
+from ..system.user_folders import data_folder
 from . import runtime
 from .cut import Picture, Share
 
@@ -42,8 +42,7 @@ class SubjectNetwork:
 def own_model() -> Path:
     """Where a user's own network is looked for: input (1, 3, n, n) RGB, (value - 128) / 256 of 8-bit sRGB; first
     output 0..1 of the same size."""
-    data = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local/share")
-    return data / "matiz/models/subject.onnx"
+    return data_folder() / "models/subject.onnx"
 
 
 def subject_network() -> SubjectNetwork | None:

@@ -9,8 +9,8 @@ import numpy as np
 from ..develop.alignment import Alignment
 from ..develop.as_file import write_frame
 from ..errors import ArgumentError
-from ..files import TakenError
 from ..raw.frame import Exposure, Frame
+from ..system.files import TakenError
 from ..wording import EV, counted, degrees, number, percent
 from .bracket import merge_bracket
 from .focus import merge_focus

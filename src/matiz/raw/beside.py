@@ -12,7 +12,7 @@ from xml.etree import ElementTree
 import exiv2
 
 from ..errors import FormatError
-from ..files import xmp_beside
+from ..system.files import xmp_beside
 from .frame import Said
 from .listing import MOST_BESIDE_BYTES
 from .metadata import say_in_xmp

@@ -6,7 +6,6 @@ import json
 import os
 import selectors
 import subprocess
-import sys
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
@@ -19,7 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
-from ..files import clear_shared, shared_prefix
+from ..system.children import start_module
+from ..system.files import clear_shared, shared_prefix
 from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic, Said
 from .white import found_white
 
@@ -151,13 +151,7 @@ class Decoder:
     def _running(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:
             self._kill()
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "matiz.raw.worker"],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL,
-                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
-            )
+            self._process = start_module("matiz.raw.worker", OPENBLAS_NUM_THREADS="1")
         return self._process
 
     def _kill(self) -> None:

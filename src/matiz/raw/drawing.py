@@ -10,7 +10,6 @@ when the file cannot be read.
 
 import resource
 import struct
-import subprocess
 import sys
 from pathlib import Path
 
@@ -18,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import FormatError
+from ..system.children import run_module
 
 LONG_PX = 400
 """Of what is kept of a drawing, at most."""
@@ -28,7 +28,7 @@ EMPTY = 0.02
 def read_drawing(path: Path) -> NDArray[np.float32]:
     """Covered shares (height, width), 0..1, cut to what is drawn: of a picture with transparency what is opaque, of
     any other what is dark. FormatError when it cannot be read, or holds nothing."""
-    done = subprocess.run([sys.executable, "-m", "matiz.raw.drawing", str(path)], capture_output=True, check=False)
+    done = run_module("matiz.raw.drawing", str(path.absolute()))
     if done.returncode or len(done.stdout) < 8:
         said = done.stderr.decode("utf-8", "replace").strip().splitlines()[-1:] or ["its reader died"]
         raise FormatError(f"{path.name}: cannot be read as a drawing ({said[0]:.160}); save it as PNG")

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..assets import FOLDER
 from ..errors import RecipeError
-from ..files import write_text_whole
+from ..system.files import write_text_whole
 from .change import Settings
 from .leaves import Number, Numbers
 from .model import RAW, Recipe, plain_recipe, specs

@@ -13,13 +13,13 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
-from ..files import clear_leftovers
 from ..raw.frame import Exposure, Facts, Merged
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.given import given_by
 from ..recipe.merge import merged
 from ..recipe.model import RAW, RENDERED, Recipe
+from ..system.files import clear_leftovers
 from .choosing import Seen, chosen
 from .folder import gather
 from .log import Event, Log

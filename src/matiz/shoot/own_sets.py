@@ -5,8 +5,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from ..files import write_text_whole
 from ..raw.frame import Exposure
+from ..system.files import write_text_whole
 from .sets import Proposed, proposed_sets
 
 ALONE = 0

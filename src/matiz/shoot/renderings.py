@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import FileError
-from ..files import write_whole
 from ..recipe.model import Recipe, plain_recipe
+from ..system.files import write_whole
 
 QUALITY = 88
 

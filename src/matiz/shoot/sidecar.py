@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from ..errors import FileError, FormatError, RecipeError
-from ..files import write_whole
 from ..recipe.document import Document
 from ..recipe.model import Recipe
+from ..system.files import write_whole
 
 SUFFIX = ".matiz.json"
 MOST_BYTES = 64 * 2**20

@@ -4,7 +4,7 @@ import json
 import os
 from pathlib import Path
 
-from ..files import write_text_whole
+from ..system.files import write_text_whole
 
 
 class Silenced:

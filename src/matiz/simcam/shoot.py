@@ -1,11 +1,10 @@
 """The demo shoot, and single simulated frames as files."""
 
 import contextlib
-import multiprocessing
 import os
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from ..colour.temperature import cct_to_xy
 from ..develop.as_file import write_frame
 from ..errors import ArgumentError
 from ..raw.frame import Frame
+from ..system.children import process_pool
 from . import targets
 from .camera import Settings, expose
 from .kept import keep_last
@@ -150,6 +150,7 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
 
     Closing the iterator cancels; what was written stays, and another call goes on from there.
     """
+    folder = folder.absolute()
     folder.mkdir(parents=True, exist_ok=True)
     todo = missing_shots(folder)
     # frames of one place share what stays the same there, so one worker takes them all
@@ -161,11 +162,7 @@ def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tu
     done = 0
     with contextlib.ExitStack() as stack:
         stack.enter_context(_roomy_memory())
-        context = multiprocessing.get_context("spawn")
-        pools = [
-            stack.enter_context(ProcessPoolExecutor(1, mp_context=context, initializer=_one_thread))
-            for _ in range(lanes)
-        ]
+        pools = [stack.enter_context(process_pool(1, _one_thread)) for _ in range(lanes)]
         left: list[list[Shot]] = [[] for _ in pools]
 
         def start(lane: int) -> dict[Future[None], tuple[int, Shot]]:

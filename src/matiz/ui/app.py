@@ -1,12 +1,15 @@
 """Start the application."""
 
+import os
 import sys
 from pathlib import Path
 
+from PySide6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from ..kernels.loader import preload
 from ..raw.decode import shared_decoder
+from ..system.libraries import missing_message
 from . import theme
 from .window import Window
 
@@ -25,11 +28,39 @@ def application() -> QApplication:
     return app
 
 
+class QtMessages:
+    """Qt's messages, on the standard error. While the application starts they are held back: where Qt cannot open a
+    window it would say several misleading lines and abort the process; one line says what to do instead."""
+
+    def __init__(self) -> None:
+        self._held_back: list[str] | None = []
+
+    def take(self, kind: QtMsgType, _: QMessageLogContext, text: str) -> None:
+        """The handler for `qInstallMessageHandler`."""
+        if kind == QtMsgType.QtFatalMsg:
+            reason = missing_message() or f"no window can be opened ({(self._held_back or [text])[0]})"
+            print(f"matiz: {reason}", file=sys.stderr, flush=True)
+            os._exit(1)
+        if self._held_back is None:
+            print(text, file=sys.stderr)
+        else:
+            self._held_back.append(text)
+
+    def has_started(self) -> None:
+        """The application is there: nothing is held back any more."""
+        held_back, self._held_back = self._held_back, None
+        for text in held_back or ():
+            print(text, file=sys.stderr)
+
+
 def run(paths: list[Path], *, demo_size: tuple[int, int] | None = None) -> int:
     """Open the window on files and folders; with `demo_size`, on the demo shoot in paths[0]."""
+    messages = QtMessages()
+    qInstallMessageHandler(messages.take)
+    app = application()
+    messages.has_started()
     shared_decoder().start()
     preload()
-    app = application()
     window = Window()
     window.show()
     if demo_size is not None:

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ..deliver.orders import Order, free_name, name_for
 from ..develop.engine import LITTLE_CACHE, Engine
-from ..files import clear_leftovers
 from ..raw.decode import Decoder
 from ..recipe.document import Document
 from ..shoot.said import said_of
+from ..system.files import clear_leftovers
 from ..wording import number
 from . import theme
 from .jobs import Job

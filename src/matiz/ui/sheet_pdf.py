@@ -8,7 +8,7 @@ from PySide6.QtCore import QMarginsF, QRectF, Qt
 from PySide6.QtGui import QColor, QGuiApplication, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter
 
 from ..errors import Cancelled, FileError
-from ..files import write_whole
+from ..system.files import write_whole
 from . import theme
 from .app import application
 from .render import to_image

@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
-from ..files import write_whole, xmp_beside
 from ..raw.frame import Said
 from ..shoot.said import said_of
+from ..system.files import write_whole, xmp_beside
 from ..wording import counted
 from .jobs import Job, Work
 from .session import Session

@@ -12,8 +12,8 @@ from ...deliver.orders import Order
 from ...deliver.queue_file import Owed, read_queue, write_queue
 from ...develop.border import border_px
 from ...errors import MatizError
-from ...files import write_text_whole
 from ...findings.model import Finding
+from ...system.files import write_text_whole
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import caption, push

@@ -7,7 +7,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from .errors import FileError
+from ..errors import FileError
 
 _PART = re.compile(r"\.matiz-(\d+)-\w+\.part")
 _SHARED = re.compile(r"matiz-(\d+)-\w+")
