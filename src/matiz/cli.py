@@ -280,7 +280,7 @@ def _give_light(chosen: argparse.Namespace) -> int:
     from .proposals.given_light import given_light
     from .raw.decode import read_frame
     from .shoot.desk import start_of
-    from .shoot.sidecar import load_document, save_document, sidecar_path
+    from .shoot.sidecar import load_document, sidecar_path, update_document
 
     source = Path(chosen.file)
     recipe = load_document(source).recipe
@@ -290,10 +290,11 @@ def _give_light(chosen: argparse.Namespace) -> int:
         if own is None and not path.is_file():
             raise FileError(f"{path}: there is no such file")
         given = given_light(colour, recipe, own)
-        document, change = load_document(path).begun(start_of(path)).change_all(given, label=f"Light of {source.name}")
-        if change:
-            save_document(path, document)
-        light = document.recipe.light
+
+        def change(document: Any, given: Any = given) -> Any:
+            return document.change_all(given, label=f"Light of {source.name}")[0]
+
+        light = update_document(path, start_of(path), change).recipe.light
         print(f"{sidecar_path(path)}  {light.cct_K:.0f} K  Duv {light.duv:+.4f}")
     return 0
 

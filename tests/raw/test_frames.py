@@ -1,8 +1,6 @@
 """Files become frames: DNG written and read, pictures through their profiles, bad files."""
 
 import io
-import os
-import signal
 from dataclasses import replace
 from pathlib import Path
 
@@ -286,19 +284,12 @@ def test_a_missing_file_and_too_many_pixels(tmp_path):
         read_frame(tmp_path / "huge.png")
 
 
-def test_a_decoder_that_dies_or_hangs_is_replaced(dng):
+def test_a_decoder_that_dies_is_replaced(dng):
     decoder = Decoder(time_limit_s=30)
     try:
         assert decoder.frame(dng).size == (90, 60)
         decoder._process.kill()
         decoder._process.wait()
-        assert decoder.frame(dng).size == (90, 60)
-        # it hangs
-        os.kill(decoder._process.pid, signal.SIGSTOP)
-        decoder._time_limit_s = 0.3
-        with pytest.raises(FormatError, match="took over"):
-            decoder.frame(dng)
-        decoder._time_limit_s = 30
         assert decoder.frame(dng).size == (90, 60)
     finally:
         decoder.stop()

@@ -54,7 +54,9 @@ def test_one_that_died_and_that_nobody_asked_after_is_dead(tmp_path):
 @pytest.mark.parametrize("has_links", [True, False])
 def test_of_many_that_want_one_name_one_gets_it(tmp_path, monkeypatch, has_links):
     if not has_links:
-        monkeypatch.setattr("matiz.system.files.os.link", lambda *_: (_ for _ in ()).throw(OSError(95, "not supported")))
+        monkeypatch.setattr(
+            "matiz.system.files.os.link", lambda *_: (_ for _ in ()).throw(OSError(95, "not supported"))
+        )
     target, taken, start = tmp_path / "a.jpg", [], threading.Barrier(8)
 
     def one(n: int) -> None:

@@ -72,7 +72,7 @@ def test_the_module_neither(hostile_folder):
 
 
 def test_a_window_that_is_opened_there_neither(hostile_folder):
-    folder, seen = hostile_folder
+    _folder, seen = hostile_folder
     script = (
         "import sys; sys.path.pop(0)\n"
         "from pathlib import Path\n"

@@ -8,8 +8,9 @@ import selectors
 import subprocess
 import tempfile
 import threading
+import time
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,13 @@ from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Me
 from .white import found_white
 
 TIME_LIMIT_S, LISTING_LIMIT_S = 60.0, 10.0
+"""Processor time that decoding may take: a busy machine makes no file a damaged one."""
+PATIENCE = 10.0
+"""Times the limit, by the clock: a decoder that computes nothing for so long waits for a disk that does not answer."""
+LOOK_S = 0.25
+"""Between two looks at what the decoder has taken."""
+MOST_ANSWER = 64 * 2**20
+TICKS = os.sysconf("SC_CLK_TCK")
 PREVIEW_PX = 480
 SHARED_MEMORY = Path("/dev/shm")
 READABLE = {
@@ -33,12 +41,23 @@ READABLE = {
 """Suffixes, in lower case, of the files that a shoot takes in."""
 
 
+@dataclass(frozen=True, eq=False)
+class _Request:
+    """One that is at work."""
+
+    process: subprocess.Popen[bytes]
+    wanted: Callable[[], bool]
+    """Whether its answer is still wanted."""
+
+
 class Decoder:
     """One decoder process, started when needed and again after a crash. Safe to share by threads."""
 
     def __init__(self, time_limit_s: float = TIME_LIMIT_S) -> None:
         self._process: subprocess.Popen[bytes] | None = None
-        self._busy_with: Path | None = None
+        self._busy: _Request | None = None
+        self._given_up: _Request | None = None
+        """The last one whose process was killed on purpose."""
         self._lock = threading.Lock()
         self._time_limit_s = time_limit_s
 
@@ -49,17 +68,25 @@ class Decoder:
             self._running()
 
     def stop(self) -> None:
-        """End the process; who waits for it hears at once."""
+        """End the process; whoever waits for it gets Cancelled at once."""
         self.interrupt()
         with self._lock:
             self._kill()
 
-    def interrupt(self, path: Path | None = None) -> None:
-        """Give up what is being decoded, or only a certain file, without waiting for it. The next request starts
-        another process."""
-        process = self._process
-        if process is not None and (self._busy_with is not None if path is None else self._busy_with == path):
-            process.kill()
+    def interrupt(self) -> None:
+        """Give up what is being decoded, without waiting for it. The next request starts another process."""
+        self._give_up(self._busy)
+
+    def interrupt_unwanted(self) -> None:
+        """The same, unless it is still wanted."""
+        busy = self._busy
+        if busy is not None and not busy.wanted():
+            self._give_up(busy)
+
+    def _give_up(self, request: "_Request | None") -> None:
+        if request is not None:
+            self._given_up = request
+            request.process.kill()
 
     def frame(self, path: Path, wanted: Callable[[], bool] = lambda: True) -> Frame:
         """Decode a file. FileError when it cannot be read, FormatError when it is damaged.
@@ -117,36 +144,36 @@ class Decoder:
         with self._lock:
             if not wanted():
                 raise Cancelled("not wanted any more")
-            process = self._running()
-            assert process.stdin and process.stdout
-            try:
-                self._busy_with = path
-                process.stdin.write(request.encode())
-                process.stdin.flush()
-                line = self._read_line(process, limit_s)
-            except (BrokenPipeError, TimeoutError) as error:
-                self._kill()
-                reason = f"took over {limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
-                if not wanted():
-                    raise Cancelled("not wanted any more") from None
-                raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
-            finally:
-                self._busy_with = None
+            line = None
+            while line is None:
+                line = self._line(request.encode(), path, wanted, limit_s)
         answer: dict[str, Any] = json.loads(line)
         if "error" in answer:
             raise FormatError(f"{path.name}: {answer['error']}")
         return answer
 
-    def _read_line(self, process: subprocess.Popen[bytes], limit_s: float) -> bytes:
-        assert process.stdout
-        with selectors.DefaultSelector() as selector:
-            selector.register(process.stdout, selectors.EVENT_READ)
-            if not selector.select(limit_s):
-                raise TimeoutError
-        line = process.stdout.readline()
-        if not line:
-            raise BrokenPipeError
-        return line
+    def _line(self, request: bytes, path: Path, wanted: Callable[[], bool], limit_s: float) -> bytes | None:
+        """The answer to a request; None where the process was killed for the sake of an earlier one."""
+        process = self._running()
+        assert process.stdin
+        asked = self._busy = _Request(process, wanted)
+        try:
+            process.stdin.write(request)
+            process.stdin.flush()
+            return _read_line(process, limit_s)
+        except (BrokenPipeError, TimeoutError) as error:
+            self._kill()
+            given_up = self._given_up
+            if given_up is asked or not wanted():
+                raise Cancelled(f"{path.name}: decoding was stopped") from None
+            if given_up is not None and given_up.process is process:
+                return None
+            if isinstance(error, _NoAnswer):
+                raise FileError(f"{path}: its disk does not answer; open it again once it does") from None
+            reason = f"took over {limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
+            raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
+        finally:
+            self._busy = None
 
     def _running(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:
@@ -163,6 +190,41 @@ class Decoder:
                     with contextlib.suppress(BrokenPipeError):
                         pipe.close()
             self._process = None
+
+
+class _NoAnswer(TimeoutError):
+    """The process waits, and computes nothing."""
+
+
+def _read_line(process: subprocess.Popen[bytes], limit_s: float) -> bytes:
+    """What the process answers, to the end of the line. TimeoutError when it has computed for `limit_s`, or waits much
+    longer; BrokenPipeError when it ends before its line does."""
+    assert process.stdout
+    began, began_s = _processor_s(process), time.monotonic()
+    parts: list[bytes] = []
+    with selectors.DefaultSelector() as selector:
+        selector.register(process.stdout, selectors.EVENT_READ)
+        while True:
+            if selector.select(min(LOOK_S, limit_s)):
+                # what is there, without waiting for a line that may never end
+                parts.append(os.read(process.stdout.fileno(), 2**20))
+                if parts[-1].endswith(b"\n"):
+                    return b"".join(parts)
+                if not parts[-1] or sum(map(len, parts)) > MOST_ANSWER:
+                    raise BrokenPipeError
+            if _processor_s(process) - began > limit_s:
+                raise TimeoutError
+            if time.monotonic() - began_s > PATIENCE * limit_s:
+                raise _NoAnswer
+
+
+def _processor_s(process: subprocess.Popen[bytes]) -> float:
+    """Seconds that a process has computed, all its threads together: fields 14 and 15 of proc(5)."""
+    try:
+        fields = Path(f"/proc/{process.pid}/stat").read_text().rpartition(")")[2].split()
+        return (int(fields[11]) + int(fields[12])) / TICKS
+    except (OSError, IndexError, ValueError):
+        return 0.0
 
 
 @cache

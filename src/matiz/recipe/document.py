@@ -15,7 +15,7 @@ LAYOUT = 1
 SORTED_AS = ("", "keep", "hold", "drop")
 MOST_CAPTION, MOST_KEYWORD, MOST_KEYWORDS = 4000, 64, 200
 """Characters of a caption and of a keyword, and how many of these."""
-_OWN = ("matiz", "current", "sorted_as", "rank", "caption", "keywords", "silenced", "versions")
+_OWN = ("matiz", "current", "sorted_as", "rank", "caption", "keywords", "silenced", "versions", "draft")
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,25 @@ class Version:
 
 
 @dataclass(frozen=True)
+class Draft:
+    """A drag that is under way: values that are written so that a crash does not lose them, but not decided yet."""
+
+    change: Change
+    """As it would be recorded."""
+    process: str
+    """The process in which the hand drags, see `system.processes.own_name`."""
+
+    def to_json(self) -> dict[str, Any]:
+        return {"change": self.change.to_json(), "process": self.process}
+
+    @classmethod
+    def from_json(cls, data: Any) -> "Draft":
+        if not isinstance(data, dict):
+            raise RecipeError("draft: expected a JSON object")
+        return cls(Change.from_json(data.get("change")), str(data.get("process", "")))
+
+
+@dataclass(frozen=True)
 class Document:
     """All that is kept about one picture. Immutable."""
 
@@ -62,6 +81,7 @@ class Document:
     """Keys of findings that are not to be mentioned for this picture."""
     unknown: Mapping[str, Any] = field(default_factory=dict)
     layout: int = LAYOUT
+    draft: Draft | None = None
 
     def __post_init__(self) -> None:
         if not isinstance(self.current, str) or self.current not in self.versions:
@@ -97,6 +117,17 @@ class Document:
         """With a recipe that is not recorded yet, such as that of a drag."""
         return self.with_version(replace(self.version, recipe=recipe))
 
+    def with_draft_decided(self) -> "Document":
+        """With the values of a drag as a step, as if the hand had let go; without them where they fit no more."""
+        plain = replace(self, draft=None)
+        if self.draft is None:
+            return plain
+        try:
+            recipe = self.recipe.applied(self.draft.change.after())
+        except RecipeError:
+            return plain
+        return plain.with_version(self.version.record(recipe, self.draft.change))
+
     def begun(self, start: str) -> "Document":
         """For a picture of this kind: with its own defaults, as long as nothing about its look has been decided."""
         untouched = len(self.versions) == 1 and not self.version.history.changes and self.recipe == plain_recipe()
@@ -119,6 +150,7 @@ class Document:
             **({"keywords": list(self.keywords)} if self.keywords else {}),
             "silenced": list(self.silenced),
             "versions": {name: version.to_json() for name, version in self.versions.items()},
+            **({"draft": self.draft.to_json()} if self.draft else {}),
         }
         return {**self.unknown, **own}
 
@@ -144,4 +176,5 @@ class Document:
             tuple(str(i) for i in data.get("silenced", [])),
             {name: value for name, value in data.items() if name not in _OWN},
             layout,
+            Draft.from_json(data["draft"]) if data.get("draft") is not None else None,
         )

@@ -12,10 +12,11 @@ from ..errors import MatizError
 from ..findings.mend import is_settled
 from ..measure.dust import DustReading, Speck, find_shadows, heal_speck, proven, view_of
 from ..raw.decode import read_frame
+from ..recipe.document import Document
 from ..recipe.tree import added
 from .desk import Say, start_of
 from .folder import gather
-from .sidecar import load_document, save_document
+from .sidecar import load_document, update_document
 
 
 def clean(folder: Path, say: Say, *, dry: bool = False) -> Iterator[tuple[Path, int, tuple[int, ...]]]:
@@ -48,19 +49,25 @@ def clean(folder: Path, say: Say, *, dry: bool = False) -> Iterator[tuple[Path, 
 def _heal(path: Path, specks: tuple[Speck, ...], say: Say, *, dry: bool) -> tuple[Path, int, tuple[int, ...]]:
     if not specks:
         return path, 0, ()
-    try:
-        document = load_document(path).begun(start_of(path))
-    except MatizError as error:
-        say(f"left alone: {error}")
-        return path, 0, ()
     sensor = Sensor(read_frame(path))
     size = sensor.frame.size
     reading = DustReading(specks, (), max(size))
-    left = [speck for speck in specks if not is_settled(speck, document.recipe, reading)]
-    if left and not dry:
+    left: list[Speck] = []
+
+    def healed(document: Document) -> Document:
+        left[:] = [speck for speck in specks if not is_settled(speck, document.recipe, reading)]
+        if dry or not left:
+            return document
         heals = [heal_speck(speck, left, partial(sensor.read, 0), size) for speck in left]
         settings = added(document.recipe, [("mend.repairs", heal) for heal in heals])
-        document, change = document.change_all(settings, label="Dust of the shoot healed")
-        if change:
-            save_document(path, document)
+        return document.change_all(settings, label="Dust of the shoot healed")[0]
+
+    try:
+        if dry:
+            healed(load_document(path).begun(start_of(path)))
+        else:
+            update_document(path, start_of(path), healed)
+    except MatizError as error:
+        say(f"left alone: {error}")
+        return path, 0, ()
     return path, len(left), tuple(speck.frames for speck in left)

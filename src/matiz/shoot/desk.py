@@ -1,13 +1,12 @@
 """The desk: the pictures of the open shoot, their documents, and what of them is not on the disk yet.
 
-It has no thread of its own. Whoever owns it asks for what is unsaved and writes it, on this thread or another. Every
-save looks first whether the sidecar is still the one that was read: another window may have written it meanwhile, and
-then both are joined (`recipe.merge`).
+It has no thread of its own. Whoever owns it asks for what is unsaved and writes it, on this thread or another. What
+another window has written meanwhile is joined (`documents.py`, `tracked.py`, `recipe.merge`).
 """
 
 import threading
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -17,15 +16,15 @@ from ..raw.frame import Exposure, Facts, Merged
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.given import given_by
-from ..recipe.merge import merged
 from ..recipe.model import RAW, RENDERED, Recipe
 from ..system.files import clear_leftovers
 from .choosing import Seen, chosen
+from .documents import Documents, Unsaved
 from .folder import gather
 from .log import Event, Log
 from .own_sets import OwnSets
 from .sets import Proposed
-from .sidecar import Revision, load_document, revision_of, save_document, sidecar_path
+from .sidecar import Revision, sidecar_path
 
 RENDERED_SUFFIXES = (".jpg", ".jpeg", ".png")
 """Of files that hold rendered pictures whatever is in them."""
@@ -39,30 +38,18 @@ def start_of(path: Path) -> str:
 Say = Callable[[str], None]
 
 
-@dataclass
-class _Held:
-    """A document, and the one that is on the disk."""
-
-    document: Document
-    on_disk: Document
-    revision: Revision
-    wrote_draft: bool = False
-
-
-@dataclass(frozen=True)
-class Unsaved:
-    """What is to be written for one picture: its document, with the draft of a drag as if it were recorded."""
-
-    path: Path
-    document: Document
-    is_draft: bool
-
-
 class Desk:
     """Documents of the pictures of one shoot at a time. Safe to be saved from another thread."""
 
-    def __init__(self, say: Say = lambda _text: None) -> None:
+    def __init__(
+        self,
+        say: Say = lambda _text: None,
+        on_joined: Callable[[Path], None] = lambda _path: None,
+        on_deleted: Callable[[Path], None] = lambda _path: None,
+    ) -> None:
+        """on_joined, on_deleted: see `Documents`."""
         self.say = say
+        self.documents = Documents(say, on_joined, on_deleted)
         self.pictures: list[Path] = []
         self.taken_utc: dict[Path, str] = {}
         """When pictures were taken, as far as it was heard."""
@@ -78,11 +65,7 @@ class Desk:
         self._set_of: dict[Path, Proposed] = {}
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
-        self._held: dict[Path, _Held] = {}
         self._edits: dict[Path, Edit] = {}
-        self._unsaved: set[Path] = set()
-        self._shut: set[Path] = set()
-        """Pictures whose sidecar cannot be read, which was said."""
         self._log: Log | None = None
         self._lock = threading.RLock()
 
@@ -99,9 +82,7 @@ class Desk:
             self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
             self.out_of_sight, self._own_sets = frozenset(), {}
             self.merged, self._as_opened = {}, []
-            # what could not be written is kept until it can
-            self._held = {path: held for path, held in self._held.items() if path in self._unsaved}
-            self._shut.clear()
+            self.documents.forget_saved()
             self.shoot += 1
         self.close_log()
         for folder in {path.parent for path in pictures}:
@@ -120,7 +101,7 @@ class Desk:
 
     def seen(self, path: Path) -> Seen:
         """What is known of a picture by now; nothing is read for it."""
-        own, held = self.set_of(path), self._held.get(path)
+        own, held = self.set_of(path), self.documents.known(path)
         document = held.document if held is not None else _UNREAD
         return Seen(path, document, self.exposures.get(path), own.kind if own else "", path in self.merged)
 
@@ -159,28 +140,21 @@ class Desk:
     def document(self, path: Path) -> Document | None:
         """The document of a picture, read when it is asked for first; None, which is said once, when its sidecar
         cannot be read and is to be kept."""
-        held = self._hold(path)
-        return held.document if held else None
+        return self.documents.get(path, start_of(path))
 
     def is_known(self, path: Path) -> bool:
         """Whether the document has been read already."""
-        return path in self._held
+        return self.documents.is_known(path)
 
     def hold(self, path: Path, document: Document, revision: Revision, start: str) -> Document:
         """Take a document that was read elsewhere, unless the desk has its own, which is given back; for a picture of
         that kind, see `Document.begun`."""
-        with self._lock:
-            held = self._held.setdefault(path, _Held(document, document, revision))
-            held.document = held.document.begun(start)
-        return held.document
+        return self.documents.take(path, document, revision, start)
 
     def put(self, path: Path, document: Document) -> None:
         """Make a document the picture's own; it is unsaved now."""
-        held = self._hold(path)
-        if held is not None:
-            with self._lock:
-                held.document = document
-                self._unsaved.add(path)
+        if self.document(path) is not None:
+            self.documents.put(path, document)
 
     def change(self, path: Path, **decisions: Any) -> bool:
         """Set fields of a document, such as `sorted_as` and `rank`; False when its sidecar cannot be read."""
@@ -197,10 +171,10 @@ class Desk:
         self.exposures[path] = facts.exposure
         if facts.merged is not None:
             self.merged[path] = facts.merged
-        held = self._hold(path)
-        if held is None or not facts.rating or held.document.rank or sidecar_path(path).exists():
+        document = self.document(path)
+        if document is None or not facts.rating or document.rank or sidecar_path(path).exists():
             return False
-        held.document = replace(held.document, rank=facts.rating)
+        self.documents.put_unsaid(path, replace(document, rank=facts.rating))
         return True
 
     def regroup(self) -> None:
@@ -267,8 +241,11 @@ class Desk:
 
     def step(self, path: Path, kind: str) -> bool:
         """Take the last step back ("undo") or do it again ("redo"); False when there is none. Raises RecipeError."""
-        document = self.document(path)
+        document, held = self.document(path), self.documents.known(path)
         if document is None:
+            return False
+        if kind == "undo" and held is not None and held.last_is_foreign:
+            self.say("The last step was made in another window: undo it there.")
             return False
         version = document.version.undo() if kind == "undo" else document.version.redo()
         if version == document.version:
@@ -292,93 +269,34 @@ class Desk:
 
     @property
     def is_saved(self) -> bool:
-        return not self._unsaved
-
-    def touch(self, path: Path) -> None:
-        """What is on the disk is not what is decided: write it with the next save."""
-        with self._lock:
-            self._unsaved.add(path)
+        return self.documents.is_saved
 
     def unsaved(self) -> list[Unsaved]:
-        """What is to be written now."""
-        with self._lock:
-            drafts = {path: edit for path, edit in self._edits.items() if edit.is_moved}
-            out = []
-            for path in self._unsaved | drafts.keys():
-                held = self._held.get(path)
-                if held is not None:
-                    document = held.document.with_recipe(drafts[path].recipe) if path in drafts else held.document
-                    out.append(Unsaved(path, document, path in drafts))
-            return out
+        """What is to be written now, with the values of drags that are under way."""
+        moved = {path: (edit.settings, edit.label) for path, edit in self._edits.items() if edit.is_moved}
+        return self.documents.unsaved(moved)
 
     def save(self) -> list[Path]:
         """Write all that is unsaved; the pictures for which that failed, which was said."""
         return [one.path for one in self.unsaved() if not self.write(one)]
+
+    def write(self, one: Unsaved) -> bool:
+        """Write one document; False, which is said, when it could not be written. It stays unsaved then."""
+        return self.documents.write(one)
 
     def write_apart(self, folder: Path) -> list[Path]:
         """Write what is unsaved as sidecars in another folder, over nothing that is there; the files. It stays unsaved.
 
         Raises FileError.
         """
-        out = []
-        for one in self.unsaved():
-            picture, number = folder / one.path.name, 2
-            while sidecar_path(picture).exists():
-                picture = folder / f"{one.path.stem}-{number}{one.path.suffix}"
-                number += 1
-            save_document(picture, one.document)
-            out.append(sidecar_path(picture))
-        return out
+        return list(self.documents.write_apart(self.unsaved(), folder))
 
-    def write(self, one: Unsaved) -> bool:
-        """Write one document; False, which is said, when it could not be written. It stays unsaved then."""
-        held = self._held.get(one.path)
-        if held is None:
-            return True
-        try:
-            document = self._joined(held, one)
-            revision = save_document(one.path, document)
-        except MatizError as error:
-            self.say(f"not saved: {error}")
-            return False
-        with self._lock:
-            held.on_disk, held.revision, held.wrote_draft = document, revision, one.is_draft
-            if not one.is_draft and held.document in (one.document, document):
-                self._unsaved.discard(one.path)
-        return True
-
-    def _joined(self, held: _Held, one: Unsaved) -> Document:
-        """What is to be written, joined with what another window has written meanwhile."""
-        if revision_of(one.path) == held.revision:
-            return one.document
-        theirs = load_document(one.path)
-        if theirs == held.on_disk:
-            return one.document
-        joined, apart = merged(held.on_disk, one.document, theirs)
-        if not one.is_draft:
-            with self._lock:
-                if held.document == one.document:
-                    held.document = joined
-        said = f"{one.path.name} was changed in another window meanwhile; both are kept"
-        self.say(f"{said}, yours as {', '.join(apart)}." if apart else f"{said}.")
-        return joined
+    def discard(self, path: Path) -> None:
+        """Forget what is decided of a picture and delete its sidecar. FileError when that is not possible."""
+        self._edits.pop(path, None)
+        self.documents.discard(path, start_of(path))
 
     # ---- inside
-
-    def _hold(self, path: Path) -> _Held | None:
-        with self._lock:
-            if path not in self._held:
-                try:
-                    revision = revision_of(path)
-                    document = load_document(path)
-                except MatizError as error:
-                    if path not in self._shut:
-                        self.say(str(error))
-                    self._shut.add(path)
-                    return None
-                self._shut.discard(path)
-                self._held[path] = _Held(document.begun(start_of(path)), document, revision)
-            return self._held[path]
 
     def _note(self, write: Callable[[Log], None]) -> None:
         if self._log:
@@ -390,9 +308,9 @@ class Desk:
     def _ended(self, edit: "Edit") -> None:
         if self._edits.get(edit.path) is edit:
             del self._edits[edit.path]
-        held = self._held.get(edit.path)
-        if held is not None and held.wrote_draft:
-            self.touch(edit.path)
+        held = self.documents.known(edit.path)
+        if held is not None and held.has_draft:
+            self.documents.touch(edit.path)
 
 
 _UNREAD = Document()
@@ -407,8 +325,9 @@ class Edit:
     def __init__(self, desk: Desk, path: Path) -> None:
         self.path = path
         self._desk = desk
-        self._settings: tuple[tuple[str, Any], ...] = ()
-        self._label = ""
+        self.settings: tuple[tuple[str, Any], ...] = ()
+        """What is shown, as values of the recipe."""
+        self.label = "Changed"
         self._start = (desk.document(path) or Document()).recipe
         self.recipe = self._start
         self.is_alive = True
@@ -422,7 +341,7 @@ class Edit:
         if self.is_alive:
             settings = tuple(settings)
             self.recipe = self._start.change_all(settings, label="")[0]
-            self._settings, self._label = settings, label
+            self.settings, self.label = settings, label or self.label
 
     def commit(self, settings: Iterable[tuple[str, Any]] | None = None, label: str = "") -> Change | None:
         """Record the values, those shown last when none are given, as one step. None when nothing changed.
@@ -432,8 +351,8 @@ class Edit:
         if not self.is_alive:
             return None
         self._end()
-        settings = self._settings if settings is None else tuple(settings)
-        return self._desk.record(self.path, settings, label or self._label or "Changed") if settings else None
+        settings = self.settings if settings is None else tuple(settings)
+        return self._desk.record(self.path, settings, label or self.label) if settings else None
 
     def cancel(self) -> None:
         """Back to where it began; nothing is recorded."""

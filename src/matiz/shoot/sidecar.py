@@ -2,7 +2,9 @@
 
 import json
 import stat
+import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -10,9 +12,12 @@ from ..errors import FileError, FormatError, RecipeError
 from ..recipe.document import Document
 from ..recipe.model import Recipe
 from ..system.files import write_whole
+from ..system.locks import folder_lock
+from ..system.processes import is_running
 
 SUFFIX = ".matiz.json"
 MOST_BYTES = 64 * 2**20
+STILL_DRAGGED_S = 30.0
 T = TypeVar("T")
 MOST_DEPTH = 5
 """Of what has lines of its own: versions, a version, its history, the changes."""
@@ -25,6 +30,9 @@ def sidecar_path(picture: Path) -> Path:
 def load_document(picture: Path) -> Document:
     """The document of a picture; a fresh one when it has no sidecar.
 
+    A drag whose process has died counts as a step: what it showed is not lost. One that is still under way, in this
+    window or another, is not decided and left out.
+
     Raises FormatError for a sidecar that cannot be read, which is then left as it is.
     """
     path = sidecar_path(picture)
@@ -34,7 +42,13 @@ def load_document(picture: Path) -> Document:
             raise FormatError(f"{path.name}: is no file; move it away")
         if found.st_size > MOST_BYTES:
             raise FormatError(f"{path.name}: too large to be a sidecar")
-        return read_document(path.read_text(encoding="utf-8"))
+        document = read_document(path.read_text(encoding="utf-8"))
+        if document.draft is None:
+            return document
+        is_dragged = is_running(document.draft.process)
+        if is_dragged is None:  # on another machine: a drag is written anew every second
+            is_dragged = time.time() - found.st_mtime < STILL_DRAGGED_S
+        return replace(document, draft=None) if is_dragged else document.with_draft_decided()
     except FileNotFoundError:
         return Document()
     except (UnicodeDecodeError, RecipeError) as error:
@@ -43,6 +57,17 @@ def load_document(picture: Path) -> Document:
         if isinstance(error, FileError):
             raise
         raise FileError(f"{path}: {error.strerror}") from None
+
+
+def update_document(picture: Path, start: str, change: Callable[[Document], Document]) -> Document:
+    """Read the document of a picture that starts from `start`, change it and write it, while no other window of this
+    user writes there. What it is then; nothing is written where nothing changed. Raises as reading and writing do."""
+    with folder_lock(picture.parent):
+        document = load_document(picture)
+        changed = change(document.begun(start))
+        if changed != document:
+            save_document(picture, changed)
+        return changed
 
 
 def read_document(text: str) -> Document:

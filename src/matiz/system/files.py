@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ..errors import FileError
+from .processes import is_alive
 
 _PART = re.compile(r"\.matiz-(\d+)-\w+\.part")
 _SHARED = re.compile(r"matiz-(\d+)-\w+")
@@ -105,21 +106,8 @@ def _clear(folder: Path, pattern: re.Pattern[str]) -> int:
     with contextlib.suppress(OSError):
         for path in folder.iterdir():
             found = pattern.fullmatch(path.name)
-            if found and not _is_alive(int(found.group(1))):
+            if found and not is_alive(int(found.group(1))):
                 with contextlib.suppress(OSError):
                     path.unlink()
                     count += 1
     return count
-
-
-def _is_alive(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    # one that died and that nobody asked after yet still has its number
-    with contextlib.suppress(OSError, IndexError):
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    return True

@@ -1,5 +1,9 @@
-"""Writes what is unsaved on the desk: soon after a change, every 0.7 s of a drag, and again until it succeeds."""
+"""Writes what is unsaved on the desk: soon after a change, every 0.7 s of a drag, and again until it succeeds.
 
+The oldest step that is not on the disk is never older than DRAG_MS and one writing, whatever comes after it.
+"""
+
+import math
 import time
 
 from PySide6.QtCore import QObject, QThreadPool, QTimer
@@ -8,9 +12,11 @@ from ..shoot.desk import Desk
 from .jobs import Job
 
 AFTER_MS = 250
-EVERY_S = 0.7
-"""Of a drag between two writings: with the writing itself at most a second is lost by a kill."""
+"""After a step. Steps that follow are written with it: they do not put it off."""
+DRAG_MS = 700
+"""Of a drag between two writings."""
 AGAIN_MS = 3000
+"""After a writing that failed."""
 
 
 class Saver(QObject):
@@ -19,7 +25,7 @@ class Saver(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self._saved_at = 0.0
+        self._saved_at = -math.inf
         self._pool = QThreadPool()
         self._pool.setMaxThreadCount(1)
         self._soon = QTimer(self, singleShot=True, interval=AFTER_MS)
@@ -28,12 +34,17 @@ class Saver(QObject):
 
     def soon(self) -> None:
         """Something was decided."""
-        self._soon.start(AFTER_MS)
+        self._save_within(AFTER_MS)
 
     def drag(self) -> None:
-        """A hand moves: what it shows is written every EVERY_S."""
-        if time.monotonic() - self._saved_at > EVERY_S:
-            self._save()
+        """A hand moves."""
+        since_ms = 1000.0 * (time.monotonic() - self._saved_at)
+        self._save_within(round(max(DRAG_MS - since_ms, 0.0)))
+
+    def _save_within(self, wait_ms: int) -> None:
+        """What was asked for earlier stays due when it was."""
+        if not self._soon.isActive() or self._soon.remainingTime() > wait_ms:
+            self._soon.start(wait_ms)
 
     def settle(self) -> bool:
         """Write all that is unsaved, and wait for it; False when something could not be written."""
@@ -46,7 +57,7 @@ class Saver(QObject):
 
     def _save(self) -> None:
         if self._writing is not None:
-            self._soon.start(AFTER_MS)
+            self._save_within(AFTER_MS)
             return
         self._saved_at = time.monotonic()
         todo = self._desk.unsaved()
@@ -54,7 +65,7 @@ class Saver(QObject):
             return
         desk = self._desk
         self._writing = Job(lambda _: [desk.write(one) for one in todo], "save")
-        self._writing.returned.connect(lambda done: None if all(done) else self._soon.start(AGAIN_MS))
+        self._writing.returned.connect(lambda done: None if all(done) else self._save_within(AGAIN_MS))
         self._writing.finished.connect(self._on_finished)
         self._writing.start(self._pool)
 

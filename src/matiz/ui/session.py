@@ -39,6 +39,8 @@ from .seeker import Seeker
 PREVIEW_PX = 1000
 INTERRUPT_MS = 700
 """How long a picture that is not wanted any more may keep the decoder."""
+ASK_MS = 1000
+"""Sidecars that are deleted within this time are asked about at once."""
 Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
@@ -66,12 +68,23 @@ class Session(QObject):
     findingsChanged = Signal()
     editCancelled = Signal()
     said = Signal(str)
+    sidecarsDeleted = Signal(object)
+    """Pictures whose sidecars somebody has deleted while they were in use, and that were saved again."""
+    _joined = Signal(object)
+    _deleted = Signal(object)
 
     def __init__(self, decoder: Decoder | None = None, silenced: Silenced | None = None) -> None:
         super().__init__()
         self.decoder = decoder or shared_decoder()
         self.silenced = silenced or Silenced()
-        self.desk = Desk(self.said.emit)
+        # called on the thread that saves: by signals they arrive on the window's
+        self.desk = Desk(self.said.emit, self._joined.emit, self._deleted.emit)
+        self._joined.connect(self._on_joined)
+        self._deleted.connect(self._on_deleted)
+        self._newly_deleted: list[Path] = []
+        self._asked_about: set[Path] = set()
+        self._ask_soon = QTimer(self, singleShot=True, interval=ASK_MS)
+        self._ask_soon.timeout.connect(self._ask_about_deleted)
         self.saver = Saver(self.desk)
         self.path: Path | None = None
         """The picture that was asked for last and has come, opened or failed."""
@@ -144,9 +157,8 @@ class Session(QObject):
         self.saver.soon()
         if self._opening:
             # one that is slow must not keep this one waiting
-            before, job = self._opening
-            job.stop()
-            QTimer.singleShot(INTERRUPT_MS, lambda: self.decoder.interrupt(before) if before != path else None)
+            self._opening[1].stop()
+            QTimer.singleShot(INTERRUPT_MS, self.decoder.interrupt_unwanted)
         decoder = self.decoder
 
         def decoded(job: Job) -> tuple[Frame, Document, Revision]:
@@ -446,6 +458,31 @@ class Session(QObject):
         self.recipeChanged.emit(SECTIONS)
         self._measure(moving=False)
         self._look_for_subject()
+
+    def _on_joined(self, path: Path) -> None:
+        """Another window has changed a picture: it is shown as it is now."""
+        self.sortingChanged.emit(path)
+        if self.picture is not None and self.picture.path == path:
+            self._changed()
+
+    def _on_deleted(self, path: Path) -> None:
+        if path not in self._asked_about:
+            self._newly_deleted.append(path)
+            self._ask_soon.start()
+
+    def _ask_about_deleted(self) -> None:
+        paths, self._newly_deleted = tuple(dict.fromkeys(self._newly_deleted)), []
+        self._asked_about.update(paths)
+        self.sidecarsDeleted.emit(paths)
+
+    def discard_edits(self, paths: Iterable[Path]) -> None:
+        """Delete the sidecars of pictures, and forget what was decided about them."""
+        for path in paths:
+            self._try(lambda path=path: self.desk.discard(path))
+            self.sortingChanged.emit(path)
+            if self.picture is not None and self.picture.path == path:
+                self.editCancelled.emit()
+                self._changed()
 
     def _look_for_subject(self) -> None:
         """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""

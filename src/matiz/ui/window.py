@@ -23,6 +23,7 @@ from ..findings.model import Finding
 from ..measure.values import Outline
 from ..proposals.tries import Try
 from ..recipe.model import PROCESSING
+from ..wording import counted
 from . import theme
 from .actions import ACTIONS, ActionSpec
 from .commands import CommandSheet
@@ -525,6 +526,7 @@ class Window(QMainWindow):
             station.foundAnew.connect(self._show_findings)
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_closed)
+        session.sidecarsDeleted.connect(self._on_sidecars_deleted)
         self.deliver.queue.dataChanged.connect(lambda *_: self.route.refresh())
 
     def _make_actions(self) -> dict[str, QAction]:
@@ -631,6 +633,21 @@ class Window(QMainWindow):
     def _on_opened(self) -> None:
         if self.stack.currentWidget() is self.tries:
             self.go_to(self.station)
+
+    def _on_sidecars_deleted(self, paths: tuple[Path, ...]) -> None:
+        """They are saved again already; whoever deleted them on purpose says so here."""
+        asked = self.deleted_question = QMessageBox(self)
+        asked.setWindowTitle("Sidecars deleted")
+        count = counted(len(paths), "picture")
+        names = ", ".join(path.name for path in paths[:5]) + (", and others" if len(paths) > 5 else "")
+        asked.setText(f"The sidecars of {count} were deleted outside of this window: {names}.")
+        asked.setInformativeText("Your edits have been saved again. If you deleted them on purpose, discard the edits.")
+        keep = asked.addButton("Keep the edits", QMessageBox.ButtonRole.RejectRole)
+        discard = asked.addButton("Discard the edits", QMessageBox.ButtonRole.DestructiveRole)
+        asked.setDefaultButton(keep)
+        asked.setEscapeButton(keep)
+        discard.clicked.connect(lambda: self.session.discard_edits(paths))
+        asked.open()
 
     def _on_closed(self) -> None:
         self._highlight.outlines = ()
