@@ -15,6 +15,7 @@ from matiz.develop.places import Masked, mask_of, warmer_stops
 from matiz.develop.rendition import curve as curved
 from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
+from matiz.masks import parts as parts_module
 from matiz.masks.view import lab
 from matiz.recipe.change import Change
 from matiz.recipe.document import Document
@@ -311,6 +312,23 @@ def test_the_mask_of_another_place_is_had_as_that_place_has_it(scene_engine):
     assert np.isfinite(scene_engine.render(turned, 1, result="scene")).all()
     gone = with_places(Place(mask=rows(SameAs(of="nobody")), exposure_EV=1.0))
     assert np.array_equal(scene_engine.render(gone, 1), scene_engine.render(Recipe(), 1))
+
+
+def test_the_mask_of_another_place_is_made_once_for_all_that_use_it(scene_engine, monkeypatch):
+    made = []
+    of_ramp = parts_module.PARTS[Ramp]
+    monkeypatch.setitem(parts_module.PARTS, Ramp, lambda *given: (made.append(1), of_ramp(*given))[1])
+    base = with_places(Place(mask=rows(Ramp(y2=0.4)), exposure_EV=0.2))
+    last = base.places.order[0]
+    for _ in range(4):
+        twice = rows(SameAs(of=last), SameAs(of=last, invert="on", join="intersect"), SameAs(of=last, feather_px=9.0))
+        base = with_places(Place(mask=twice, exposure_EV=0.2), base=base)
+        last = base.places.order[-1]
+    shown = Engine(scene_engine.frame).render(base, 3, result="scene")
+    assert 2 <= len(made) <= 4, "once for itself, once for all others that use it, and for a second tile"
+    monkeypatch.setattr("matiz.develop.places.used_twice", lambda _: frozenset())
+    made.clear()
+    assert np.array_equal(Engine(scene_engine.frame).render(base, 3, result="scene"), shown) and len(made) > 50
 
 
 def test_strokes_on_top_are_laid_alone_and_undone_ones_are_kept(scene_engine):

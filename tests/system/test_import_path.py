@@ -59,8 +59,8 @@ def test_no_command_runs_what_lies_in_the_current_folder(hostile_folder, command
 
 
 def test_the_module_neither(hostile_folder):
-    # Python's own -m looks for the program, and for the parts of its library that start it, in the current folder before
-    # any code of ours runs: see docs/security.md
+    # Python's own -m looks for the program, and for what starts it, in the current folder before any code of ours
+    # runs: see docs/security.md
     folder, seen = hostile_folder
     (folder / "matiz" / "__init__.py").unlink()
     (folder / "matiz").rmdir()

@@ -18,7 +18,7 @@ from ..kernels.display_places import BEND_SIZE, BLENDS
 from ..kernels.places import placed, scene_placed
 from ..kernels.tone import log_luminance
 from ..masks.brush import starts
-from ..masks.join import Within, joined, known, margin_px, spared
+from ..masks.join import Within, joined, known, margin_px, spared, used_twice
 from ..masks.view import Mask, Point, View, lab
 from ..raw.frame import CameraColour
 from ..recipe.model import Light, Recipe
@@ -357,6 +357,7 @@ def masks_of(
         colours,
         painted,
         work.sensor.found,
+        used_twice(mask.parts for mask in masks),
     )
     left, top, width, height = work.region
     left, top = left - scene.region[0], top - scene.region[1]

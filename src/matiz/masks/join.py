@@ -1,6 +1,7 @@
 """Mask parts shaped and joined."""
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import ClassVar
@@ -27,8 +28,29 @@ class Within(MaskPart):
 
     @property
     def digest(self) -> bytes:
-        told = repr((super().digest, self.parts.digest, self.spare_dark, self.spare_light))
-        return hashlib.blake2b(told.encode(), digest_size=16).digest()
+        return _digest(super().digest, self.mask_digest)
+
+    @property
+    def mask_digest(self) -> bytes:
+        """What stands for that place's mask, however it is joined here."""
+        return _digest(self.parts.digest, self.spare_dark, self.spare_light)
+
+
+def _digest(*values: object) -> bytes:
+    return hashlib.blake2b(repr(values).encode(), digest_size=16).digest()
+
+
+def used_twice(masks: Iterable[Rows[Section]]) -> frozenset[bytes]:
+    """Digests of masks of other places that several parts use: they need to be made only once."""
+    counts: Counter[bytes] = Counter()
+    waiting = list(masks)
+    while waiting:
+        for part in waiting.pop().values():
+            if isinstance(part, Within):
+                counts[part.mask_digest] += 1
+                if counts[part.mask_digest] == 1:
+                    waiting.append(part.parts)
+    return frozenset(digest for digest, count in counts.items() if count > 1)
 
 
 def joined(parts: Iterable[Section], view: View, out: Mask | None = None) -> Mask:
@@ -68,9 +90,21 @@ def spared(mask: Mask, view: View, dark: float, light: float) -> Mask:
 def evaluated(part: MaskPart, view: View, out: Mask) -> Mask:
     """A part as its kind has it, before its edge is shaped, in `out`."""
     if isinstance(part, Within):
-        return spared(joined(part.parts.values(), view, out), view, part.spare_dark, part.spare_light)
+        return _of_other_place(part, view, out)
     PARTS[type(part)](part, view, out)
     return out
+
+
+def _of_other_place(part: Within, view: View, out: Mask) -> Mask:
+    """Once for each region, however many parts use it."""
+    made = view.made.get(part.mask_digest)
+    if made is not None:
+        out[...] = made
+        return out
+    mask = spared(joined(part.parts.values(), view, out), view, part.spare_dark, part.spare_light)
+    if part.mask_digest in view.shared:
+        view.made[part.mask_digest] = mask.copy()
+    return mask
 
 
 def known(parts: Iterable[Section]) -> Iterator[MaskPart]:

@@ -1,8 +1,8 @@
 """What a mask part sees of a region of a picture."""
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Container, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
 
@@ -71,6 +71,10 @@ class View:
     """Gives what strokes have painted, where it is kept from one time to the next."""
     finder: Finder | None = None
     """Finds things in the picture by itself; None where nothing can be looked for."""
+    shared: Container[bytes] = ()
+    """Digests of masks of other places that are used more than once."""
+    made: dict[bytes, Mask] = field(default_factory=dict)
+    """Those of them that were made already; not to be written to."""
 
     @property
     def shape(self) -> tuple[int, int]:

@@ -7,10 +7,11 @@ from functools import cached_property
 from typing import Any, TypeVar
 
 from ..errors import RecipeError
-from .tree import ABSENT, ORDER, Rows, Section, check_around, frozen, get, part_at, plain, put
+from .tree import ABSENT, ORDER, Rows, Section, check_around, get, part_at, plain, put
 from .tree import Table as TableOf
 
 Settings = tuple[tuple[str, Any], ...]
+_ABSENT_JSON = {"absent": True}
 """Dotted paths and values, to be changed as one step; ABSENT takes an item of a table away."""
 S = TypeVar("S", bound=Section)
 
@@ -21,7 +22,8 @@ class Change:
 
     label: str
     items: tuple[tuple[str, Any, Any], ...]
-    """Path, value before and after, as JSON holds them; ABSENT before an insertion and after a removal."""
+    """Path, value before and after, as JSON holds them, never changed in place; ABSENT before an insertion and after a
+    removal."""
     at_utc: str
     unknown: Mapping[str, Any] = field(default_factory=dict)
     """What a newer Matiz wrote beside these."""
@@ -77,7 +79,7 @@ def changed(root: S, settings: Iterable[tuple[str, Any]], *, label: str) -> tupl
             after = ABSENT if value is ABSENT else get(fresh, path)
             if before is not after and (before is ABSENT or after is ABSENT or before != after):
                 tree = fresh
-                items.append((path, frozen(plain(before)), frozen(plain(after))))
+                items.append((path, plain(before), plain(after)))
     check_around(tree, [path for path, _, _ in items])
     return tree, Change(label, tuple(items), datetime.now(UTC).isoformat(timespec="milliseconds"))
 
@@ -112,11 +114,11 @@ def _implied(root: Section, path: str) -> list[tuple[str, Any]]:
 
 
 def _stored(value: Any) -> Any:
-    return {"absent": True} if value is ABSENT else plain(value)
+    return dict(_ABSENT_JSON) if value is ABSENT else plain(value)
 
 
 def _read(value: Any) -> Any:
-    return ABSENT if value == {"absent": True} else frozen(value)
+    return ABSENT if value == _ABSENT_JSON else value
 
 
 def _path(path: Any) -> str:

@@ -5,11 +5,14 @@ The same description validates values, makes the JSON schema and builds the tape
 
 import math
 from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
+
 from ..errors import RecipeError
-from .shapes import NO_GRID, NOTHING, Grid, Shape
+from .shapes import NO_GRID, NOTHING, Grid, Shape, shapes_at_once
 
 
 @dataclass(frozen=True)
@@ -25,6 +28,8 @@ class Number:
     help: str
 
     def check(self, path: str, value: Any) -> float:
+        if type(value) is float and self.low <= value <= self.high:
+            return value
         if isinstance(value, bool) or not isinstance(value, int | float) or not _is_finite(value):
             raise RecipeError(f"{path}: expected a number, got {_shown(value)}")
         if not self.low <= value <= self.high:
@@ -48,6 +53,10 @@ class Choice:
     options: tuple[str, ...]
     default: str
     help: str
+
+    @cached_property
+    def options_set(self) -> frozenset[str]:
+        return frozenset(self.options)
 
     def check(self, path: str, value: Any) -> str:
         if not isinstance(value, str) or value not in self.options:
@@ -241,6 +250,24 @@ class Numbers:
 
 
 Leaf = Number | Choice | Text | Drawn | Map | CurvePoints | FramePoints | Box | Numbers
+
+
+def at_once(leaf: Any, values: list[Any]) -> list[Any] | None:
+    """Many values of one kind as `check` gives them; None where one may not be right, or the kind is not known here."""
+    match leaf:
+        case Number():
+            if not set(map(type, values)) <= {float, int}:
+                return None
+            try:
+                array = np.array(values, np.float64)
+            except OverflowError:
+                return None
+            return array.tolist() if ((array >= leaf.low) & (array <= leaf.high)).all() else None
+        case Choice():
+            return values if set(map(type, values)) == {str} and leaf.options_set.issuperset(values) else None
+        case Drawn():
+            return shapes_at_once(values, leaf.most)
+    return None
 
 
 def described(spec: Leaf) -> Any:

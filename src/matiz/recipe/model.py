@@ -15,7 +15,7 @@ from .detail import Detail
 from .finish import Finish
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Aside, Band, Clone, Fill, Heal, HeldLine, Pull
-from .places import Place
+from .places import Place, check_references
 from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
 
 SCHEMA = 1
@@ -35,6 +35,9 @@ RATIOS = ("1:1", "4:5", "5:7", "2:3", "3:4", "16:9", "golden")
 RENDITIONS = ("linear", "standard", "soft", "strong", "as_delivered")
 RAW, RENDERED = "raw", "rendered"
 """What a picture is before anything is decided: light from a sensor, or a picture that somebody has rendered."""
+
+
+MOST_REPAIRS = 5000
 
 
 @dataclass(frozen=True)
@@ -78,7 +81,7 @@ class Mend(Section):
     )
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
     warp: Rows[Section] = tree.table(Band, Pull, HeldLine)
-    repairs: Rows[Section] = tree.table(Heal, Clone, Fill, Aside)
+    repairs: Rows[Section] = tree.table(Heal, Clone, Fill, Aside, most=MOST_REPAIRS)
     no_dust: Points = described(
         FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
     )
@@ -196,6 +199,10 @@ class Recipe(Section):
         if start == RAW:
             return plain_one
         return replaced(plain_one, tone=replaced(plain_one.tone, rendition="as_delivered"))
+
+    def check_together(self) -> None:
+        """Masks that name other places' masks do not multiply without end."""
+        check_references(self.places)
 
     def get(self, path: str) -> Any:
         """The value at a dotted path."""

@@ -6,6 +6,7 @@ Points lie in the frame, in units of its long side; lengths in px are those of t
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
+from ..errors import RecipeError
 from . import toning, tree
 from .colour import Peg
 from .leaves import Choice, Drawn, FramePoints, Map, Number, Points, Text, Values, described
@@ -15,7 +16,10 @@ from .tree import Rows, Section
 JOINS = ("add", "subtract", "intersect")
 CHANNELS = ("lightness", "red", "green", "blue", "cyan", "magenta", "yellow")
 """What tones are told by: display lightness, a channel's, or that of all but a channel."""
-MOST_PICKS, MOST_POINTS = 24, 2000
+MOST_PICKS, MOST_POINTS, MOST_STROKES = 24, 2000, 200_000
+MOST_DEPTH, MOST_PARTS = 12, 1000
+"""Of masks that are those of other places: how long a chain of them may be, and how many parts all masks of a recipe
+may have in all, each counted as often as it is used."""
 
 
 def _percent(default: float, low: float, high: float, help_text: str) -> Any:
@@ -243,7 +247,7 @@ class Brush(MaskPart):
 
     KIND: ClassVar[str] = "brush"
 
-    strokes: Rows[Stroke] = tree.table(Stroke)
+    strokes: Rows[Stroke] = tree.table(Stroke, most=MOST_STROKES)
 
 
 @dataclass(frozen=True)
@@ -351,3 +355,21 @@ class Place(Section):
     denoise_percent: float = _percent(
         0.0, -100.0, 100.0, "How much of the noise that is left is taken out there too; negative brings back what was."
     )
+
+
+def check_references(places: Rows[Section]) -> None:
+    """RecipeError where masks that name other places' masks are too deep or too many. Masks that go in a circle are
+    allowed: a part that names a mask which it is in itself leaves nothing."""
+    masks = {ident: place.mask for ident, place in places.items() if isinstance(place, Place)}
+    count = 0
+    waiting: list[tuple[str, ...]] = [(ident,) for ident in masks]
+    while waiting:
+        chain = waiting.pop()
+        mask = masks[chain[-1]]
+        count += len(mask)
+        named = [part.of for part in mask.values() if isinstance(part, SameAs)]
+        waiting += [(*chain, other) for other in named if other in masks and other not in chain]
+        if len(chain) > MOST_DEPTH:
+            raise RecipeError(f"places: masks name each other over {MOST_DEPTH} deep; name fewer")
+        if count > MOST_PARTS and len(chain) > 1:
+            raise RecipeError(f"places: with masks that name other masks there are over {MOST_PARTS} parts; name fewer")

@@ -26,7 +26,8 @@ def _section(section: type[Section]) -> dict[str, Any]:
 def _part(part: Part) -> dict[str, Any]:
     if isinstance(part, Table):
         items = [_item(kind, tagged=part.is_tagged) for kind in part.kinds]
-        return {"type": "array", "items": items[0] if len(items) == 1 else {"oneOf": items}}
+        each = items[0] if len(items) == 1 else {"oneOf": items}
+        return {"type": "array", "items": each, "maxItems": part.most}
     return _section(part) if isinstance(part, type) else part.schema()
 
 

@@ -4,7 +4,7 @@ hold them."""
 import base64
 import binascii
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -58,7 +58,7 @@ class Shape:
     def from_json(cls, data: Any) -> "Shape":
         """Read what `to_json` wrote. RecipeError when it cannot be."""
         try:
-            columns, made = int(data["columns"]), base64.b64decode(data["points"], validate=True)
+            columns, made = int(data["columns"]), binascii.a2b_base64(data["points"], strict_mode=True)
         except (KeyError, TypeError, ValueError, OverflowError, binascii.Error):
             columns, made = 0, b""
         if not isinstance(data, Mapping) or not 2 <= columns <= MOST_COLUMNS or len(made) % (4 * columns):
@@ -66,6 +66,29 @@ class Shape:
         if not np.isfinite(np.frombuffer(made, "<f4")).all():
             raise RecipeError("a point of it is not a number")
         return cls(columns, made)
+
+
+def shapes_at_once(values: Sequence[Any], most: int) -> list[Shape] | None:
+    """Many shapes of what `Shape.to_json` wrote, or shapes as they are; None where one cannot be read, or has more than
+    `most` points."""
+    out = []
+    for value in values:
+        if type(value) is Shape:
+            out.append(value)
+            continue
+        try:
+            columns, made = value["columns"], binascii.a2b_base64(value["points"], strict_mode=True)
+        except (KeyError, TypeError, ValueError, binascii.Error):
+            return None
+        if type(columns) is not int or not 2 <= columns <= MOST_COLUMNS or len(made) % (4 * columns):
+            return None
+        shape = object.__new__(Shape)
+        shape.__dict__.update(columns=columns, data=made)
+        out.append(shape)
+    if any(len(shape.data) > 4 * shape.columns * most for shape in out):
+        return None
+    every = np.frombuffer(b"".join([shape.data for shape in out]), "<f4")
+    return out if np.isfinite(every).all() else None
 
 
 NOTHING = Shape()

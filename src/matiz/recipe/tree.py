@@ -14,7 +14,7 @@ from functools import cache
 from typing import Any, ClassVar, Self, TypeVar
 
 from ..errors import RecipeError
-from .leaves import Leaf
+from .leaves import Leaf, at_once
 from .shapes import Grid, Shape
 
 ORDER = "order"
@@ -162,6 +162,8 @@ class Table:
     """The kinds of section that a table takes; by `KIND` when there are several."""
 
     kinds: tuple[type[Section], ...]
+    most: int = 100
+    """Items that it takes: what somebody sends must not multiply without end."""
 
     def kind(self, name: str) -> type[Section] | None:
         return next((kind for kind in self.kinds if name == kind.KIND), None)
@@ -174,9 +176,9 @@ class Table:
 Part = Leaf | Table | type[Section]
 
 
-def table(*kinds: type[Section]) -> Any:
-    """A dataclass field that holds a table."""
-    return field(default_factory=Rows, metadata={"table": Table(kinds)})
+def table(*kinds: type[Section], most: int = 100) -> Any:
+    """A dataclass field that holds a table of up to `most` items."""
+    return field(default_factory=Rows, metadata={"table": Table(kinds, most)})
 
 
 def added(tree: "Section", items: Iterable[tuple[str, "Section"]]) -> list[tuple[str, Any]]:
@@ -311,6 +313,7 @@ def checked(section: S, path: str = "") -> S:
     for name, part in parts_of(type(section)).items():
         value, here = getattr(section, name), f"{path}{name}"
         if isinstance(part, Table):
+            _check_count(part, len(value), here)
             values[name] = Rows((ident, _item(part, item, f"{here}.{ident}")) for ident, item in value.items())
         elif isinstance(part, type):
             if not isinstance(value, part):
@@ -333,7 +336,10 @@ def _put(node: Any, part: Part, names: list[str], value: Any, path: str) -> Any:
             return rows.with_item(name, _put(rows[name], type(rows[name]), rest, value, path))
         if name == ORDER:
             return rows.ordered(_order(rows, value, path))
-        return rows.without(name) if value is ABSENT else rows.with_item(_ident(name, path), _item(part, value, path))
+        if value is ABSENT:
+            return rows.without(name)
+        _check_count(part, len(rows) + (name not in rows), path)
+        return rows.with_item(_ident(name, path), _item(part, value, path))
     if not isinstance(part, type):
         raise RecipeError(f"{path}: unknown field; {name!r} lies inside a single value")
     inner = _part(part, name, path)
@@ -342,6 +348,11 @@ def _put(node: Any, part: Part, names: list[str], value: Any, path: str) -> Any:
     if isinstance(inner, Table | type):
         raise RecipeError(f"{path}: this is not a single value; {_names(inner)}")
     return replaced(node, **{name: inner.check(path, value)})
+
+
+def _check_count(part: Table, count: int, path: str) -> None:
+    if count > part.most:
+        raise RecipeError(f"{path}: {count} items, of which {part.most} can be there at most; remove some")
 
 
 def _item(part: Table, value: Any, path: str) -> Section:
@@ -402,8 +413,14 @@ Keep = Callable[[str, Any], None]
 """Hears the path and the value of what only a newer Matiz knows."""
 
 
+_SIMPLE = frozenset({str, float, int, bool, type(None)})
+"""Types that JSON holds as they are. Asked first: a recipe with thousands of strokes has hundreds of thousands."""
+
+
 def plain(value: Any) -> Any:
     """A value of a tree as JSON holds it."""
+    if type(value) in _SIMPLE:
+        return value
     if isinstance(value, tuple):
         return [plain(each) for each in value]
     if isinstance(value, Foreign):
@@ -430,6 +447,8 @@ def _plain_section(section: Section) -> dict[str, Any]:
 
 def frozen(value: Any) -> Any:
     """JSON with tuples for lists, so that what was read equals what was written."""
+    if type(value) in _SIMPLE:
+        return value
     if isinstance(value, list):
         return tuple(frozen(each) for each in value)
     return {name: frozen(each) for name, each in value.items()} if isinstance(value, dict) else value
@@ -443,6 +462,9 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
     """
     if not isinstance(data, Mapping):
         raise RecipeError(f"{path.rstrip('.') or 'recipe'}: expected a JSON object, got {type(data).__name__}")
+    checks = _leaf_checks(type(base))
+    if checks is not None and checks.keys() | left >= data.keys():
+        return _leaves_from(base, data, path, keep, checks)
     known, values = parts_of(type(base)), {}
     for name, value in data.items():
         here = f"{path}{name}"
@@ -462,12 +484,40 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
     return fresh
 
 
+@cache
+def _leaf_checks(section: type[Section]) -> Mapping[str, Callable[[str, Any], Any]] | None:
+    """How each value of a kind of section is checked; None where it holds more than single values."""
+    parts = parts_of(section)
+    if any(isinstance(part, Table | type) for part in parts.values()):
+        return None
+    return {name: part.check for name, part in parts.items() if not isinstance(part, Table | type)}
+
+
+def _leaves_from(
+    base: S, data: Mapping[str, Any], path: str, keep: Keep | None, checks: Mapping[str, Callable[[str, Any], Any]]
+) -> S:
+    """`section_from` for a section of single values, all of them known: there may be thousands of strokes."""
+    values: dict[str, Any] = {}
+    for name, check in checks.items():
+        if name in data:
+            try:
+                values[name] = check(path + name, data[name])
+            except RecipeError:
+                if keep is None:
+                    raise
+                keep(path + name, frozen(data[name]))
+    fresh = replaced(base, **values)
+    fresh.check_together()
+    return fresh
+
+
 def _part_from(part: Part, base: Any, value: Any, path: str, keep: Keep | None) -> Any:
     if isinstance(part, Table):
         if not isinstance(value, list | tuple):
             raise RecipeError(f"{path}: expected a list, got {type(value).__name__}")
-        rows: dict[str, Section] = {}
-        for each in value:
+        _check_count(part, len(value), path)
+        rows = _rows_at_once(part, value) or {}
+        for each in value if not rows else ():
             ident = each.get("id") if isinstance(each, Mapping) else None
             if not isinstance(ident, str) or ident in rows:
                 raise RecipeError(f"{path}: every item needs an id of its own, got {ident!r}")
@@ -476,6 +526,44 @@ def _part_from(part: Part, base: Any, value: Any, path: str, keep: Keep | None) 
     if isinstance(part, type):
         return section_from(base, value, f"{path}.", keep)
     return part.check(path, value)
+
+
+BULK = 200
+"""Items from which on a table is read at once."""
+
+
+def _rows_at_once(part: Table, data: Sequence[Any]) -> dict[str, Section] | None:
+    """The items of a long table of single values, such as strokes, checked value by value for all of them together: one
+    by one takes ten times as long. None where anything is unusual: one by one says what it is."""
+    kind = part.kinds[0]
+    checks = _leaf_checks(kind)
+    if len(data) < BULK or len(part.kinds) > 1 or checks is None or kind.check_together is not Section.check_together:
+        return None
+    allowed = checks.keys() | {"id", "kind"}
+    if not all(
+        type(each) is dict and allowed >= each.keys() and each.get("kind", kind.KIND) == kind.KIND for each in data
+    ):
+        return None
+    idents = [each.get("id") for each in data]
+    if not all(type(ident) is str and 0 < len(ident) <= 16 and ident.isalnum() and ident.isascii() for ident in idents):
+        return None
+    if len(set(idents)) < len(idents) or ORDER in idents:
+        return None
+    base = kind()
+    columns = []
+    for name, leaf in parts_of(kind).items():
+        missing = getattr(base, name)
+        column = at_once(leaf, [each.get(name, missing) for each in data])
+        if column is None:
+            return None
+        columns.append(column)
+    rows: dict[str, Section] = {}
+    names = tuple(checks)
+    for ident, *values in zip(idents, *columns, strict=True):
+        fresh = object.__new__(kind)
+        fresh.__dict__.update(zip(names, values, strict=True))
+        rows[ident] = fresh
+    return rows
 
 
 def _item_from(part: Table, data: Mapping[str, Any], path: str, keep: Keep | None) -> Section:

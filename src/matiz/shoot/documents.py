@@ -136,8 +136,8 @@ class Documents:
             return [Unsaved(path, self._tracked[path].snapshot(*drafts.get(path, ()))) for path in paths]
 
     def write(self, one: Unsaved) -> bool:
-        """Write one document, joined with what another window has written meanwhile. False when it could not be written,
-        which the user is told; it stays unsaved then."""
+        """Write one document, joined with what another window has written meanwhile. False when that failed, which the
+        user is told; it stays unsaved then."""
         tracked = self._tracked.get(one.path)
         if tracked is None:
             return True

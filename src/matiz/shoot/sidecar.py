@@ -8,6 +8,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
+import orjson
+
 from ..errors import FileError, FormatError, RecipeError
 from ..recipe.document import Document
 from ..recipe.model import Recipe
@@ -91,13 +93,20 @@ def read_recipe(text: str, start: str) -> Recipe:
 def _read(text: str, make: Callable[[Any], T]) -> T:
     """The one door for what others may have written."""
     try:
-        return make(json.loads(text))
+        return make(_parsed(text))
     except RecipeError:
         raise
     except RecursionError:
         raise RecipeError("it is nested too deeply") from None
     except (ValueError, TypeError, AttributeError, KeyError, OverflowError) as error:
         raise RecipeError(f"{type(error).__name__}: {str(error)[:160]}") from None
+
+
+def _parsed(text: str) -> Any:
+    try:
+        return orjson.loads(text)
+    except (ValueError, RecursionError):
+        return json.loads(text)  # halves of characters, numbers of many figures: and a message that says where
 
 
 Revision = tuple[int, int, int] | None
@@ -115,29 +124,28 @@ def revision_of(picture: Path) -> Revision:
 
 def save_document(picture: Path, document: Document) -> Revision:
     """Write the sidecar whole; its revision then. FileError when it cannot be written."""
-    text = _text(document.to_json())
+    try:
+        data = _bytes(document.to_json())
+    except (TypeError, ValueError, RecursionError):  # half a character that came in as an escape goes out as one
+        data = json.dumps(document.to_json()).encode("ascii")
 
     def write(path: Path) -> None:
-        try:
-            data = text.encode("utf-8")
-        except UnicodeEncodeError:  # half a character that came in as an escape goes out as one
-            data = json.dumps(document.to_json()).encode("ascii")
         path.write_bytes(data + b"\n")
 
     write_whole(sidecar_path(picture), write)
     return revision_of(picture)
 
 
-def _text(value: Any, depth: int = 0) -> str:
-    """JSON that people can read, a line for each change and each section. The library's own indentation is many times
-    slower, and holds the interpreter's lock while a hand moves."""
+def _bytes(value: Any, depth: int = 0) -> bytes:
+    """JSON that people can read, a line for each change and each section. By pieces: each call of the library holds the
+    interpreter's lock while a hand moves."""
     if depth < MOST_DEPTH and isinstance(value, dict) and value:
-        inner = (f"{json.dumps(name, ensure_ascii=False)}: {_text(each, depth + 1)}" for name, each in value.items())
+        inner = [orjson.dumps(name) + b": " + _bytes(each, depth + 1) for name, each in value.items()]
     elif depth < MOST_DEPTH and isinstance(value, list) and value:
-        inner = (_text(each, depth + 1) for each in value)
+        inner = [_bytes(each, depth + 1) for each in value]
     else:
-        return json.dumps(value, ensure_ascii=False)
-    opened, closed = "{}" if isinstance(value, dict) else "[]"
-    pad = " " * depth
-    lines = f",\n{pad} ".join(inner)
-    return f"{opened}\n{pad} {lines}\n{pad}{closed}"
+        return orjson.dumps(value)
+    opened, closed = (b"{", b"}") if isinstance(value, dict) else (b"[", b"]")
+    pad = b" " * depth
+    lines = (b",\n" + pad + b" ").join(inner)
+    return opened + b"\n" + pad + b" " + lines + b"\n" + pad + closed
