@@ -63,8 +63,9 @@ def frames_shared(tmp_path_factory):
 
 @pytest.fixture(autouse=True)
 def own_config(tmp_path_factory, monkeypatch):
-    """Nothing is read from or written to the user's configuration."""
+    """Nothing is read from or written to the user's configuration and state."""
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
 
 
 @pytest.fixture

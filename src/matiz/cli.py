@@ -121,10 +121,16 @@ def _check(chosen: argparse.Namespace) -> int:
     from .raw.decode import read_frame
     from .shoot.sidecar import load_document
 
-    order = _order(chosen)
-    for path in chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept):
-        frame = read_frame(path)
-        document = load_document(path).begun(frame.start)
+    order, failed = _order(chosen), 0
+    pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
+    for path in pictures:
+        try:
+            frame = read_frame(path)
+            document = load_document(path).begun(frame.start)
+        except MatizError as error:
+            failed += 1
+            print(f"matiz: {error}", file=sys.stderr)
+            continue
         engine = Engine(frame, cache_bytes=LITTLE_CACHE)
         reading = Meter(engine).picture(document.recipe)
         found = [*checks(reading, document.recipe, order, engine.size(document.recipe)),
@@ -137,6 +143,8 @@ def _check(chosen: argparse.Namespace) -> int:
         for each in found:
             fix = f"  ({each.fix_label})" if each.has_fix else ""
             print(f"  {each.station.capitalize()}: {each.claim}{fix}", flush=True)
+    if failed:
+        raise FileError(f"{failed} of {len(pictures)} could not be checked")
     return 0
 
 
@@ -155,7 +163,7 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
     from .deliver.orders import Order
     from .deliver.write import resized
     from .develop.engine import full_picture
-    from .system.files import write_whole
+    from .system.outputs import write_output
 
     if region is None:
         working = full_picture(engine, recipe, result="scene")
@@ -169,7 +177,7 @@ def _write_linear(engine: Any, recipe: Any, region: Any, long_side: int | None, 
         with path.open("wb") as file:
             np.save(file, working)
 
-    write_whole(out, write)
+    write_output(out, write, "linear picture")
 
 
 def _measure(chosen: argparse.Namespace) -> int:
@@ -345,9 +353,9 @@ def _log(chosen: argparse.Namespace) -> int:
     found = entries(folder)
     text = as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(told(found)) + "\n"
     if chosen.output:
-        from .system.files import write_text_whole
+        from .system.outputs import write_text_output
 
-        write_text_whole(Path(chosen.output), text)
+        write_text_output(Path(chosen.output), text, "log")
     else:
         print(text, end="")
     return 0
@@ -368,7 +376,11 @@ def _sheet(chosen: argparse.Namespace) -> int:
         print(f"  {done} of {len(pictures)}", flush=True)
         return True
 
-    write_sheet(out, map(cell_of, pictures), pictures[0].parent.name, said)
+    failed = write_sheet(out, map(cell_of, pictures), pictures[0].parent.name, said)
+    for text in failed:
+        print(f"matiz: {text}", file=sys.stderr)
+    if failed:
+        raise FileError(f"{len(failed)} of {len(pictures)} have no picture on the sheet")
     return 0
 
 
@@ -428,10 +440,11 @@ def _recipe_command(chosen: argparse.Namespace) -> int:
 def _simulate(chosen: argparse.Namespace) -> int:
     from dataclasses import replace
 
-    from .develop.as_file import write_frame
+    from .develop.as_file import frame_writer
     from .simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
     from .simcam.shoot import scene_of, tether
     from .simcam.truth import truth_of, write_truth
+    from .system.outputs import write_output
 
     if chosen.tether:
         for name in tether(Path(chosen.tether), chosen.every, size=_size(chosen.size)):
@@ -449,7 +462,7 @@ def _simulate(chosen: argparse.Namespace) -> int:
     if balance:
         settings = replace(settings, balance_xy=light_xy_of(light_spectrum(balance)))
     scene = scene_of(chosen.scene, _size(chosen.size), view=chosen.view, light=chosen.light)
-    write_frame(expose(scene, settings), out)
+    write_output(out, frame_writer(expose(scene, settings)), "simulated frame")
     if chosen.truth:
         write_truth(truth_of(scene, settings), Path(chosen.truth))
     return 0

@@ -103,8 +103,17 @@ def test_files_are_written_over_only_when_told(folder, tmp_path):
     (tmp_path / "CORVA_0001.jpg").write_bytes(b"mine")
     (kept,) = run_here(tasks_for([picture], SMALL, tmp_path), 1)
     assert kept.was_there and (tmp_path / "CORVA_0001.jpg").read_bytes() == b"mine"
-    (made,) = run_here(tasks_for([picture], SMALL, tmp_path, replaces=True), 1)
-    assert not made.was_there and (tmp_path / "CORVA_0001.jpg").read_bytes() != b"mine"
+    (refused,) = run_here(tasks_for([picture], SMALL, tmp_path, replaces=True), 1)
+    assert refused.path is None and "did not write it" in refused.text
+    assert (tmp_path / "CORVA_0001.jpg").read_bytes() == b"mine", "what Matiz did not write is never replaced"
+    (tmp_path / "CORVA_0001.jpg").unlink()
+    (made,) = run_here(tasks_for([picture], SMALL, tmp_path), 1)
+    written = made.path.stat().st_mtime_ns
+    (again,) = run_here(tasks_for([picture], SMALL, tmp_path, replaces=True), 1)
+    assert not again.was_there and again.path.stat().st_mtime_ns > written
+    made.path.write_bytes(b"edited elsewhere since")
+    (refused,) = run_here(tasks_for([picture], SMALL, tmp_path, replaces=True), 1)
+    assert refused.path is None and made.path.read_bytes() == b"edited elsewhere since"
 
 
 def test_names_by_time_are_told_without_decoding(folder, tmp_path):

@@ -3,9 +3,6 @@
 import os
 import sqlite3
 
-import pytest
-
-from matiz.errors import FileError
 from matiz.measure.brief import Brief
 from matiz.recipe.model import Recipe
 from matiz.shoot import briefs as at
@@ -47,8 +44,13 @@ def test_what_is_damaged_is_measured_again(tmp_path):
     kept.path.write_bytes(b"no database at all" * 100)
     for beside in kept.path.parent.glob("readings.sqlite-*"):
         beside.unlink()
-    with pytest.raises(FileError, match="readings cannot be kept"):
-        Briefs(tmp_path)
+    said: list[str] = []
+    anew = Briefs(tmp_path, said.append)
+    assert anew.get(picture) is None and "damaged" in said[0]
+    anew.put(picture, ONE)
+    assert anew.get(picture) == ONE
+    anew.close()
+    assert [path for path in kept.path.parent.iterdir() if "damaged" in path.name]
 
 
 def test_pictures_are_arranged_and_put_back(shoot):

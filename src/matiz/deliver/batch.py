@@ -1,23 +1,27 @@
 """Many deliveries without a window: on this machine in several processes, or on a cluster's."""
 
 import contextlib
+import logging
 import os
 import shutil
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, MatizError
+from ..recipe.document import Document
 from ..shoot.said import said_of
 from ..shoot.sidecar import load_document
 from ..system.children import process_pool
 from ..system.files import TakenError, clear_leftovers
 from .orders import FORMATS, Order, name_for
 
+log = logging.getLogger(__name__)
 LISTED_PX = 16
 LEAST_FREE = 1.5
 """Times what the deliveries may need that must be free on the disk."""
@@ -71,7 +75,7 @@ def tasks_for(pictures: Iterable[Path], order: Order, folder: Path, *, replaces:
     check_room(folder, order, len(pictures))
     out, taken = [], set()
     for n, picture in enumerate(pictures, 1):
-        document = load_document(picture)
+        document = _document(picture)
         stem = name_for(
             picture, order, _taken_utc(picture, order), counter=n, rank=document.rank, version=document.current
         )
@@ -81,6 +85,14 @@ def tasks_for(pictures: Iterable[Path], order: Order, folder: Path, *, replaces:
         taken.add(made)
         out.append(Task(picture, order, folder, made, replaces))
     return out
+
+
+def _document(picture: Path) -> Document:
+    """For the picture's name; a sidecar that cannot be read fails when it is the picture's turn, and no other's."""
+    try:
+        return load_document(picture)
+    except MatizError:
+        return Document()
 
 
 def _taken_utc(picture: Path, order: Order) -> str:
@@ -114,20 +126,26 @@ def run_task(task: Task) -> Done:
     from .write import deliver
 
     path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
-    if path.exists() and not task.replaces:
-        return Done(task, path, was_there=True)
     try:
+        if path.is_symlink():
+            raise TakenError(f"{path}: a link of that name is there; remove it")
+        if path.exists() and not task.replaces:
+            return Done(task, path, was_there=True)
         document = load_document(task.picture)
         frame = read_frame(task.picture)
         document = document.begun(frame.start)
         engine = Engine(frame, cache_bytes=LITTLE_CACHE)
         exclusive = "" if task.replaces else "leave"
         made = deliver(engine, document.recipe, task.order, path, said=said_of(document), taken=exclusive)
-    except TakenError:
-        # another worker that was taken for dead
-        return Done(task, path, was_there=True)
+    except TakenError as error:
+        # another worker that was taken for dead has written it
+        is_there = path.is_file() and not path.is_symlink() and not task.replaces
+        return Done(task, path, was_there=True) if is_there else Done(task, None, str(error))
     except (MatizError, OSError, MemoryError) as error:
         return Done(task, None, str(error))
+    except Exception as error:  # a fault of ours takes no other picture with it
+        log.exception("delivering %s failed", task.picture)
+        return Done(task, None, f"{task.picture.name}: unexpected {type(error).__name__}: {error}; see the log")
     return Done(task, made)
 
 
@@ -156,7 +174,7 @@ def run_here(tasks: list[Task], jobs: int, run: Run = run_task) -> Iterator[Done
                     yield Done(task, None, "its process died, for want of memory perhaps")
 
 
-def _pool(jobs: int) -> ProcessPoolExecutor:
+def _pool(jobs: int) -> AbstractContextManager[ProcessPoolExecutor]:
     return process_pool(jobs)
 
 
@@ -196,8 +214,16 @@ def run_on_cluster(tasks: list[Task], address: str) -> Iterator[Done]:
 
 
 def chosen_pictures(paths: list[Path], *, only_kept: bool) -> list[Path]:
-    """Pictures of folders and files, in their order; only those sorted as keep when wanted."""
+    """Pictures of folders and files, in their order; only those sorted as keep when wanted, and those of which that
+    cannot be known since their sidecar is damaged."""
     from ..shoot.folder import gather
 
     found = gather(paths)
-    return [path for path in found if load_document(path).sorted_as == "keep"] if only_kept else found
+    return [path for path in found if _may_be_kept(path)] if only_kept else found
+
+
+def _may_be_kept(path: Path) -> bool:
+    try:
+        return load_document(path).sorted_as == "keep"
+    except MatizError:
+        return True  # whoever works on it says what is wrong with its sidecar

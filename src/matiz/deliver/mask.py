@@ -10,7 +10,7 @@ from ..develop.graph import mask
 from ..develop.places import Masked
 from ..errors import ArgumentError, FileError
 from ..recipe.model import Recipe
-from ..system.files import write_whole
+from ..system.outputs import write_output
 
 
 def write_mask(engine: Engine, recipe: Recipe, wanted: Masked, path: Path) -> None:
@@ -28,4 +28,4 @@ def write_mask(engine: Engine, recipe: Recipe, wanted: Masked, path: Path) -> No
     def write(part: Path) -> None:
         part.write_bytes(data.tobytes())
 
-    write_whole(path, write)
+    write_output(path, write, "mask")

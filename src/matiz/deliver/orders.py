@@ -1,15 +1,18 @@
 """An order: how deliveries of one kind are made."""
 
 import json
+import os
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, fields
+from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args, get_type_hints
 
 from ..colour.outputs import SPACES
-from ..errors import ArgumentError, FileError, RecipeError
+from ..errors import ArgumentError, FormatError, RecipeError
 from ..system.files import write_text_whole
+from ..system.own_files import read_json, read_or_put_aside
 from ..system.user_folders import config_folder
 
 CM_PER_INCH = 2.54
@@ -44,7 +47,8 @@ FORMATS = {
 """Float ones are linear, the others encoded."""
 _PART = re.compile(r"\{(\w+)(?::0(\d))?\}")
 PARTS = ("name", "counter", "date", "time", "rank", "version")
-MOST_NAME = 180
+MOST_NAME, MOST_ORDERS = 180, 500
+"""Bytes of a name, so that a number and a suffix have room, and orders in a file."""
 
 
 @dataclass(frozen=True)
@@ -78,6 +82,10 @@ class Order:
     """Of names, of PARTS in braces; {counter:03} has three figures."""
 
     def __post_init__(self) -> None:
+        for name, kind in _kinds().items():
+            value = getattr(self, name)
+            if not isinstance(value, kind) or (isinstance(value, bool) and kind is not bool):
+                raise ArgumentError(f"{name}: expected {kind}, got {value!r:.60}")
         if self.format not in FORMATS:
             raise ArgumentError(f"format: one of {', '.join(FORMATS)}; got {self.format!r}")
         if not 50 <= self.quality <= 100:
@@ -121,6 +129,14 @@ class Order:
         return max(1, round(size[0] * scale)), max(1, round(size[1] * scale))
 
 
+@cache
+def _kinds() -> Mapping[str, Any]:
+    """What each field of an order may be; a number without decimals is one with decimals too."""
+    return {
+        name: kind | int if float in (kind, *get_args(kind)) else kind for name, kind in get_type_hints(Order).items()
+    }
+
+
 def named(pattern: str, parts: Mapping[str, Any]) -> str:
     """A file name without suffix, of a pattern. ArgumentError for one that names something else."""
 
@@ -135,7 +151,8 @@ def named(pattern: str, parts: Mapping[str, Any]) -> str:
         raise ArgumentError(f"pattern: {pattern!r} makes no file name; use {', '.join('{' + p + '}' for p in PARTS)}")
     # what comes from the picture may hold anything
     safe = "".join("-" if c in '/\\:*?"<>|' or not c.isprintable() else c for c in made).strip(". ")
-    return safe[:MOST_NAME] or "picture"
+    # file systems count bytes; half a character must not be left
+    return safe.encode("utf-8", "replace")[:MOST_NAME].decode("utf-8", "ignore").strip(". ") or "picture"
 
 
 def name_for(
@@ -171,7 +188,7 @@ def free_name(folder: Path, stem: str, order: Order) -> Path:
     suffix = FORMATS[order.format].suffix
     path = folder / f"{stem}{suffix}"
     number = 2
-    while path.exists():
+    while os.path.lexists(path):  # a link that leads nowhere takes its name too
         path = folder / f"{stem}-{number}{suffix}"
         number += 1
     return path
@@ -186,21 +203,31 @@ def orders_file() -> Path:
 
 
 def read_orders(path: Path) -> dict[str, Order]:
-    """The orders that ship and those of a file, which is missing at first. RecipeError when it is damaged."""
+    """The orders that ship and those of a file, which is missing at first. RecipeError when it is damaged, FileError
+    when it cannot be read."""
     try:
-        text = path.read_text(encoding="utf-8")
-    except FileNotFoundError:
-        return dict(OWN)
-    except (OSError, UnicodeDecodeError) as error:
-        raise FileError(f"{path}: cannot be read ({error})") from None
-    try:
-        data = json.loads(text)
-        known = {field.name for field in fields(Order)}
-        kept = {str(name): Order(**{key: value for key, value in each.items() if key in known})
-                for name, each in data["orders"].items()}  # fmt: skip
-    except (ValueError, KeyError, TypeError, AttributeError, ArgumentError) as error:
-        raise RecipeError(f"{path}: not a file of orders ({error}); move it away") from None
-    return dict(OWN) | kept
+        return dict(OWN) | (read_json(path, orders_from) or {})
+    except FormatError as error:
+        raise RecipeError(f"not a file of orders: {error}; move it away") from None
+
+
+def own_orders(say: Callable[[str], None]) -> dict[str, Order]:
+    """The orders that ship and the user's own. A damaged file is put aside, which `say` hears of."""
+    none: dict[str, Order] = {}
+    return dict(OWN) | read_or_put_aside(orders_file(), orders_from, none, say)
+
+
+def orders_from(data: Any) -> dict[str, Order]:
+    """Orders of what JSON holds. Raises TypeError, KeyError or ArgumentError for what is none."""
+    orders = data["orders"]
+    if len(orders) > MOST_ORDERS:
+        raise ArgumentError(f"{len(orders)} orders; {MOST_ORDERS} at most")
+    return {str(name): order_from(each) for name, each in orders.items()}
+
+
+def order_from(data: Any) -> Order:
+    """An order of what JSON holds; fields that only a newer Matiz knows are left out. Raises likewise."""
+    return Order(**{field.name: data[field.name] for field in fields(Order) if field.name in data})
 
 
 def write_orders(path: Path, orders: Mapping[str, Order]) -> None:

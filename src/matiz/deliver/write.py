@@ -21,6 +21,7 @@ from ..raw.frame import Said
 from ..raw.metadata import NOTHING, Kept, told_in, write_metadata
 from ..recipe.model import Recipe
 from ..system.files import TakenError, write_whole
+from ..system.outputs import remember, write_output
 from .encode import TOLD_LATER, About, write_pixels
 from .orders import FORMATS, Order, free_name
 from .profiles import into_profile, profile_of, read_profile
@@ -36,6 +37,10 @@ SHARPENED: Mapping[str, tuple[float, float, float]] = {
 QUIET_L = 0.15
 """What rises less above its surroundings is not sharpened."""
 LEAST_PX = 8
+DELIVERY = "delivery"
+"""What it is remembered as, see `system.outputs`."""
+MOST_TRIES = 100
+"""For a free name, where others take it meanwhile."""
 STRIP_ROWS = 256
 DITHER_PX, DITHER_SEED = 256, 3
 """Of the chance by which 8 bits are rounded, laid side by side."""
@@ -55,8 +60,9 @@ def deliver(
     """Write one delivery of the picture, or of a region of it (px of the upright full size).
 
     `progress` hears the share done, 0..1, and returns False to stop: then nothing is written and
-    Cancelled is raised. taken: what becomes of a file that is there already: "" writes over it, "rename" takes the next
-    free name, "leave" raises TakenError. Returns where the delivery lies.
+    Cancelled is raised. taken: what becomes of a file that is there already: "" replaces it where it is a delivery that
+    Matiz wrote and raises TakenError else, "rename" takes the next free name, "leave" raises TakenError. Returns where
+    the delivery lies.
     """
     if path.resolve() == engine.frame.path.resolve():
         raise FileError(f"{path}: that is the picture itself, which Matiz never writes; choose another name")
@@ -77,17 +83,22 @@ def deliver(
         if later:
             write_metadata(temporary, engine.frame, size, said=said, kept=kept)
 
-    while True:
+    for _ in range(MOST_TRIES if taken == "rename" else 1):
         try:
-            write_whole(path, write, exclusive=bool(taken))
-            break
-        except TakenError:
-            if taken == "leave":
+            if taken:
+                write_whole(path, write, exclusive=True)
+                remember(path, DELIVERY)
+            else:
+                write_output(path, write, DELIVERY)
+            heard(1.0)
+            return path
+        except TakenError as error:
+            if taken != "rename":
                 raise
+            taken_by = error
             stem = engine.frame.path.stem if order.pattern == "{name}" else path.stem
             path = free_name(path.parent, stem, order)
-    heard(1.0)
-    return path
+    raise taken_by
 
 
 def finished(picture: Display, recipe: Recipe, order: Order) -> Display:

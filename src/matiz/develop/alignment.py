@@ -9,6 +9,8 @@ from ..colour.types import Array
 from .tiles import Size
 
 NUMBERS = 29
+FAR = 10.0
+"""Long sides away at most, and how much smaller or larger."""
 STILL_PX = 0.12
 """What moves nothing further needs no resampling."""
 
@@ -39,11 +41,22 @@ class Alignment:
 
     @classmethod
     def of_numbers(cls, numbers: Sequence[float], size: Size) -> "Alignment":
-        """ValueError where they are too few or too many, or no numbers."""
+        """ValueError where they are too few or too many, no numbers, or lay the frame nowhere near the reference."""
         held = np.array(numbers, np.float64)
         if held.shape != (NUMBERS,) or not np.isfinite(held).all():
             raise ValueError(f"an alignment has {NUMBERS} numbers")
-        return cls(held[:9].reshape(3, 3), held[9:].reshape(10, 2), size)
+        made = cls(held[:9].reshape(3, 3), held[9:].reshape(10, 2), size)
+        corners = np.array([(x, y, 1.0) for x in (0.0, size[0]) for y in (0.0, size[1])])
+        to = corners @ made.homography.T
+        most = FAR * max(size)
+        # what is positive at the corners is positive between them
+        if (
+            to[:, 2].min() <= 1.0 / FAR
+            or np.abs(to[:, :2] / to[:, 2:]).max() > most
+            or np.abs(made.bend_px).sum() > most
+        ):
+            raise ValueError("an alignment lays the frame beside the reference")
+        return made
 
     @property
     def shift_px(self) -> float:

@@ -1,5 +1,6 @@
 """What is worth knowing of a picture before it is opened, so short that a thousand are looked at aside."""
 
+import math
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -79,6 +80,11 @@ class Brief:
         )  # fmt: skip
         if brief.look:
             lightnesses(brief.look)
+        numbers = [value for value in vars(brief).values() if isinstance(value, float)]
+        for each in (brief.light, brief.as_shot, brief.card):
+            numbers += [] if each is None else [each.cct_K, each.duv, each.certainty]
+        if not all(map(math.isfinite, numbers)):
+            raise ValueError("a reading is not a number")
         return brief
 
 

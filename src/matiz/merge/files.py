@@ -1,5 +1,6 @@
 """Files of one view become a file."""
 
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -66,7 +67,7 @@ def merge_files(
         raise ArgumentError(f"kind: one of {', '.join(KINDS)}, got {kind!r}")
     if not 2 <= len(paths) <= MOST:
         raise ArgumentError(f"from 2 to {MOST} files can be merged, not {len(paths)}")
-    if out is not None and out.exists():
+    if out is not None and os.path.lexists(out):
         raise TakenError(f"{out}: there is a file of that name already")
     frames = []
     for n, path in enumerate(paths):
@@ -107,7 +108,7 @@ def _free_name(paths: Sequence[Path], kind: str) -> Path:
     first, last = min(paths), max(paths)
     stem = f"{first.stem}-{_differing(first.stem, last.stem)} {kind}"
     names = [first.with_name(f"{stem}{'' if n == 1 else f' {n}'}.dng") for n in range(1, 1000)]
-    return next(name for name in names if not name.exists())
+    return next(name for name in names if not os.path.lexists(name))
 
 
 def _differing(first: str, last: str) -> str:

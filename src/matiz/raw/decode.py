@@ -297,12 +297,10 @@ def _frame(path: Path, answer: dict[str, Any], out: Path) -> Frame:
 
 
 def _merged(given: dict[str, Any] | None) -> Merged | None:
-    if given is None:
-        return None
-    areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in given["moved"])
-    exposures = tuple(float(value) for value in given["exposures_EV"])
-    lies = tuple(tuple(float(value) for value in each) for each in given["lies"])
-    return Merged(given["kind"], tuple(given["names"]), exposures, areas, float(given["moved_share"]), lies)
+    try:
+        return None if given is None else Merged.from_json(given)
+    except ValueError as error:
+        raise FormatError(f"the decoder's answer cannot be used: {error}") from None
 
 
 def _metadata(given: dict[str, Any]) -> Metadata:

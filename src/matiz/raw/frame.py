@@ -3,6 +3,7 @@
 import math
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -124,6 +125,10 @@ class Said:
     keywords: tuple[str, ...] = ()
 
 
+MERGED_KINDS = ("bracket", "focus", "mean")
+MOST_MERGED, MOST_MERGED_EV, MOST_MOVED, MOST_SIDE_PX, MOST_NUMBERS = 1000, 30.0, 1000, 100_000, 100
+
+
 @dataclass(frozen=True)
 class Merged:
     """What a frame was made of, when it was made of several."""
@@ -141,6 +146,47 @@ class Merged:
     lies: tuple[tuple[float, ...], ...] = ()
     """How each but the first lies on it, the numbers of a `develop.alignment.Alignment`; empty where they do not all
     lie in one way."""
+
+    @classmethod
+    def from_json(cls, data: Any) -> "Merged":
+        """What a file holds, checked: a file may hold anything. ValueError says what is wrong."""
+        try:
+            kind, names = data["kind"], tuple(data["names"])
+            exposures = tuple(float(value) for value in data["exposures_EV"])
+            moved = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in data["moved"])
+            share = float(data["moved_share"])
+            lies = tuple(tuple(float(value) for value in each) for each in data.get("lies", ()))
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
+            raise ValueError(
+                f"not what a merged frame says of itself ({type(error).__name__}: {error!s:.80})"
+            ) from None
+        numbers = [*exposures, share, *(value for each in lies for value in each)]
+        checks = {
+            "kind": kind in MERGED_KINDS,
+            "names": isinstance(data["names"], list | tuple)
+            and 1 <= len(names) <= MOST_MERGED and all(_is_plain_name(name) for name in names),
+            "exposures_EV": len(exposures) == len(names) and all(abs(value) <= MOST_MERGED_EV for value in exposures),
+            "moved": len(moved) <= MOST_MOVED and all(0 <= v <= MOST_SIDE_PX for area in moved for v in area)
+            and all(area[2] > 0 < area[3] for area in moved),
+            "moved_share": 0.0 <= share <= 1.0,
+            "lies": not lies or (len(lies) == len(names) - 1 and all(0 < len(each) <= MOST_NUMBERS for each in lies)),
+            "numbers": all(math.isfinite(value) for value in numbers),
+        }  # fmt: skip
+        wrong = [name for name, is_right in checks.items() if not is_right]
+        if wrong:
+            raise ValueError(f"what a merged frame says of itself is out of range: {', '.join(wrong)}")
+        return cls(kind, names, exposures, moved, share, lies)
+
+
+def _is_plain_name(name: Any) -> bool:
+    """Whether it names a file beside another, and nothing else."""
+    return (
+        isinstance(name, str)
+        and 0 < len(name) <= 255
+        and "/" not in name
+        and "\0" not in name
+        and name not in (".", "..")
+    )
 
 
 @dataclass(frozen=True)

@@ -113,13 +113,8 @@ class Tags:
         if not isinstance(held, bytes | tuple) or not bytes(held).startswith(PRIVATE_NAME):
             return None
         try:
-            told = json.loads(bytes(held)[len(PRIVATE_NAME) :])
-            areas = tuple((int(x), int(y), int(w), int(h)) for x, y, w, h in told["moved"])
-            exposures = tuple(float(value) for value in told["exposures_EV"])
-            names = tuple(str(name) for name in told["names"])
-            lies = tuple(tuple(float(value) for value in each) for each in told.get("lies", ()))
-            return asdict(Merged(str(told["kind"]), names, exposures, areas, float(told["moved_share"]), lies))
-        except (ValueError, TypeError, KeyError):
+            return asdict(Merged.from_json(json.loads(bytes(held)[len(PRIVATE_NAME) :])))
+        except (ValueError, RecursionError):
             return None  # the picture is whole without it
 
     def _calibrated(self, n: int, matrix: Array) -> Array:

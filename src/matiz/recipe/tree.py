@@ -484,9 +484,15 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
     return fresh
 
 
-@cache
 def _leaf_checks(section: type[Section]) -> Mapping[str, Callable[[str, Any], Any]] | None:
     """How each value of a kind of section is checked; None where it holds more than single values."""
+    kind: Any = section
+    found: Mapping[str, Callable[[str, Any], Any]] | None = _leaf_checks_of(kind)
+    return found
+
+
+@cache
+def _leaf_checks_of(section: Any) -> Mapping[str, Callable[[str, Any], Any]] | None:
     parts = parts_of(section)
     if any(isinstance(part, Table | type) for part in parts.values()):
         return None

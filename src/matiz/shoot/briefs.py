@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..errors import FileError
 from ..measure.brief import VERSION, Brief
-from .database import open_database
+from .database import Say, open_database
 
 _LAYOUT = """
 create table if not exists brief (
@@ -25,9 +25,10 @@ create table if not exists brief (
 class Briefs:
     """Those of one folder. Open it per thread; SQLite keeps writers apart."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, say: Say = lambda _text: None) -> None:
+        """say: hears of a damaged one, which is kept aside."""
         self.path = folder / ".matiz" / "readings.sqlite"
-        self._database = open_database(self.path, _LAYOUT, "readings cannot be kept")
+        self._database = open_database(self.path, _LAYOUT, "readings cannot be kept", say)
 
     def get(self, picture: Path) -> Brief | None:
         """Of a picture as its file is now; None where it was not measured, or was another one."""

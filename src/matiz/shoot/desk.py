@@ -11,7 +11,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from ..errors import MatizError
 from ..raw.frame import Exposure, Facts, Merged
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
@@ -21,7 +20,7 @@ from ..system.files import clear_leftovers
 from .choosing import Seen, chosen
 from .documents import Documents, Unsaved
 from .folder import gather
-from .log import Event, Log
+from .log import Event, LogWriter
 from .own_sets import OwnSets
 from .sets import Proposed
 from .sidecar import Revision, sidecar_path
@@ -66,7 +65,7 @@ class Desk:
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._edits: dict[Path, Edit] = {}
-        self._log: Log | None = None
+        self._log: LogWriter | None = None
         self._lock = threading.RLock()
 
     # ---- the shoot
@@ -88,10 +87,7 @@ class Desk:
         for folder in {path.parent for path in pictures}:
             clear_leftovers(folder)
         if pictures:
-            try:
-                self._log = Log(pictures[0].parent)
-            except MatizError as error:
-                self.say(str(error))
+            self._log = LogWriter(pictures[0], self.say)
 
     def add(self, path: Path) -> None:
         """One more picture, as the last of the shoot."""
@@ -129,6 +125,11 @@ class Desk:
     def is_arranged(self) -> bool:
         """Whether the pictures are in another order than that in which they were opened."""
         return bool(self._as_opened)
+
+    def flush_log(self) -> None:
+        """Wait until the log has all that was noted, for those who read it."""
+        if self._log:
+            self._log.flush()
 
     def close_log(self) -> None:
         if self._log:
@@ -187,7 +188,7 @@ class Desk:
     def own_sets(self) -> OwnSets:
         """What the photographer said of the sets of this shoot."""
         folder = self.pictures[0].parent if self.pictures else Path()
-        return self._own_sets.setdefault(folder, OwnSets(folder))
+        return self._own_sets.setdefault(folder, OwnSets(folder, self.say))
 
     @property
     def sets(self) -> list[Proposed]:
@@ -236,7 +237,8 @@ class Desk:
         if document == before:
             return None
         self.put(path, document)
-        self._note(lambda log: log.add_change(path.name, change))
+        if self._log:
+            self._log.add_change(path.name, change)
         return change
 
     def step(self, path: Path, kind: str) -> bool:
@@ -263,7 +265,8 @@ class Desk:
     def note(self, path: Path, kind: str, label: str = "") -> None:
         """A line in the log."""
         stamp = datetime.now(UTC).isoformat(timespec="milliseconds")
-        self._note(lambda log: log.add(Event(stamp, path.name, kind, label)))
+        if self._log:
+            self._log.add(Event(stamp, path.name, kind, label))
 
     # ---- saving
 
@@ -297,13 +300,6 @@ class Desk:
         self.documents.discard(path, start_of(path))
 
     # ---- inside
-
-    def _note(self, write: Callable[[Log], None]) -> None:
-        if self._log:
-            try:
-                write(self._log)
-            except MatizError as error:
-                self.say(str(error))
 
     def _ended(self, edit: "Edit") -> None:
         if self._edits.get(edit.path) is edit:

@@ -1,40 +1,48 @@
 """Sets as the photographer made them, over those that are proposed: kept in the folder, by the names of the files."""
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from ..raw.frame import Exposure
 from ..system.files import write_text_whole
+from ..system.locks import folder_lock
+from ..system.own_files import make_own_folder, read_or_put_aside
 from .sets import Proposed, proposed_sets
 
 ALONE = 0
 """The group of pictures that are to be in no set."""
+MOST_NAMES, MOST_NAME = 100_000, 1000
 JOINED = "set"
 """The kind of a set that the files do not tell to be one."""
 
 
 class OwnSets:
-    """Which pictures of a folder were put together or taken out, read when first asked."""
+    """Which pictures of a folder were put together or taken out, read when first asked.
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    say: hears of a damaged file, which is kept aside.
+    """
+
+    def __init__(self, folder: Path, say: Callable[[str], None] = lambda _text: None) -> None:
+        self._folder, self._say = folder, say
         self._groups: dict[str, int] | None = None
 
     def join(self, paths: Iterable[Path]) -> None:
         """One set of these. Raises FileError when it cannot be kept."""
-        groups = self._read()
-        self._keep({**groups, **dict.fromkeys(map(self._name, paths), max(groups.values(), default=ALONE) + 1)})
+        names = list(map(self._name, paths))
+        self._change(lambda groups: {**groups, **dict.fromkeys(names, max(groups.values(), default=ALONE) + 1)})
 
     def part(self, paths: Iterable[Path]) -> None:
         """Each of these in no set. Raises FileError when it cannot be kept."""
-        self._keep({**self._read(), **dict.fromkeys(map(self._name, paths), ALONE)})
+        names = list(map(self._name, paths))
+        self._change(lambda groups: {**groups, **dict.fromkeys(names, ALONE)})
 
     def forget(self, paths: Iterable[Path]) -> None:
         """These as they are proposed. Raises FileError when it cannot be kept."""
         names = {self._name(path) for path in paths}
-        self._keep({name: group for name, group in self._read().items() if name not in names})
+        self._change(lambda groups: {name: group for name, group in groups.items() if name not in names})
 
     def groups(self) -> dict[str, int]:
         if self._groups is None:
@@ -53,15 +61,13 @@ class OwnSets:
 
     def _read(self) -> dict[str, int]:
         """As they are on disk now: another window may have changed them."""
-        try:
-            held = json.loads(self._file().read_text(encoding="utf-8"))
-            return {str(name): int(group) for name, group in dict(held).items()}
-        except (OSError, ValueError, TypeError):
-            return {}
+        return read_or_put_aside(self._file(), _groups_from, {}, self._say)
 
-    def _keep(self, groups: dict[str, int]) -> None:
-        self._file().parent.mkdir(parents=True, exist_ok=True)
-        write_text_whole(self._file(), json.dumps(groups, ensure_ascii=False, indent=1))
+    def _change(self, change: Callable[[dict[str, int]], dict[str, int]]) -> None:
+        with folder_lock(self._folder):
+            groups = change(self._read())
+            make_own_folder(self._file().parent)
+            write_text_whole(self._file(), json.dumps(groups, indent=1))
         self._groups = groups
 
     def _name(self, path: Path) -> str:
@@ -69,6 +75,15 @@ class OwnSets:
 
     def _file(self) -> Path:
         return self._folder / ".matiz" / "sets.json"
+
+
+def _groups_from(data: Any) -> dict[str, int]:
+    if not isinstance(data, dict) or len(data) > MOST_NAMES:
+        raise ValueError(f"expected the groups of up to {MOST_NAMES} pictures")
+    for name, group in data.items():
+        if len(name) > MOST_NAME or type(group) is not int or not ALONE <= group <= MOST_NAMES:
+            raise ValueError(f"{name!r:.80} has no number of a group: {group!r:.40}")
+    return dict(data)
 
 
 def _without(found: Proposed, own: Mapping[Path, int]) -> Proposed:

@@ -9,6 +9,7 @@ from PIL import Image
 from ..errors import FileError
 from ..recipe.model import Recipe, plain_recipe
 from ..system.files import write_whole
+from ..system.own_files import make_own_folder
 
 QUALITY = 88
 
@@ -24,7 +25,7 @@ def keep_rendering(file: Path, screen: NDArray[np.uint8]) -> None:
     """Keep one, blue-green-red-255 (height, width, 4), in place of those of other recipes. Raises FileError."""
     shown = Image.fromarray(np.ascontiguousarray(screen[..., 2::-1]))
     try:
-        file.parent.mkdir(parents=True, exist_ok=True)
+        make_own_folder(make_own_folder(file.parent.parent) / file.parent.name)
         write_whole(file, lambda temporary: shown.save(temporary, "JPEG", quality=QUALITY))
         name = file.name.rsplit(".", 2)[0]
         for other in file.parent.glob("*.jpg"):

@@ -221,7 +221,7 @@ def tether(folder: Path, every_s: float, *, size: tuple[int, int] = DEMO_SIZE) -
     for shot in missing_shots(folder):
         frame = expose(_scene(shot.scene, shot.view, size), shot.settings)
         time.sleep(max(0.0, due - time.monotonic()))
-        write_frame(frame, folder / shot.name)
+        write_frame(frame, folder / shot.name, exclusive=True)
         due = time.monotonic() + every_s
         yield shot.name
 

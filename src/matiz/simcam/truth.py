@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from ..system.outputs import write_output, write_text_output
 from .camera import Settings, circles_of, geometry_of
 from .lens import warped
 from .scene import Map, Scene
@@ -67,10 +68,15 @@ def truth_of(scene: Scene, settings: Settings) -> Truth:
 def write_truth(truth: Truth, folder: Path) -> None:
     """truth.json and maps.npz in `folder`."""
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / "truth.json").write_text(json.dumps(truth.parameters, indent=1), encoding="utf-8")
+    write_text_output(folder / "truth.json", json.dumps(truth.parameters, indent=1), "truth")
     maps = {"XYZ": truth.XYZ}
     maps |= {f"share {name}": share for name, share in truth.light_shares.items()}
     maps |= {f"mask {name}": mask for name, mask in truth.masks.items()}
     maps |= {name: m for name, m in (("depth", truth.depth_m), ("blur", truth.blur_px)) if m is not None}
     arrays: dict[str, Any] = {name: m.astype(np.float32) for name, m in maps.items()}
-    np.savez_compressed(folder / "maps.npz", **arrays)
+
+    def write(part: Path) -> None:
+        with part.open("wb") as file:
+            np.savez_compressed(file, **arrays)
+
+    write_output(folder / "maps.npz", write, "truth")

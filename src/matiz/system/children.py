@@ -8,8 +8,9 @@ import multiprocessing
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
 from typing import Any
 
 from .import_path import make_children_safe, safe_environment
@@ -40,15 +41,23 @@ def start_module(module: str, **extra: str) -> subprocess.Popen[bytes]:
     )
 
 
-def process_pool(workers: int, initializer: Callable[[], Any] | None = None) -> ProcessPoolExecutor:
+@contextmanager
+def process_pool(workers: int, initializer: Callable[[], Any] | None = None) -> Iterator[ProcessPoolExecutor]:
     """A pool of fresh processes (the "spawn" method). Paths in what is submitted have to be absolute.
 
-    multiprocessing starts its children and its resource tracker itself, so the safe path is set for all children of
-    this process.
+    multiprocessing starts its processes itself, with this one's environment, which has a safe path meanwhile.
     """
+    before = dict(os.environ)
     make_children_safe()
-    context = multiprocessing.get_context("spawn")
-    return ProcessPoolExecutor(workers, mp_context=context, initializer=_begin, initargs=(initializer,))
+    try:
+        context = multiprocessing.get_context("spawn")
+        with ProcessPoolExecutor(workers, mp_context=context, initializer=_begin, initargs=(initializer,)) as pool:
+            yield pool
+    finally:
+        for name in ("PYTHONSAFEPATH", "PYTHONPATH"):
+            os.environ.pop(name, None)
+            if name in before:
+                os.environ[name] = before[name]
 
 
 def _begin(initializer: Callable[[], Any] | None) -> None:

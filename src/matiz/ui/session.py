@@ -76,7 +76,7 @@ class Session(QObject):
     def __init__(self, decoder: Decoder | None = None, silenced: Silenced | None = None) -> None:
         super().__init__()
         self.decoder = decoder or shared_decoder()
-        self.silenced = silenced or Silenced()
+        self.silenced = silenced or Silenced(say=self.said.emit)
         # called on the thread that saves: by signals they arrive on the window's
         self.desk = Desk(self.said.emit, self._joined.emit, self._deleted.emit)
         self._joined.connect(self._on_joined)
@@ -317,7 +317,7 @@ class Session(QObject):
     def silence(self, finding: Finding, *, for_good: bool) -> None:
         """Say no more about it: for this picture, or for good."""
         if for_good:
-            self.silenced.add(finding.key)
+            self._try(lambda: self.silenced.add(finding.key))
         elif self.picture:
             quiet = dict.fromkeys((*self.document.silenced, finding.key))
             self.desk.change(self.picture.path, silenced=tuple(quiet))

@@ -2,13 +2,14 @@
 
 import os
 from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF, QRectF, Qt
+from PySide6.QtCore import QBuffer, QIODevice, QMarginsF, QRectF, Qt
 from PySide6.QtGui import QColor, QGuiApplication, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter
 
-from ..errors import Cancelled, FileError
-from ..system.files import write_whole
+from ..errors import Cancelled, FileError, MatizError
+from ..system.outputs import write_output
 from . import theme
 from .app import application
 from .render import to_image
@@ -21,36 +22,49 @@ Cell = tuple[str, str, Callable[[], QImage]]
 
 def write_sheet(
     path: Path, cells: Iterable[Cell], title: str, progress: Callable[[int], bool] = lambda _: True
-) -> None:
-    """progress: hears how many are drawn, and returns False to stop: then nothing is written, Cancelled is raised."""
+) -> list[str]:
+    """progress: gets how many are drawn, and returns False to stop: then nothing is written, Cancelled is raised.
+
+    Returns what is wrong with pictures that cannot be shown: their cells say so. The file is written whole or not at
+    all; it is only replaced where it is a contact sheet of Matiz's.
+    """
     if QGuiApplication.instance() is None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         application()
+    # into memory: Qt does not say when a disk is full
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setResolution(DPI)
+    writer.setTitle(title)
+    writer.setCreator("Matiz")
+    margins = QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM)
+    writer.setPageLayout(
+        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins,
+                    QPageLayout.Unit.Millimeter)
+    )  # fmt: skip
+    painter = QPainter()
+    if not painter.begin(writer):
+        raise FileError(f"{path}: the contact sheet cannot be drawn")
+    try:
+        failed = _draw(painter, writer, cells, title, progress)
+    finally:
+        painter.end()
+    data = bytes(buffer.data().data())
+    if not (data.startswith(b"%PDF") and data.rstrip().endswith(b"%%EOF")):
+        raise FileError(f"{path}: the contact sheet could not be drawn whole; there may be too little memory")
+    write_output(path, lambda part: _fill(data, part), "contact sheet")
+    return failed
 
-    def write(part: Path) -> None:
-        writer = QPdfWriter(str(part))
-        writer.setResolution(DPI)
-        writer.setTitle(title)
-        writer.setCreator("Matiz")
-        margins = QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM)
-        writer.setPageLayout(
-            QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, margins,
-                        QPageLayout.Unit.Millimeter)
-        )  # fmt: skip
-        painter = QPainter()
-        if not painter.begin(writer):
-            raise FileError(f"{path}: the contact sheet cannot be written; choose another folder")
-        try:
-            _draw(painter, writer, cells, title, progress)
-        finally:
-            painter.end()
 
-    write_whole(path, write)
+def _fill(data: bytes, part: Path) -> None:
+    part.write_bytes(data)
 
 
 def _draw(
     painter: QPainter, writer: QPdfWriter, cells: Iterable[Cell], title: str, progress: Callable[[int], bool]
-) -> None:
+) -> list[str]:
+    failed = []
     mm = DPI / 25.4
     wide, high = float(writer.width()), float(writer.height())
     head = 8.0 * mm
@@ -72,15 +86,21 @@ def _draw(
         row, column = divmod(place, COLUMNS)
         cell = QRectF(column * (width + GAP_MM * mm), head + row * (height + GAP_MM * mm), width, height)
         room = cell.adjusted(0, 0, 0, -NAME_MM * mm)
-        image = make()
-        size = image.size().toSizeF().scaled(room.size(), Qt.AspectRatioMode.KeepAspectRatio)
-        at = QRectF(room.center().x() - size.width() / 2, room.bottom() - size.height(), size.width(), size.height())
-        painter.drawImage(at, image)
+        try:
+            image = make()
+        except MatizError as error:
+            failed.append(str(error))
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, str(error))
+        else:
+            size = image.size().toSizeF().scaled(room.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            left = room.center().x() - size.width() / 2
+            painter.drawImage(QRectF(left, room.bottom() - size.height(), size.width(), size.height()), image)
         words = QRectF(cell.left(), room.bottom() + mm, cell.width(), NAME_MM * mm)
         elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(cell.width()))
         painter.drawText(words, Qt.AlignmentFlag.AlignLeft, f"{elided}\n{said}")
         if not progress(n + 1):
             raise Cancelled("stopped by the user")
+    return failed
 
 
 def cell_of(path: Path) -> Cell:
@@ -89,7 +109,10 @@ def cell_of(path: Path) -> Cell:
     from ..raw.decode import read_frame
     from ..shoot.sidecar import load_document
 
-    document = load_document(path)
+    try:
+        document = load_document(path)
+    except MatizError as error:
+        return path.name, "", partial(_raise, error)
 
     def make() -> QImage:
         frame = read_frame(path)
@@ -98,3 +121,7 @@ def cell_of(path: Path) -> Cell:
         return to_image(engine.render(recipe, engine.level_for(recipe, 500))).copy()
 
     return path.name, f"{document.sorted_as or 'not sorted'}, rank {document.rank}", make
+
+
+def _raise(error: MatizError) -> QImage:
+    raise error

@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from ...colour.outputs import SPACES
-from ...deliver.orders import FORMATS, OWN, Order, orders_file, read_orders, write_orders
+from ...deliver.orders import FORMATS, OWN, Order, orders_file, own_orders, write_orders
 from ...errors import MatizError
 from ...recipe.leaves import Number
 from ..controls import caption, push
@@ -171,11 +171,7 @@ class OrderPage(Page):
         self._show_order()
 
     def _read_orders(self) -> dict[str, Order]:
-        try:
-            return read_orders(orders_file())
-        except MatizError as error:
-            self.session.said.emit(str(error))
-            return dict(OWN)
+        return own_orders(self.session.said.emit)
 
     def _set(self, **changes: Any) -> None:
         self._take(**changes)

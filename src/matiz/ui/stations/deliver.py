@@ -11,9 +11,9 @@ from ...deliver.checks import Check, checks
 from ...deliver.orders import Order
 from ...deliver.queue_file import Owed, read_queue, write_queue
 from ...develop.border import border_px
-from ...errors import MatizError
+from ...errors import FileError, MatizError
 from ...findings.model import Finding
-from ...system.files import write_text_whole
+from ...system.outputs import write_text_output
 from ...wording import number, percent
 from ..actions import ActionSpec
 from ..controls import caption, push
@@ -167,7 +167,9 @@ class DeliverStation(PagedStation):
         def work(job: Job) -> Path:
             from ..sheet_pdf import cell_of, write_sheet
 
-            write_sheet(path, map(cell_of, kept), title, lambda done: job.progress(done / len(kept)))
+            failed = write_sheet(path, map(cell_of, kept), title, lambda done: job.progress(done / len(kept)))
+            if failed:
+                self.session.said.emit("; ".join(["Some pictures cannot be shown on the sheet", *failed[:3]]))
             return path
 
         job = self.session.do_aside(work, "contact sheet", self._on_written, of_shoot=True)
@@ -183,22 +185,32 @@ class DeliverStation(PagedStation):
         def work(_: Job) -> Path:
             from ...shoot.record import as_markdown, entries
 
-            write_text_whole(path, as_markdown(entries(folder)))
+            self.session.desk.flush_log()
+            write_text_output(path, as_markdown(entries(folder)), "log")
             return path
 
         self.session.do_aside(work, "log", self._on_written, of_shoot=True)
 
     def _beside(self, name: str) -> Path | None:
         """A path among the deliveries; what Matiz wrote there before is written anew."""
+        folder = self._made_folder()
+        return None if folder is None else folder / name
+
+    def _made_folder(self) -> Path | None:
+        """The folder of deliveries, made where it is missing; None, which the user is told, where it cannot be."""
         folder = self.folder()
         if folder is None:
             return None
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            # one that was not chosen may have come with the pictures, and a link may lead anywhere
+            if self._folder is None and folder.is_symlink():
+                raise FileError(f"{folder}: is a link to {folder.resolve()}; choose that folder yourself, or another")
+            folder.mkdir(exist_ok=True)
         except OSError as error:
-            self.session.said.emit(f"{folder}: cannot be made ({error.strerror}); choose another folder")
+            text = str(error) if isinstance(error, MatizError) else f"{folder}: cannot be made ({error.strerror})"
+            self.session.said.emit(f"{text}; choose another folder" if error.strerror else text)
             return None
-        return folder / name
+        return folder
 
     def _on_written(self, path: Path) -> None:
         self.session.said.emit(f"Written: {path}")
@@ -240,19 +252,15 @@ class DeliverStation(PagedStation):
         paint_border(painter, view)
 
     def _add(self, paths: list[Path]) -> None:
-        folder = self.folder()
-        if not paths or folder is None:
+        folder = self._made_folder() if paths else None
+        if folder is None:
             return
         from ...deliver.batch import check_room
 
         try:
-            folder.mkdir(parents=True, exist_ok=True)
             check_room(folder, self.order(), len(paths))
         except OSError as error:
-            if isinstance(error, MatizError):
-                self.session.said.emit(str(error))
-            else:
-                self.session.said.emit(f"{folder}: cannot be made ({error.strerror}); choose another folder")
+            self.session.said.emit(str(error))
             return
         self.queue.add(
             *(Delivery(path, self.session.document_of(path), self.order(), folder, counter=n)
@@ -330,7 +338,7 @@ class DeliverStation(PagedStation):
                   for owed in left)
             )  # fmt: skip
 
-        self.session.do_aside(lambda _: read_queue(shoot), "queue", show, of_shoot=True)
+        self.session.do_aside(lambda _: read_queue(shoot, self.session.said.emit), "queue", show, of_shoot=True)
 
     def _on_choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self.deck, "Folder for deliveries", str(self.folder() or Path.home()))
