@@ -1,6 +1,7 @@
 """The command line, as a script would use it."""
 
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -212,3 +213,46 @@ def test_checks_are_told_before_pictures_are_written(shoot, capsys):
     told = json.loads(capsys.readouterr().out)
     assert told["picture"] == str(picture) and all({"id", "claim", "fix"} <= set(each) for each in told["found"])
     assert main(["check", str(picture), "--order", "nothing"]) == 2
+
+
+@pytest.mark.parametrize(
+    "typed, near", [("drft", "deliver"), ("develp", "develop"), ("FIND", "find"), ("nothing/like.it", "")]
+)
+def test_a_mistyped_command_opens_no_window(capsys, monkeypatch, typed, near):
+    monkeypatch.setattr("matiz.ui.app.run", lambda *_, **__: pytest.fail("a window was opened"))
+    code, _, error = run(typed, "folder", capsys=capsys)
+    assert code == 2 and "neither a command nor a file" in error
+    assert not near or "did you mean" in error or "commands are" in error
+    assert near in error
+
+
+def test_what_a_file_is_called_never_steers_the_terminal(tmp_path, capsys):
+    name = "a\x1b[31m\x07\u202e.dng"
+    (tmp_path / name).write_bytes(b"no picture")
+    code, out, error = run("find", tmp_path / name, capsys=capsys)
+    assert code == 1 and r"\x1b[31m\x07\u202e" in error
+    code, out, error = run("deliver", tmp_path, "--order", "screen", "-o", tmp_path / "out", capsys=capsys)
+    assert code == 1 and not any(c in out + error for c in "\x1b\x07\u202e")
+
+
+def test_names_that_are_no_characters_are_printed(tmp_path, capsys):
+    (tmp_path / os.fsdecode(b"a\xff.dng")).write_bytes(b"no picture")
+    code, out, _ = run("deliver", tmp_path, "--order", "screen", "-o", tmp_path / "out", capsys=capsys)
+    assert code == 1 and r"a\udcff.dng" in out
+
+
+def test_what_nobody_expected_is_in_the_log(tmp_path, monkeypatch):
+    """With its traceback, whichever thread it ended."""
+    script = (
+        "import threading\n"
+        "from matiz.system.logs import keep_log\n"
+        "keep_log()\n"
+        "def fail(): raise IndexError('on a thread \\x1b[31m')\n"
+        "thread = threading.Thread(target=fail); thread.start(); thread.join()\n"
+        "raise KeyError('in main')\n"
+    )
+    environment = {**os.environ, "XDG_STATE_HOME": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-P", "-c", script], capture_output=True, text=True, env=environment)
+    logged = (tmp_path / "matiz" / "matiz.log").read_text()
+    assert done.returncode == 1 and logged.count("Traceback") == 2
+    assert "KeyError: 'in main'" in logged and "on a thread" in logged and "\x1b" not in logged

@@ -11,7 +11,9 @@ def main() -> int:
     make_children_safe()
     # imported only now: its imports are looked for in the path as it is
     from .cli import main as run
+    from .system.logs import keep_log
 
+    keep_log(debug="--debug" in sys.argv)
     return run()
 
 

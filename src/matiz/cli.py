@@ -1,6 +1,8 @@
 """The command line. Everything but the window works without a display."""
 
 import argparse
+import builtins
+import difflib
 import json
 import math
 import os
@@ -11,6 +13,13 @@ from typing import Any
 
 from . import __version__
 from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
+from .wording import printable
+
+
+def print(*values: object, **how: Any) -> None:
+    """As Python's own, but what a file is called never steers the terminal."""
+    builtins.print(*(printable(str(value)) for value in values), **how)
+
 
 STATIONS = ("mend", "light", "tone", "colour", "places", "detail", "finish")
 DEMO_FOLDER = "demo-shoot"
@@ -20,6 +29,10 @@ def main(argv: list[str] | None = None) -> int:
     """Run a command; returns the exit code: 0, 1 on failure, 2 on bad usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     parser = _parser()
+    try:
+        _check_first(arguments)
+    except ArgumentError as error:
+        return _failed(error, 2, debug=False)
     if arguments[:1] and arguments[0] in _COMMANDS:
         chosen = parser.parse_args(arguments)
     else:
@@ -31,8 +44,20 @@ def main(argv: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("matiz: stopped", file=sys.stderr)
         return 1
+    except BrokenPipeError:
+        return 1  # whoever read the output has enough
     except (MatizError, OSError, MemoryError) as error:
         return _failed(error, 1, chosen.debug)
+
+
+def _check_first(arguments: list[str]) -> None:
+    """A mistyped command is no folder: no window is opened on what is not there."""
+    first = arguments[0] if arguments else ""
+    if not first or first.startswith("-") or first in _COMMANDS or os.path.lexists(first):
+        return
+    near = difflib.get_close_matches(first.lower(), _COMMANDS, n=1)
+    hint = f"did you mean {near[0]!r}?" if near else f"commands are {', '.join(_COMMANDS)}"
+    raise ArgumentError(f"{first!r} is neither a command nor a file or folder; {hint}")
 
 
 def _failed(error: BaseException, code: int, debug: bool) -> int:
@@ -92,8 +117,12 @@ def _develop(chosen: argparse.Namespace) -> int:
 
 
 def _deliver(chosen: argparse.Namespace) -> int:
-    from .deliver.batch import chosen_pictures, run_here, run_on_cluster, tasks_for
+    from .deliver.batch import chosen_pictures, run_here, tasks_for
+    from .deliver.cluster import check_address, run_on_cluster
 
+    keys = _keys(chosen)
+    if chosen.cluster:
+        check_address(chosen.cluster, trusts_network=chosen.trust_network)
     order = _order(chosen)
     pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
     if not pictures:
@@ -101,7 +130,10 @@ def _deliver(chosen: argparse.Namespace) -> int:
     out = Path(chosen.output).absolute()
     tasks = tasks_for(pictures, order, out, replaces=chosen.replace)
     jobs = chosen.jobs or min(len(tasks), os.cpu_count() or 1)
-    made = run_on_cluster(tasks, chosen.cluster) if chosen.cluster else run_here(tasks, jobs)
+    if chosen.cluster:
+        made = run_on_cluster(tasks, chosen.cluster, keys=keys, trusts_network=chosen.trust_network)
+    else:
+        made = run_here(tasks, jobs)
     failed = 0
     for n, done in enumerate(made, 1):
         failed += done.path is None
@@ -110,6 +142,29 @@ def _deliver(chosen: argparse.Namespace) -> int:
     if failed:
         raise FileError(f"{failed} of {len(tasks)} failed; the same command again delivers what is missing")
     return 0
+
+
+def _keys(chosen: argparse.Namespace) -> Any:
+    from .deliver.cluster import Keys
+
+    given = [chosen.tls_ca, chosen.tls_cert, chosen.tls_key]
+    if not any(given):
+        return None
+    if not all(given):
+        raise ArgumentError("--tls-ca, --tls-cert and --tls-key go together")
+    return Keys(*(Path(path).absolute() for path in given))
+
+
+def _cluster(chosen: argparse.Namespace) -> int:
+    import time
+
+    from .deliver.cluster import local_cluster
+
+    keys = _keys(chosen)
+    with local_cluster(chosen.workers, host=chosen.host, port=chosen.port, keys=keys) as address:
+        print(f"{address}\nCtrl+C stops it. Elsewhere: matiz deliver ... --cluster {address}", flush=True)
+        while True:
+            time.sleep(1.0)
 
 
 def _check(chosen: argparse.Namespace) -> int:
@@ -610,6 +665,20 @@ def _add_deliver(command: argparse.ArgumentParser) -> None:
     command.add_argument("--replace", action="store_true", help="write over files that are there already")
     command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores when not given")
     command.add_argument("--cluster", metavar="tcp://HOST:PORT", help="a dask scheduler; needs matiz[cluster]")
+    command.add_argument("--trust-network", action="store_true", help="allow an unencrypted cluster on other machines")
+    _add_keys(command)
+
+
+def _add_keys(command: argparse.ArgumentParser) -> None:
+    for name, text in (("ca", "of the authority"), ("cert", "of this side's certificate"), ("key", "of its key")):
+        command.add_argument(f"--tls-{name}", metavar="FILE", help=f"PEM file {text}, for tls:// addresses")
+
+
+def _add_cluster(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--workers", type=int, default=0, metavar="N", help="as many as cores when not given")
+    command.add_argument("--host", default="127.0.0.1", help="address of an interface; others than this need TLS")
+    command.add_argument("--port", type=int, default=0, help="of the scheduler; a free one when not given")
+    _add_keys(command)
 
 
 def _add_measure(command: argparse.ArgumentParser) -> None:
@@ -718,6 +787,7 @@ _COMMANDS: dict[str, tuple[_Run, _Add, str]] = {
     "develop": (_develop, _add_develop, "Develop one picture into a file."),
     "check": (_check, _add_check, "Say what to look at before pictures are written by an order."),
     "deliver": (_deliver, _add_deliver, "Write pictures as their sidecars decide, by an order."),
+    "cluster": (_cluster, _add_cluster, "Start a dask scheduler and workers on this machine, for deliver --cluster."),
     "measure": (_measure, _add_measure, "Print the readings of a picture as JSON."),
     "find": (_find, _add_find, "Print the findings of a picture."),
     "burst": (_burst, _add_burst, "Rank frames by how sharp they are where they must be."),

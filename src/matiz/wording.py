@@ -42,3 +42,11 @@ def counted(count: int, thing: str) -> str:
 def time_text(time_s: float) -> str:
     """An exposure as cameras write it."""
     return f"1/{number(1.0 / time_s, 0, 's')}" if time_s < 0.4 else number(time_s, 1, "s")
+
+
+def printable(text: str) -> str:
+    """A text for a terminal or a label: what is not printable, such as a control character in the name of a file, as
+    its escape. Line breaks and tabs stay."""
+    if text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c in "\n\t" else c.encode("unicode_escape").decode("ascii") for c in text)

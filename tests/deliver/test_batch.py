@@ -17,7 +17,8 @@ from PIL import Image as Pillow
 
 from matiz.cli import main
 from matiz.deliver import batch
-from matiz.deliver.batch import check_room, chosen_pictures, run_here, run_on_cluster, tasks_for
+from matiz.deliver.batch import check_room, chosen_pictures, run_here, tasks_for
+from matiz.deliver.cluster import run_on_cluster
 from matiz.deliver.orders import Order
 from matiz.develop.as_file import write_frame
 from matiz.errors import ArgumentError, FileError

@@ -1,4 +1,4 @@
-"""Many deliveries without a window: on this machine in several processes, or on a cluster's."""
+"""Many deliveries without a window, on this machine in several processes; `cluster.py` gives them to others."""
 
 import contextlib
 import logging
@@ -10,7 +10,6 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, MatizError
@@ -190,27 +189,6 @@ def _threads(count: int) -> Iterator[None]:
             del os.environ["HL_NUM_THREADS"]
         else:
             os.environ["HL_NUM_THREADS"] = own
-
-
-def run_on_cluster(tasks: list[Task], address: str) -> Iterator[Done]:
-    """On the workers of a dask.distributed scheduler, who see pictures and folder under the same paths. A worker that
-    dies has its picture given to another."""
-    try:
-        from distributed import Client
-        from distributed import as_completed as completed
-    except ImportError:
-        raise ArgumentError("--cluster: install the extra matiz[cluster] on every machine first") from None
-    if not address.startswith(("tcp://", "tls://")):
-        raise ArgumentError(f"--cluster: expected tcp://HOST:PORT, got {address!r}")
-    try:
-        client = Client(address, timeout="10s", set_as_default=False)
-    except OSError as gone:
-        raise FileError(f"{address}: no scheduler answers ({gone}); start one first") from None
-    with client, client.as_current():
-        waiting: dict[Any, Task] = {client.submit(run_task, task, pure=False, retries=3): task for task in tasks}
-        for future in completed(list(waiting)):
-            error = future.exception()
-            yield future.result() if error is None else Done(waiting[future], None, f"its worker failed ({error})")
 
 
 def chosen_pictures(paths: list[Path], *, only_kept: bool) -> list[Path]:

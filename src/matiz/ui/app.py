@@ -1,5 +1,6 @@
 """Start the application."""
 
+import logging
 import os
 import sys
 from pathlib import Path
@@ -13,6 +14,7 @@ from ..system.libraries import missing_message
 from . import theme
 from .window import Window
 
+log = logging.getLogger(__name__)
 SWITCH_S = 0.0005
 """How long another thread may keep the interpreter: Python's own 5 ms would be felt under the hand."""
 
@@ -42,6 +44,7 @@ class QtMessages:
             print(f"matiz: {reason}", file=sys.stderr, flush=True)
             os._exit(1)
         if self._held_back is None:
+            log.warning("Qt: %s", text)
             print(text, file=sys.stderr)
         else:
             self._held_back.append(text)

@@ -1,5 +1,6 @@
 """Long work: one Job class with started, progressed, returned, failed, finished, and a cooperative stop."""
 
+import logging
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -7,7 +8,9 @@ from typing import Any
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from ..errors import Cancelled, MatizError
+from ..system.logs import log_file
 
+log = logging.getLogger(__name__)
 Work = Callable[["Job"], Any]
 
 
@@ -65,7 +68,8 @@ class Job(QObject):
         except (MatizError, OSError, MemoryError) as error:
             self.failed.emit(str(error) or type(error).__name__)
         except Exception as error:  # a fault of ours must reach somebody
-            self.failed.emit(f"{self.name}: unexpected {type(error).__name__}: {error}")
+            log.exception("%s failed", self.name)
+            self.failed.emit(f"{self.name}: unexpected {type(error).__name__}: {error}; see {log_file()}")
         finally:
             self.finished.emit()
 

@@ -1,6 +1,7 @@
 """A thread that answers the latest request and drops the others."""
 
 import contextlib
+import logging
 import os
 import threading
 from collections.abc import Callable
@@ -8,6 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+log = logging.getLogger(__name__)
 NICE = 5
 """Of a thread that yields: the window's own is served first."""
 
@@ -77,6 +79,7 @@ class LatestWorker(QObject):
             try:
                 self._answer(request, lambda answer, asked=request: self.answered.emit(asked, answer))
             except Exception as error:  # nothing may end this thread
+                log.exception("%s failed", self._thread.name)
                 self.failed.emit(request, f"{type(error).__name__}: {error}")
             # while it waits it must not hold what it worked on
             request = None
