@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from matiz.measure import table
 from matiz.raw.decode import Decoder
-from matiz.ui import seeker, theme
+from matiz.ui import closing, seeker, theme
 from matiz.ui.app import application
 from matiz.ui.session import Session
 from matiz.ui.shots import settle
@@ -27,6 +27,14 @@ def nothing_failed_to_paint(caplog):
     """A paint event never raises; that it had to be caught is a fault all the same."""
     yield
     assert not [record for record in caplog.get_records("call") if record.name == "matiz"]
+
+
+@pytest.fixture(autouse=True)
+def everything_ends(monkeypatch):
+    """However busy the machine is, a window that closes ends all of its threads; `tests/ui/test_closing.py` does not
+    wait for them."""
+    monkeypatch.setattr(closing, "CLOSE_S", 60.0)
+    monkeypatch.setattr(closing._State, "until", None)
 
 
 @pytest.fixture(autouse=True)

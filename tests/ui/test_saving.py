@@ -46,9 +46,9 @@ def saver(qapp, tmp_path):
     made = Saver(desk)
     made.written, write = [], desk.write
 
-    def noted(one):
-        made.written.append((time.monotonic(), one.document))
-        return write(one)
+    def noted(unsaved):
+        made.written += [(time.monotonic(), one.document) for one in unsaved]
+        return write(unsaved)
 
     desk.write = noted
     made.desk, made.picture = desk, picture
@@ -204,7 +204,7 @@ def test_what_another_window_has_changed_is_shown(window, shoot):
     window.session.sort_as(second, caption="Dawn")
     wait_for(lambda: window.session.recipe.light.cct_K == 4300.0 and any("light" in each for each in shown))
     wait_for(lambda: load_document(second) == Document(rank=2, caption="Dawn"))
-    wait_for(lambda: sorted_pictures.count(second) == 2)
+    wait_for(lambda: sorted_pictures.count((second,)) == 2)
     window.undo()
     assert window.session.recipe.light.cct_K == 4300.0, "a step of the other window is taken back there"
 

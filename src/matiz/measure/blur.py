@@ -11,7 +11,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import erf
 
 from ..colour.types import Array
 from ..develop.tiles import Region
@@ -250,6 +249,9 @@ def _models(across: tuple[float, ...]) -> tuple[Array, Array, Array]:
     """Steps of every spread at every place: the spreads, the steps about their mean and of length 1, and how high the
     step of that length is."""
     sigma, shift = (each.ravel() for each in np.meshgrid(SIGMAS, SHIFTS, indexing="ij"))
+    # a part of the program's start otherwise, and not wanted before something is measured
+    from scipy.special import erf
+
     models = 0.5 + 0.5 * erf((np.array(across) - shift[:, None]) / (sigma[:, None] * np.sqrt(2.0)))
     models -= models.mean(axis=1, keepdims=True)
     length = np.linalg.norm(models, axis=1)

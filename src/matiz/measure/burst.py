@@ -14,7 +14,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from ..colour.types import Array
 from ..develop.engine import LITTLE_CACHE, Engine
@@ -176,6 +175,9 @@ def blurred_more(own: Detail, best: Detail) -> Array:
         kept = np.exp(np.clip(-4.0 * np.pi**2 * (xx * x * x + 2.0 * xy * x * y + yy * y * y), -30.0, 3.0))
         # a power is as uncertain as it is large
         return np.asarray((seen - sharp * kept) / (sharp * kept + noise + 0.02 * sharp))
+
+    # a part of the program's start otherwise, and not wanted before something is measured
+    from scipy.optimize import least_squares
 
     xx, xy, yy = least_squares(miss, np.array([0.3, 0.0, 0.3]), loss="soft_l1").x
     return np.array([[xx, xy], [xy, yy]])

@@ -14,7 +14,6 @@ from typing import TypeVar
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from ..colour.types import Array, Camera
 from ..develop.tiles import level_for
@@ -248,6 +247,9 @@ def _fitted(camera: Camera, x: float, y: float, r: float) -> Speck | None:
     if _rests(solved, np.array([0.0, 0.0, np.log(0.8), 2.5]), u, v) > QUICK_REST:
         return None
     low, high = (-1.0, -1.0, np.log(0.35), STEEPNESS[0]), (1.0, 1.0, np.log(2.0), STEEPNESS[1])
+    # a part of the program's start otherwise, and not wanted before something is measured
+    from scipy.optimize import least_squares
+
     fit = least_squares(
         lambda values: solved(values, 1)[1], (0.0, 0.0, np.log(0.8), 2.5), bounds=(low, high), loss="soft_l1",
         f_scale=0.02, max_nfev=12,

@@ -10,8 +10,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import breadth_first_order
 
 from ..colour.types import Array, Camera
 
@@ -123,6 +121,10 @@ def _longest(thin: NDArray[np.bool_]) -> NDArray[np.int64]:
         starts.append(np.arange(len(x))[other >= 0])
         ends.append(other[other >= 0])
     a, b = np.concatenate(starts), np.concatenate(ends)
+    # a part of the program's start otherwise, and not wanted before something is measured
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import breadth_first_order
+
     graph = coo_matrix((np.ones(len(a)), (a, b)), shape=(len(x), len(x))).tocsr()
     first = breadth_first_order(graph, 0, directed=False)[0][-1]
     order, before = breadth_first_order(graph, first, directed=False)

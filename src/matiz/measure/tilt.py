@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from ..colour.types import Array, Camera
 
@@ -147,6 +146,9 @@ def _uprights(lines: Lines, focal_px: float) -> _Uprights:
         if score.max() > best:
             best, start = float(score.max()), np.array([rolls[int(score.argmax())], pitch])
     weight = np.sqrt(length / length.mean())
+    # a part of the program's start otherwise, and not wanted before something is measured
+    from scipy.optimize import least_squares
+
     found = least_squares(lambda values: off(values) * weight, start, loss="cauchy").x
     inside = np.abs(off(found)) < 3.0
     roll, pitch = (float(value) for value in np.degrees(found))

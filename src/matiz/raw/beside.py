@@ -66,7 +66,9 @@ def packet_saying(path: Path, said: Said) -> bytes:
 def _checked(beside: Path) -> bytes:
     data = beside.read_bytes()
     if len(data) > MOST_BESIDE_BYTES:
-        raise FormatError(f"{beside.name}: has more than {MOST_BESIDE_BYTES // 2**20} MiB; it is no XMP of a picture")
+        raise FormatError(
+            f"{beside.name}: has more than {MOST_BESIDE_BYTES / 2**10:.0f} KiB; it is no XMP of a picture"
+        )
     return data
 
 

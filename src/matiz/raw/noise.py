@@ -12,7 +12,6 @@ from functools import lru_cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from ..colour.types import Array
 from .frame import Frame, Mosaic
@@ -170,6 +169,9 @@ def _fitted(mean: Array, variance: Array, common: Noise) -> Noise:
         above = np.maximum(beside, 0.0)
         beside = np.minimum(beside, 0.0) + TEXTURE * np.log1p(above / TEXTURE)
         return np.concatenate([beside, (at - usual) / np.log(USUAL_FACTORS)])
+
+    # half of the program's start, and not wanted before something is measured
+    from scipy.optimize import least_squares
 
     found = least_squares(off, usual, method="trf", max_nfev=60).x
     return model(found)

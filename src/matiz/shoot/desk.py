@@ -65,6 +65,7 @@ class Desk:
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._edits: dict[Path, Edit] = {}
+        self._kept_count: tuple[tuple[int, int, int], int] | None = None
         self._log: LogWriter | None = None
         self._lock = threading.RLock()
 
@@ -111,6 +112,15 @@ class Desk:
         shown = chosen(text, (self.seen(path) for path in self.pictures)) if text.strip() else self.pictures
         self.out_of_sight = frozenset(self.pictures) - frozenset(shown)
         return self.out_of_sight
+
+    def kept_count(self) -> int:
+        """How many of the documents that were read yet are sorted as keep; counted anew only once one has changed."""
+        state = self.documents.changes, self.shoot, len(self.pictures)
+        if self._kept_count is None or self._kept_count[0] != state:
+            known = (self.documents.known(path) for path in self.pictures)
+            count = sum(each is not None and each.document.sorted_as == "keep" for each in known)
+            self._kept_count = state, count
+        return self._kept_count[1]
 
     def arrange(self, key: Callable[[Path], Any] | None) -> None:
         """Put the pictures into another order, or with None into that in which they were opened."""
@@ -281,11 +291,11 @@ class Desk:
 
     def save(self) -> list[Path]:
         """Write all that is unsaved; the pictures for which that failed, which was said."""
-        return [one.path for one in self.unsaved() if not self.write(one)]
+        return self.write(self.unsaved())
 
-    def write(self, one: Unsaved) -> bool:
-        """Write one document; False, which is said, when it could not be written. It stays unsaved then."""
-        return self.documents.write(one)
+    def write(self, unsaved: Iterable[Unsaved]) -> list[Path]:
+        """Write documents; the pictures for which that failed, which was said. They stay unsaved then."""
+        return self.documents.write(unsaved)
 
     def write_apart(self, folder: Path) -> list[Path]:
         """Write what is unsaved as sidecars in another folder, over nothing that is there; the files. It stays unsaved.

@@ -5,6 +5,7 @@ for. What happens when another window wrote the same sidecar is decided by `trac
 """
 
 import threading
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,6 +18,8 @@ from .sidecar import Revision, load_document, revision_of, save_document, sideca
 from .tracked import Snapshot, ToWrite, Tracked, to_write
 
 Settings = Iterable[tuple[str, Any]]
+AT_ONCE = 40
+"""Documents that are written while the lock of a folder is held."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +51,8 @@ class Documents:
     ) -> None:
         self.on_message, self.on_joined, self.on_deleted = on_message, on_joined, on_deleted
         self._tracked: dict[Path, Tracked] = {}
+        self.changes = 0
+        """Counts whatever became of documents: who keeps what follows from them looks whether it is still the same."""
         self._unsaved: set[Path] = set()
         self._unreadable: set[Path] = set()
         """Pictures whose sidecar cannot be read, which the user was told."""
@@ -83,7 +88,7 @@ class Documents:
         with self._lock:
             held = self._tracked.setdefault(path, Tracked(document, document, revision))
             held = held.changed(held.document.begun(start))
-            self._tracked[path] = held
+            self._set(path, held)
         return held.document
 
     def put(self, path: Path, document: Document) -> None:
@@ -91,7 +96,7 @@ class Documents:
         with self._lock:
             held = self._tracked.get(path)
             if held is not None:
-                self._tracked[path] = held.changed(document)
+                self._set(path, held.changed(document))
                 self._unsaved.add(path)
 
     def put_unsaid(self, path: Path, document: Document) -> None:
@@ -99,7 +104,11 @@ class Documents:
         with self._lock:
             held = self._tracked.get(path)
             if held is not None:
-                self._tracked[path] = held.changed(document)
+                self._set(path, held.changed(document))
+
+    def _set(self, path: Path, held: Tracked) -> None:
+        self._tracked[path] = held
+        self.changes += 1
 
     def _read(self, path: Path, start: str) -> Tracked | None:
         try:
@@ -116,6 +125,7 @@ class Documents:
             return None
         with self._lock:
             self._unreadable.discard(path)
+            self.changes += 1
             return self._tracked.setdefault(path, Tracked(document.begun(start), document, revision))
 
     # ---- on the disk
@@ -135,24 +145,45 @@ class Documents:
             paths = [path for path in self._unsaved | drafts.keys() if path in self._tracked]
             return [Unsaved(path, self._tracked[path].snapshot(*drafts.get(path, ()))) for path in paths]
 
-    def write(self, one: Unsaved) -> bool:
-        """Write one document, joined with what another window has written meanwhile. False when that failed, which the
-        user is told; it stays unsaved then."""
+    def write(self, unsaved: Iterable[Unsaved]) -> list[Path]:
+        """Write documents, joined with what another window has written meanwhile; the pictures for which that failed,
+        which the user is told. They stay unsaved then."""
+        failed: list[Path] = []
+        by_folder: dict[Path, list[Unsaved]] = defaultdict(list)
+        for one in unsaved:
+            by_folder[one.path.parent].append(one)
+        for folder, ones in by_folder.items():
+            # others get their turn between
+            for first in range(0, len(ones), AT_ONCE):
+                failed += self._write_some(folder, ones[first : first + AT_ONCE])
+        return failed
+
+    def _write_some(self, folder: Path, ones: list[Unsaved]) -> list[Path]:
+        done = []
+        try:
+            with folder_lock(folder):
+                done = [one.path for one in ones if self._write_one(one)]
+        except MatizError as error:
+            for one in ones:
+                self._tell_failed(one.path, str(error))
+        return [one.path for one in ones if one.path not in done]
+
+    def _write_one(self, one: Unsaved) -> bool:
+        """Within the folder's lock; whether it is on the disk."""
         tracked = self._tracked.get(one.path)
         if tracked is None:
             return True
         try:
-            with folder_lock(one.path.parent):
-                theirs, was_deleted = self._found(one.path, tracked)
-                made = to_write(tracked, one.snapshot, theirs)
-                revision = save_document(one.path, made.document)
+            theirs, was_deleted = self._found(one.path, tracked)
+            made = to_write(tracked, one.snapshot, theirs)
+            revision = save_document(one.path, made.document)
         except MatizError as error:
             self._tell_failed(one.path, str(error))
             return False
         with self._lock:
             self._failed.pop(one.path, None)
             held = self._tracked.get(one.path, tracked).written(one.snapshot, made, revision)
-            self._tracked[one.path] = held
+            self._set(one.path, held)
             if held.is_on_disk():
                 self._unsaved.discard(one.path)
             else:
@@ -209,7 +240,7 @@ class Documents:
                 raise FileError(f"{sidecar_path(path)}: cannot be deleted ({error.strerror})") from None
         with self._lock:
             self._unsaved.discard(path)
-            self._tracked[path] = Tracked(Document().begun(start), Document(), None)
+            self._set(path, Tracked(Document().begun(start), Document(), None))
 
 
 def _away(path: Path) -> str:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication
 from ..kernels.loader import preload
 from ..raw.decode import shared_decoder
 from ..system.libraries import missing_message
-from . import theme
+from . import closing, theme
 from .window import Window
 
 log = logging.getLogger(__name__)
@@ -72,4 +72,11 @@ def run(paths: list[Path], *, demo_size: tuple[int, int] | None = None) -> int:
         window.open_paths(paths)
     else:
         window.open_folder()
-    return app.exec()
+    code = app.exec()
+    if closing.is_left_behind():
+        # what is still at work would keep the process for as long as it likes; all decisions are saved
+        shared_decoder().stop()
+        logging.shutdown()
+        sys.stdout.flush()
+        os._exit(code)
+    return code

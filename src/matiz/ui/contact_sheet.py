@@ -31,6 +31,7 @@ from ..shoot.choosing import Seen
 from ..shoot.one_light import OneLight
 from ..wording import degrees, kelvin, number, percent
 from . import theme
+from .closing import wait_for_pool
 from .jobs import Job
 from .looking import Looking
 from .over_picture import label
@@ -47,6 +48,8 @@ LEAST_FULL, LEAST_HEADROOM_EV, LEAST_TILT_DEG = 0.001, 0.5, 0.3
 """That are worth a word."""
 LEAST_LIGHT = 2
 """Pictures in one light that have a line over them."""
+MANY = 20
+"""Pictures from which on the whole sheet is drawn anew."""
 LABEL_PX = 24.0
 """About the words of a label."""
 OWN_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
@@ -98,7 +101,7 @@ class SheetModel(QAbstractListModel):
         self.renderings.end()
         self._pool.clear()
         self._decoder.stop()
-        self._pool.waitForDone()
+        wait_for_pool(self._pool)
 
     def is_idle(self) -> bool:
         return None not in self._images.values() and not self._waiting and not self._regroup.isActive()
@@ -155,8 +158,12 @@ class SheetModel(QAbstractListModel):
         self._asked, self._waiting = set(), set()
         self.endResetModel()
 
-    def _on_sorting_changed(self, path: Path) -> None:
-        self._touch(path)
+    def _on_sorting_changed(self, paths: tuple[Path, ...]) -> None:
+        if len(paths) > MANY:
+            self.dataChanged.emit(self.index(0), self.index(self.rowCount() - 1))
+            return
+        for path in paths:
+            self._touch(path)
 
     def _touch(self, path: Path) -> None:
         if path in self.session.pictures:

@@ -21,7 +21,7 @@ class Looking(OneByOne):
         self.briefs: dict[Path, Brief] = {}
         """What is known by now."""
         session.sortingChanged.connect(self._on_sorted)
-        self.came.connect(self._on_sorted)
+        self.came.connect(lambda path: self._on_sorted((path,)))
         self._kept: dict[Path, Briefs | None] = {}
 
     def forget(self) -> None:
@@ -52,8 +52,8 @@ class Looking(OneByOne):
         own[path] = brief
         return True
 
-    def _on_sorted(self, path: Path) -> None:
-        if self._begun and self._wants_closer(path):
+    def _on_sorted(self, paths: tuple[Path, ...]) -> None:
+        if self._begun and any(map(self._wants_closer, paths)):
             self.begin()
 
     def _wants_closer(self, path: Path) -> bool:

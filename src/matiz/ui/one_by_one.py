@@ -6,6 +6,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 
 from ..raw.decode import Decoder
+from .closing import wait_for_pool
 from .jobs import Job
 from .session import Session
 from .worker import stand_back
@@ -66,7 +67,7 @@ class OneByOne(QObject):
         if self._job is not None:
             self._job.stop()
         self.decoder.stop()
-        self._pool.waitForDone()
+        wait_for_pool(self._pool)
 
     @property
     def is_done(self) -> bool:

@@ -64,8 +64,8 @@ class Saver(QObject):
         if not todo:
             return
         desk = self._desk
-        self._writing = Job(lambda _: [desk.write(one) for one in todo], "save")
-        self._writing.returned.connect(lambda done: None if all(done) else self._save_within(AGAIN_MS))
+        self._writing = Job(lambda _: desk.write(todo), "save")
+        self._writing.returned.connect(lambda failed: self._save_within(AGAIN_MS) if failed else None)
         self._writing.finished.connect(self._on_finished)
         self._writing.start(self._pool)
 

@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from ..develop.found import Found
 from ..errors import Cancelled
 from ..masks.subject import SubjectMap
+from .closing import wait_for_pool
 from .jobs import Job
 from .worker import stand_back
 
@@ -74,7 +75,7 @@ class Seeker(QObject):
 
     def end(self) -> None:
         self.take(None)
-        self._pool.waitForDone()
+        wait_for_pool(self._pool)
 
     def _look_ahead(self) -> None:
         if QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton:

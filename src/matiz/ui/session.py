@@ -31,6 +31,7 @@ from ..shoot.open_picture import OpenPicture
 from ..shoot.sidecar import Revision, load_document, revision_of
 from ..shoot.silenced import Silenced
 from ..wording import number
+from .closing import wait_for_pool
 from .jobs import Job, Work
 from .measuring import Measured, Measurer, Wanted
 from .saver import Saver
@@ -39,6 +40,8 @@ from .seeker import Seeker
 PREVIEW_PX = 1000
 INTERRUPT_MS = 700
 """How long a picture that is not wanted any more may keep the decoder."""
+READ_AT_ONCE = 20
+"""Sidecars that the window's thread reads itself."""
 ASK_MS = 1000
 """Sidecars that are deleted within this time are asked about at once."""
 Settings = Iterable[tuple[str, Any]]
@@ -64,6 +67,7 @@ class Session(QObject):
     recipeChanging = Signal(object)
     recipeChanged = Signal(object)
     sortingChanged = Signal(object)
+    """A tuple of pictures."""
     readingsChanged = Signal(object)
     findingsChanged = Signal()
     editCancelled = Signal()
@@ -149,7 +153,7 @@ class Session(QObject):
     def take_facts(self, path: Path, facts: Facts) -> None:
         """Hear what a file says of itself."""
         if self.desk.hear(path, facts):
-            self.sortingChanged.emit(path)
+            self.sortingChanged.emit((path,))
 
     def open_picture(self, path: Path) -> None:
         """Decode a picture in the background; pictureOpened or pictureFailed follows. Until then the one before
@@ -185,17 +189,32 @@ class Session(QObject):
             if 0 <= index < len(shown):
                 self.open_picture(shown[index])
 
-    def sort_as(self, path: Path, **decision: Any) -> None:
-        """Set `sorted_as`, `rank`, `caption` or `keywords` of a picture."""
-        if self.desk.change(path, **decision):
+    def sort_as(self, *paths: Path, **decision: Any) -> None:
+        """Set `sorted_as`, `rank`, `caption` or `keywords` of pictures, as one act. Sidecars of many pictures that were
+        not read yet are read aside first."""
+        unread = [path for path in paths if not self.desk.is_known(path)]
+        if len(unread) <= READ_AT_ONCE:
+            self._sort(paths, decision)
+            return
+
+        def read(job: Job) -> None:
+            for n, path in enumerate(unread):
+                if not job.progress(n / len(unread)):
+                    raise Cancelled("stopped")
+                self.desk.document(path)
+
+        self.do_aside(read, "read sidecars", lambda _: self._sort(paths, decision), of_shoot=True)
+
+    def _sort(self, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
+        changed = tuple(path for path in paths if self.desk.change(path, **decision))
+        if changed:
             self.saver.soon()
-            self.sortingChanged.emit(path)
+            self.sortingChanged.emit(changed)
 
     def show_ranked(self, order: Iterable[Ranked]) -> None:
         """Frames of a set that were compared; those of another set are forgotten."""
         before, self.ranked = self.ranked, {each.path: each for each in order}
-        for path in {*before, *self.ranked}:
-            self.sortingChanged.emit(path)
+        self.sortingChanged.emit(tuple({*before, *self.ranked}))
 
     # ---- the recipe of the open picture
 
@@ -397,8 +416,8 @@ class Session(QObject):
             job.stop()
         self.decoder.interrupt()
         self.seeker.end()
-        self._openers.waitForDone()
-        QThreadPool.globalInstance().waitForDone()
+        wait_for_pool(self._openers)
+        wait_for_pool(QThreadPool.globalInstance())
         self._measurer.end()
         self.desk.close_log()
         return saved
@@ -461,7 +480,7 @@ class Session(QObject):
 
     def _on_joined(self, path: Path) -> None:
         """Another window has changed a picture: it is shown as it is now."""
-        self.sortingChanged.emit(path)
+        self.sortingChanged.emit((path,))
         if self.picture is not None and self.picture.path == path:
             self._changed()
 
@@ -479,7 +498,7 @@ class Session(QObject):
         """Delete the sidecars of pictures, and forget what was decided about them."""
         for path in paths:
             self._try(lambda path=path: self.desk.discard(path))
-            self.sortingChanged.emit(path)
+            self.sortingChanged.emit((path,))
             if self.picture is not None and self.picture.path == path:
                 self.editCancelled.emit()
                 self._changed()

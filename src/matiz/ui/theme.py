@@ -92,11 +92,17 @@ def icon(name: str, px: int = 20) -> QIcon:
     return QIcon(pixmap)
 
 
+DRESSED = "matizDressed"
+"""Property of an application that has its style and font already."""
+
+
 def apply(app: QApplication, chosen: Theme = DARK) -> None:
     """Dress the whole application."""
     _current[0] = chosen
-    app.setStyle("Fusion")
-    app.setFont(font())
+    if app.property(DRESSED) is None:  # each of these asks every widget anew
+        app.setProperty(DRESSED, True)
+        app.setStyle("Fusion")
+        app.setFont(font())
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, part in (

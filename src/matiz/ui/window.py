@@ -24,7 +24,7 @@ from ..measure.values import Outline
 from ..proposals.tries import Try
 from ..recipe.model import PROCESSING
 from ..wording import counted
-from . import theme
+from . import closing, theme
 from .actions import ACTIONS, ActionSpec
 from .commands import CommandSheet
 from .comparison import TRIAL
@@ -321,7 +321,11 @@ class Window(QMainWindow):
         return self._ask in self.view.tools
 
     def toggle_surround(self) -> None:
-        theme.apply(QApplication.instance(), theme.DARK if theme.theme() is theme.PRINT else theme.PRINT)
+        application = QApplication.instance()
+        # tens of thousands of events, none of them for a key
+        application.removeEventFilter(self)
+        theme.apply(application, theme.DARK if theme.theme() is theme.PRINT else theme.PRINT)
+        application.installEventFilter(self)
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -410,6 +414,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)
+        self.hide()
+        closing.begin()
         self.demo.end()
         self.tether.stop()
         self.side_by_side.end()

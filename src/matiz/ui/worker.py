@@ -9,6 +9,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from .closing import wait_for_thread
+
 log = logging.getLogger(__name__)
 NICE = 5
 """Of a thread that yields: the window's own is served first."""
@@ -63,7 +65,7 @@ class LatestWorker(QObject):
             self._ending = True
             self._request = None
             self._wake.notify()
-        self._thread.join(timeout=20.0)
+        wait_for_thread(self._thread)
 
     def _run(self) -> None:
         if self._yields:

@@ -16,6 +16,7 @@ from ...findings.model import Finding
 from ...system.outputs import write_text_output
 from ...wording import number, percent
 from ..actions import ActionSpec
+from ..closing import wait_for_pool
 from ..controls import caption, push
 from ..delivering.captions import CaptionsPage
 from ..delivering.order import OrderPage
@@ -312,7 +313,7 @@ class DeliverStation(PagedStation):
         super().end()
         self._keeping.stop()
         self._keep_queue()
-        self._keeper.waitForDone()
+        wait_for_pool(self._keeper, drops=False)
 
     def is_idle(self) -> bool:
         return super().is_idle() and not self._keeping.isActive() and not self._keeper.activeThreadCount()

@@ -439,12 +439,10 @@ class SortStation(Station):
 
     def sort_as(self, decision: str) -> None:
         """keep, hold, drop or "" for the chosen picture."""
-        for path in self._chosen():
-            self.session.sort_as(path, sorted_as=decision)
+        self.session.sort_as(*self._chosen(), sorted_as=decision)
 
     def set_rank(self, rank: int) -> None:
-        for path in self._chosen():
-            self.session.sort_as(path, rank=rank)
+        self.session.sort_as(*self._chosen(), rank=rank)
 
     def _chosen(self) -> list[Path]:
         """What is selected, when the current picture is in it; else that alone."""
@@ -452,12 +450,7 @@ class SortStation(Station):
         return selected if path in selected else [path] if path is not None else []
 
     def reading_text(self) -> str:
-        count = len(self.session.pictures)
-        kept = sum(
-            self.session.document_of(p).sorted_as == "keep"
-            for p in self.session.pictures
-            if self.session.desk.is_known(p)
-        )
+        count, kept = len(self.session.pictures), self.session.desk.kept_count()
         hidden = len(self.session.desk.out_of_sight)
         if hidden:
             return f"{number(count - hidden, 0)} of {number(count, 0)} shown"
