@@ -231,3 +231,24 @@ def test_paging_there_and_back_leaves_no_picture_damaged(qapp, shoot, monkeypatc
         made.close()
         made.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+# ---- names of files
+
+
+@pytest.mark.parametrize("name", ["<img src='x'>&.dng", "a\x1b[31m\u202e.dng", "a&b.dng"])
+def test_a_name_is_shown_as_it_is(window, shoot, name):
+    """Qt took it for a formatted text, a mnemonic, or the other direction of writing."""
+    path = shoot / name
+    path.write_bytes((shoot / NAME).read_bytes())
+    window.open_paths([shoot])
+    window.session.open_picture(path)
+    wait_for(lambda: window.session.path == path)
+    settle(window)
+    tips = [window.header.name.toolTip(), window.header.word.toolTip()]
+    assert all(not tip.startswith("Versions of <") for tip in tips)
+    assert not any(c in window.header.name.text() + "".join(tips) for c in "\x1b\u202e")
+    assert "&b" not in window.header.name.text().replace("&&", "")
+    window.go_to(window.sort)
+    settle(window)
+    window.grab()

@@ -50,8 +50,7 @@ def check_address(address: str, *, trusts_network: bool = False) -> None:
     if parts.scheme == "tcp" and not is_loopback(host) and not trusts_network:
         raise ArgumentError(
             f"--cluster: {address} is on another machine and not encrypted: whoever can reach it, or answer for it, "
-            "runs code here. Use tls:// with --tls-ca, --tls-cert and --tls-key, or --trust-network if you trust all who "
-            "can"
+            "runs code here. Use tls:// with --tls-ca, --tls-cert and --tls-key, or add --trust-network"
         )
 
 

@@ -29,7 +29,7 @@ from ..raw.decode import Decoder
 from ..raw.frame import Facts
 from ..shoot.choosing import Seen
 from ..shoot.one_light import OneLight
-from ..wording import degrees, kelvin, number, percent
+from ..wording import degrees, kelvin, number, percent, printable
 from . import theme
 from .closing import wait_for_pool
 from .jobs import Job
@@ -207,7 +207,7 @@ class SheetDelegate(QStyledItemDelegate):
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(theme.font(theme.TEXT_PX, QFont.Weight.Medium if selected else QFont.Weight.Normal))
         painter.setPen(theme.colour("strong" if path == self.session.path else "text"))
-        painter.drawText(text, int(Qt.AlignmentFlag.AlignLeft | middle), path.name)
+        painter.drawText(text, int(Qt.AlignmentFlag.AlignLeft | middle), printable(path.name))
         painter.setPen(theme.colour("text"))
         words = [document.sorted_as] if document.sorted_as else []
         words += [f"rank {document.rank}"] if document.rank else []

@@ -1,5 +1,6 @@
 """Small parts that stations are built from: a row of words to choose from, bound tapes, captions."""
 
+import html
 from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
@@ -10,7 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QP
 
 from ..recipe.leaves import Number
 from ..recipe.model import specs
-from ..wording import number
+from ..wording import number, printable
 from . import theme
 from .instruments.base import Instrument
 from .session import Grip, Session, Settings
@@ -66,6 +67,13 @@ def caption(text: str = "", *, strong: bool = False, px: int = theme.TEXT_PX) ->
     return label
 
 
+def name_tip(text: str) -> str:
+    """A tool tip that shows a text as it is: Qt would take the name of a file with marks in it for a formatted text,
+    and load what that refers to."""
+    shown = printable(text)
+    return f"<qt>{html.escape(shown)}</qt>" if "<" in shown else shown
+
+
 class Elided(QLabel):
     """A line that is cut with dots where there is no room, its whole text in the tool tip."""
 
@@ -78,8 +86,8 @@ class Elided(QLabel):
         self._whole = ""
 
     def set_whole(self, text: str) -> None:
-        self._whole = text
-        self.setToolTip(text)
+        self._whole = printable(text)
+        self.setToolTip(name_tip(text))
         self._fit()
 
     def whole(self) -> str:

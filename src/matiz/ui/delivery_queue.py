@@ -15,8 +15,9 @@ from ..raw.decode import Decoder
 from ..recipe.document import Document
 from ..shoot.said import said_of
 from ..system.files import clear_leftovers
-from ..wording import number
+from ..wording import number, printable
 from . import theme
+from .controls import name_tip
 from .jobs import Job
 from .painted import painting_item
 
@@ -68,7 +69,7 @@ class DeliveryQueue(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{row.path.name if row.path else row.picture.name}, {row.state}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return row.text or str(row.path or row.picture)
+            return name_tip(row.text or str(row.path or row.picture))
         return row if role == Qt.ItemDataRole.UserRole else None
 
     def add(self, *deliveries: Delivery) -> None:
@@ -206,7 +207,7 @@ class DeliveryDelegate(QStyledItemDelegate):
         state = number(row.share * 100, 0, "%") if row.state == WORKING else row.state
         note = f"{row.order.format}  {state}"
         room = inner.width() - option.fontMetrics.horizontalAdvance(note) - 8  # type: ignore[attr-defined]
-        name = row.path.name if row.path else row.picture.name
+        name = printable(row.path.name if row.path else row.picture.name)
         shown = option.fontMetrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room))  # type: ignore[attr-defined]
         painter.setPen(theme.colour("text"))
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | middle, shown)

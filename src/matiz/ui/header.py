@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from .controls import Elided, caption, push
+from ..wording import printable
+from .controls import Elided, caption, name_tip, push
 from .session import Session
 from .viewport import FIT
 
@@ -111,17 +112,18 @@ class Header(QWidget):
     def _on_failed(self) -> None:
         self._show_name()
         if self.session.path is not None:
-            self.name.setText(self.session.path.name)
+            self.name.setText(_for_button(self.session.path.name))
         self.clock.setText("")
 
     def _show_name(self) -> None:
         picture = self.session.picture
         self.name.setEnabled(picture is not None)
         if picture is not None:
-            whole = f"{picture.path.name}  \u00b7  {self.session.document.current}"
+            whole = f"{printable(picture.path.name)}  \u00b7  {self.session.document.current}"
             most = int(NAME_SHARE * self.width())
-            self.name.setText(self.name.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideMiddle, most))
-            self.name.setToolTip(f"Versions of {picture.path.name}")
+            shown = self.name.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideMiddle, most)
+            self.name.setText(_for_button(shown))
+            self.name.setToolTip(name_tip(f"Versions of {picture.path.name}"))
 
     def _show_clock(self) -> None:
         if self.session.picture is not None:
@@ -137,3 +139,8 @@ class Header(QWidget):
         menu.addSeparator()
         menu.addAction("New version", self.session.new_version)
         menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft()))
+
+
+def _for_button(text: str) -> str:
+    """A text whose & is no mnemonic."""
+    return printable(text).replace("&", "&&")

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QGuiApplication, QImage, QPageLayout, QPageSiz
 
 from ..errors import Cancelled, FileError, MatizError
 from ..system.outputs import write_output
+from ..wording import printable
 from . import theme
 from .app import application
 from .render import to_image
@@ -96,7 +97,7 @@ def _draw(
             left = room.center().x() - size.width() / 2
             painter.drawImage(QRectF(left, room.bottom() - size.height(), size.width(), size.height()), image)
         words = QRectF(cell.left(), room.bottom() + mm, cell.width(), NAME_MM * mm)
-        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(cell.width()))
+        elided = painter.fontMetrics().elidedText(printable(name), Qt.TextElideMode.ElideMiddle, int(cell.width()))
         painter.drawText(words, Qt.AlignmentFlag.AlignLeft, f"{elided}\n{said}")
         if not progress(n + 1):
             raise Cancelled("stopped by the user")

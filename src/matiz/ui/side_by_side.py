@@ -13,7 +13,7 @@ from ..develop.engine import LITTLE_CACHE, Engine
 from ..errors import MatizError
 from ..measure.picture import Meter
 from ..recipe.model import Recipe
-from ..wording import EV, number, percent, time_text
+from ..wording import EV, number, percent, printable, time_text
 from . import theme
 from .jobs import Job
 from .painted import Painted, painting
@@ -78,7 +78,7 @@ class SideBySide(Painted):
 
     def show_pictures(self, paths: list[Path]) -> None:
         """The first of them, as many as there is room for."""
-        self._begin([Pane(path, path.name) for path in paths[:MOST]])
+        self._begin([Pane(path, printable(path.name)) for path in paths[:MOST]])
 
     def show_versions(self) -> None:
         """Those of the open picture."""

@@ -23,7 +23,7 @@ from ..findings.model import Finding
 from ..measure.values import Outline
 from ..proposals.tries import Try
 from ..recipe.model import PROCESSING
-from ..wording import counted
+from ..wording import counted, printable
 from . import closing, theme
 from .actions import ACTIONS, ActionSpec
 from .commands import CommandSheet
@@ -435,8 +435,9 @@ class Window(QMainWindow):
         while not self.session.saver.settle():
             names = ", ".join(one.path.name for one in self.session.desk.unsaved()[:5])
             asked = QMessageBox(self)
+            asked.setTextFormat(Qt.TextFormat.PlainText)
             asked.setWindowTitle("Not saved")
-            asked.setText(f"What was decided about {names} cannot be written.")
+            asked.setText(printable(f"Your edits to {names} could not be saved."))
             asked.setInformativeText("Make room on the disk or make the folder writable, and try again.")
             again = asked.addButton("Try again", QMessageBox.ButtonRole.AcceptRole)
             elsewhere = asked.addButton("Write elsewhere…", QMessageBox.ButtonRole.AcceptRole)
@@ -643,10 +644,11 @@ class Window(QMainWindow):
     def _on_sidecars_deleted(self, paths: tuple[Path, ...]) -> None:
         """They are saved again already; whoever deleted them on purpose says so here."""
         asked = self.deleted_question = QMessageBox(self)
+        asked.setTextFormat(Qt.TextFormat.PlainText)
         asked.setWindowTitle("Sidecars deleted")
         count = counted(len(paths), "picture")
         names = ", ".join(path.name for path in paths[:5]) + (", and others" if len(paths) > 5 else "")
-        asked.setText(f"The sidecars of {count} were deleted outside of this window: {names}.")
+        asked.setText(printable(f"The sidecars of {count} were deleted outside of this window: {names}."))
         asked.setInformativeText("Your edits have been saved again. If you deleted them on purpose, discard the edits.")
         keep = asked.addButton("Keep the edits", QMessageBox.ButtonRole.RejectRole)
         discard = asked.addButton("Discard the edits", QMessageBox.ButtonRole.DestructiveRole)

@@ -14,10 +14,10 @@ from ...develop.border import border_px
 from ...errors import FileError, MatizError
 from ...findings.model import Finding
 from ...system.outputs import write_text_output
-from ...wording import number, percent
+from ...wording import number, percent, printable
 from ..actions import ActionSpec
 from ..closing import wait_for_pool
-from ..controls import caption, push
+from ..controls import caption, name_tip, push
 from ..delivering.captions import CaptionsPage
 from ..delivering.order import OrderPage
 from ..delivering.paper import PaperPage
@@ -284,8 +284,8 @@ class DeliverStation(PagedStation):
             around = 2 * border_px(self.session.recipe.finish.border, (width, height))
             self.gauges.show_size(self.order().size_of((width + around, height + around)))
         folder = self.folder()
-        self.note.setText(f"into {folder.name}" if folder else "")
-        self.note.setToolTip(str(folder or ""))
+        self.note.setText(f"into {printable(folder.name)}" if folder else "")
+        self.note.setToolTip(name_tip(str(folder or "")))
 
     def _on_delivered(self, row: Delivery) -> None:
         if row.picture in self.session.pictures:

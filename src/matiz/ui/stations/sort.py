@@ -10,7 +10,7 @@ from ...findings.model import Finding
 from ...proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS
 from ...shoot.of_shoot import OfShoot
 from ...shoot.one_light import balance_of
-from ...wording import counted, number, percent, time_text
+from ...wording import counted, number, percent, printable, time_text
 from ..actions import ActionSpec
 from ..contact_sheet import ORDERS, SIZES, ContactSheet
 from ..controls import Words, caption, push
@@ -470,7 +470,7 @@ class SortStation(Station):
             self.exposure.setText("")
             return
         document = self.session.document_of(path)
-        self.name.setText(path.name)
+        self.name.setText(printable(path.name))
         self.decision.show_value(document.sorted_as)
         self.rank.show_value(str(document.rank))
         picture = self.session.picture
