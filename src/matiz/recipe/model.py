@@ -293,7 +293,7 @@ class Recipe(Section):
     def to_json(self) -> dict[str, Any]:
         out = {"schema": self.schema, "processing": self.processing, "start": self.start, **plain(self)}
         for path, value in self.unknown.items():
-            _write_back(out, self.starting(self.start), path.split("."), value)
+            _write_back(out, self, path.split("."), value)
         return out
 
     @classmethod
@@ -309,7 +309,14 @@ class Recipe(Section):
         if not _is_version(schema):
             raise RecipeError(f"schema: expected a version number, got {schema!r:.40}")
         unknown: dict[str, Any] = {}
-        keep = unknown.__setitem__ if schema > SCHEMA else None
+
+        def kept(path: str, value: Any) -> None:
+            # what was kept of its parts is in it
+            for part in [each for each in unknown if each.startswith(f"{path}.")]:
+                del unknown[part]
+            unknown[path] = value
+
+        keep = kept if schema > SCHEMA else None
         start = data.get("start", start)
         if start not in (RAW, RENDERED):
             raise RecipeError(f"start: {RAW} or {RENDERED}, got {start!r:.40}")
@@ -326,7 +333,7 @@ def _is_version(value: Any) -> bool:
     return isinstance(value, int) and not isinstance(value, bool) and 1 <= value < 2**31
 
 
-def _write_back(out: dict[str, Any], base: Recipe, names: list[str], value: Any) -> None:
+def _write_back(out: dict[str, Any], recipe: Recipe, names: list[str], value: Any) -> None:
     """Put what a newer Matiz wrote where it was, unless its place is gone or holds what was decided here since."""
     *inner, last = names
     place: Any = out
@@ -337,9 +344,17 @@ def _write_back(out: dict[str, Any], base: Recipe, names: list[str], value: Any)
             place = place.get(name) if isinstance(place, dict) else None
         if place is None:
             return
-    path = ".".join(names)
-    if isinstance(place, dict) and (last not in place or (path in specs() and place[last] == plain(base.get(path)))):
+    if isinstance(place, dict) and (last not in place or place[last] == _as_begun(recipe, names)):
         place[last] = value
+
+
+def _as_begun(recipe: Recipe, names: list[str]) -> Any:
+    """What is somewhere before anything is decided, as JSON holds it: in a table, what a fresh item has there."""
+    path = ".".join(names)
+    if path in specs():
+        return plain(plain_recipe(recipe.start).get(path))
+    section = recipe.get(".".join(names[:-1])) if len(names) > 1 else recipe
+    return plain(getattr(type(section)(), names[-1], ABSENT)) if isinstance(section, Section) else ABSENT
 
 
 _PLAIN, _PLAIN_RENDERED = Recipe.starting(RAW), Recipe.starting(RENDERED)

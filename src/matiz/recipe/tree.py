@@ -470,6 +470,8 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
         here = f"{path}{name}"
         if name in left:
             continue
+        if "." in name:  # it could not be told from a path, and so not be kept
+            raise RecipeError(f"{here}: a name of a field has no dots")
         part = known.get(name)
         try:
             if part is None:
