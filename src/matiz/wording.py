@@ -1,5 +1,7 @@
 """Numbers as people read them: fixed decimals, true minus, thin no-break space before the unit."""
 
+from unicodedata import category
+
 THIN_SPACE = "\u202f"
 MINUS = "\u2212"
 
@@ -44,9 +46,16 @@ def time_text(time_s: float) -> str:
     return f"1/{number(1.0 / time_s, 0, 's')}" if time_s < 0.4 else number(time_s, 1, "s")
 
 
+_STEERS = frozenset({"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"})
+"""Unicode categories of what is not shown but does something, or is no character: controls, directions of writing,
+halves of characters, line separators."""
+
+
 def printable(text: str) -> str:
-    """A text for a terminal or a label: what is not printable, such as a control character in the name of a file, as
-    its escape. Line breaks and tabs stay."""
-    if text.isprintable():
+    """A text for a terminal or a label: what would steer it, such as a control character in the name of a file, as its
+    escape. Line breaks and tabs stay."""
+    if text.isascii() and text.isprintable():
         return text
-    return "".join(c if c.isprintable() or c in "\n\t" else c.encode("unicode_escape").decode("ascii") for c in text)
+    return "".join(
+        c.encode("unicode_escape").decode("ascii") if category(c) in _STEERS and c not in "\n\t" else c for c in text
+    )

@@ -1,9 +1,9 @@
 """A hand that does anything, in the real window: ``python -m tests.attacks.hands [ACTIONS] [SEED]``.
 
-Every action of the window and of its stations, drags of tapes and on the picture, keys, fixes, deliveries, undo, merges,
-and a second window on the same folder, by chance from a seed. After each: no exception, no error in the log, and little
-work on the window's thread; after every tenth: the sidecars whole and those that the windows wrote, and memory under a
-bound.
+Every action of the window and of its stations, drags of tapes and on the picture, keys, fixes, deliveries, undo,
+merges, and a second window on the same folder, by chance from a seed. After each: no exception, no error in the log,
+and little work on the window's thread; after every tenth: the sidecars whole and those that the windows wrote, and
+memory under a bound.
 """
 
 import argparse

@@ -65,6 +65,7 @@ def test_a_drag_is_on_the_disk_but_not_decided(open_desk, folder, after_a_kill):
     edit.preview([(EXPOSURE, 0.5)], "Exposure")
     desk.save()
     assert load_document(a) == Document(), "another window, or a delivery, does not take it for decided"
+    assert desk.is_saved, "a hand that holds still has nothing to be saved"
     kept = after_a_kill(a)
     assert kept.recipe.tone.exposure_EV == 0.5 and kept.draft is None
     assert kept.version.history.last_label == "Exposure" and kept.version.undo().recipe.tone.exposure_EV == 0.0

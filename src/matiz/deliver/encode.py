@@ -4,6 +4,7 @@ import struct
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -37,50 +38,46 @@ FINE_QUALITY = 90
 
 
 def write_pixels(path: Path, codes: Codes, order: Order, about: About) -> None:
-    """Write a picture."""
-    _WRITERS[order.format](path, codes, order, about)
+    """Write a picture. FileError when that fails."""
+    try:
+        _WRITERS[order.format](path, codes, order, about)
+    except RuntimeError as error:  # what libraries in C++ make of a full disk
+        raise FileError(f"{path.parent}: a {order.format} cannot be written there ({error})") from None
 
 
 TOLD_LATER = ("JPEG", "PNG", "PNG 8", "TIFF", "TIFF 8", "TIFF float", "WebP")
 """Formats whose metadata is written into the finished file."""
 
 
+def _by_pillow(path: Path, codes: Codes, name: str, **options: Any) -> None:
+    """Into memory first: written to a full disk by the library itself, a file may end early without an error."""
+    data = BytesIO()
+    Pillow.fromarray(codes).save(data, name, **options)
+    path.write_bytes(data.getbuffer())
+
+
 def _jpeg(path: Path, codes: Codes, order: Order, about: About) -> None:
-    Pillow.fromarray(codes).save(
-        path, "JPEG", quality=order.quality, subsampling=0 if order.quality >= FINE_QUALITY else 2, optimize=True,
-        icc_profile=about.profile,
-    )  # fmt: skip
+    sampling = 0 if order.quality >= FINE_QUALITY else 2
+    _by_pillow(
+        path, codes, "JPEG", quality=order.quality, subsampling=sampling, optimize=True, icc_profile=about.profile
+    )
 
 
 def _webp(path: Path, codes: Codes, order: Order, about: About) -> None:
-    Pillow.fromarray(codes).save(path, "WEBP", quality=order.quality, method=4, icc_profile=about.profile)
+    _by_pillow(path, codes, "WEBP", quality=order.quality, method=4, icc_profile=about.profile)
 
 
 def _avif(path: Path, codes: Codes, order: Order, about: About) -> None:
     sampling = "4:4:4" if order.quality >= FINE_QUALITY else "4:2:0"
-    Pillow.fromarray(codes).save(
-        path,
-        "AVIF",
-        quality=order.quality,
-        subsampling=sampling,
-        icc_profile=about.profile,
-        exif=about.exif,
-        xmp=about.xmp,
-    )
+    told = {"icc_profile": about.profile, "exif": about.exif, "xmp": about.xmp}
+    _by_pillow(path, codes, "AVIF", quality=order.quality, subsampling=sampling, **told)
 
 
 def _jpeg_xl(path: Path, codes: Codes, order: Order, about: About) -> None:
     import pillow_jxl  # noqa: F401
 
-    Pillow.fromarray(codes).save(
-        path,
-        "JXL",
-        quality=order.quality,
-        lossless=order.quality == 100,
-        icc_profile=about.profile,
-        exif=about.exif,
-        xmp=about.xmp,
-    )
+    told = {"icc_profile": about.profile, "exif": about.exif, "xmp": about.xmp}
+    _by_pillow(path, codes, "JXL", quality=order.quality, lossless=order.quality == 100, **told)
 
 
 def _tiff(path: Path, codes: Codes, order: Order, about: About) -> None:

@@ -1,5 +1,6 @@
 """Small pictures of what is decided, kept beside the shoot: one to a picture, named by the recipe that it shows."""
 
+from io import BytesIO
 from pathlib import Path
 
 import numpy as np
@@ -26,10 +27,16 @@ def keep_rendering(file: Path, screen: NDArray[np.uint8]) -> None:
     shown = Image.fromarray(np.ascontiguousarray(screen[..., 2::-1]))
     try:
         make_own_folder(make_own_folder(file.parent.parent) / file.parent.name)
-        write_whole(file, lambda temporary: shown.save(temporary, "JPEG", quality=QUALITY))
+        data = BytesIO()  # written to a full disk by the library itself, a file may end early without an error
+        shown.save(data, "JPEG", quality=QUALITY)
+        write_whole(file, lambda temporary: _fill(temporary, data.getvalue()))
         name = file.name.rsplit(".", 2)[0]
         for other in file.parent.glob("*.jpg"):
             if other != file and other.name.rsplit(".", 2)[0] == name:
                 other.unlink(missing_ok=True)
     except OSError as error:
         raise FileError(f"{file}: {error.strerror or error}") from error
+
+
+def _fill(path: Path, data: bytes) -> None:
+    path.write_bytes(data)

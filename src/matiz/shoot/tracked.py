@@ -97,8 +97,9 @@ class Tracked:
         return Tracked(document, made.decided, revision, made.document.draft is not None, foreign, stays_on)
 
     def is_on_disk(self) -> bool:
-        """Whether what is decided is on the disk."""
-        return not self.has_draft and self._for_disk(self.document) == self.on_disk
+        """Whether what is decided is on the disk. A drag whose values are there too is no more to be saved until it
+        moves or ends."""
+        return self._for_disk(self.document) == self.on_disk
 
     def _for_disk(self, document: Document) -> Document:
         """A version that this window alone stays on is not made the current one for others."""
