@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from . import __version__
-from .errors import ArgumentError, FileError, FormatError, MatizError, RecipeError
+from .errors import ArgumentError, FileError, MatizError, RecipeError
 from .wording import printable
 
 
@@ -559,14 +559,12 @@ def _look(text: str) -> tuple[Any, float]:
 
 def _load_recipe(path: Path, start: str) -> Any:
     """A recipe from its own file, or the current one of a sidecar."""
-    from .shoot.sidecar import read_recipe
+    from .shoot.sidecar import MOST_BYTES, read_recipe
+    from .system.own_files import read_small
 
-    try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise FormatError(f"{path}: not JSON ({error})") from None
-    except OSError as error:
-        raise FileError(f"{path}: {error.strerror}") from None
+    text = read_small(path, MOST_BYTES)
+    if text is None:
+        raise FileError(f"{path}: there is no such file")
     return read_recipe(text, start)
 
 

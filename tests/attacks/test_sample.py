@@ -1,9 +1,13 @@
 """A small sample of the campaign of attacks; all of it is ``./dev attack``."""
 
+import contextlib
+
 import pytest
 
 from .campaign import MOST_MB, Campaign, memory_MB
 from .damage import FILES, TEXTS, damaged, damaged_text, good_files, good_texts
+from .fuzz import NAMES
+from .targets import ALLOWED, targets
 
 
 @pytest.fixture(scope="module")
@@ -29,3 +33,18 @@ def test_the_same_seed_makes_the_same_damage(tmp_path):
         assert damaged(files[kind], 5) == damaged(files[kind], 5) != damaged(files[kind], 6)
     for kind in TEXTS:
         assert damaged_text(texts[kind], 5) == damaged_text(texts[kind], 5)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_parser_refuses_or_reads_whatever_it_gets(name):
+    """A sample; `python -m tests.attacks.fuzz` looks for more, guided by what it reaches."""
+    target = targets()[name]
+    for seed in target.seeds:
+        target.run(seed)
+        for n in range(80):
+            with contextlib.suppress(*ALLOWED):
+                target.run(damaged(seed, n) if n % 2 or name == "xmp" else damaged_text(seed.decode(), n))
+
+
+def test_the_fuzzer_and_its_targets_name_the_same():
+    assert set(NAMES) == set(targets())

@@ -66,7 +66,7 @@ def test_what_is_no_file_does_not_block(tmp_path):
     os.mkfifo(sidecar_path(tmp_path / "a.dng"))
     sidecar_path(tmp_path / "b.dng").mkdir()
     for name in ("a.dng", "b.dng"):
-        with pytest.raises(FormatError, match="is no file"):
+        with pytest.raises(FormatError, match="regular file"):
             load_document(tmp_path / name)
 
 

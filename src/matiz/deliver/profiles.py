@@ -21,6 +21,7 @@ from ..colour.types import Image
 from ..errors import FileError, FormatError
 from ..raw.decode import exchange_file
 from ..system.children import run_module
+from ..system.own_files import read_small_bytes
 from .orders import INTENTS
 
 BLACK_POINT, EXACT = 0x2000, 0x0100
@@ -39,12 +40,9 @@ def profile_of(name: str) -> bytes:
 
 def read_profile(path: Path) -> bytes:
     """An RGB output or display profile. FileError when it cannot be read, FormatError when it is none."""
-    try:
-        if path.stat().st_size > MOST_PROFILE:
-            raise FormatError(f"{path.name}: too large for a colour profile")
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(f"{path}: {error.strerror}; choose another profile") from None
+    data = read_small_bytes(path, MOST_PROFILE)
+    if data is None:
+        raise FileError(f"{path}: there is no such file; choose another profile")
     if len(data) < 132 or data[36:40] != b"acsp" or data[16:20] != b"RGB ":
         raise FormatError(f"{path.name}: not a colour profile for RGB; choose another")
     return data

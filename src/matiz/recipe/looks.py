@@ -11,8 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from ..assets import FOLDER
-from ..errors import RecipeError
+from ..errors import FileError, FormatError, RecipeError
 from ..system.files import write_text_whole
+from ..system.own_files import read_small
 from .change import Settings
 from .leaves import Number, Numbers
 from .model import RAW, Recipe, plain_recipe, specs
@@ -116,11 +117,12 @@ def _less(own: Mapping[str, Any], base: Mapping[str, Any]) -> dict[str, Any]:
 
 def read_look(path: Path) -> Look:
     """A look's file, checked. Raises RecipeError with what is wrong, or OSError."""
-    if path.stat().st_size > MOST_BYTES:
-        raise RecipeError(f"{path.name}: too large for a look")
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (ValueError, RecursionError) as error:
+        text = read_small(path, MOST_BYTES)
+        if text is None:
+            raise FileError(f"{path}: there is no such file")
+        data = json.loads(text)
+    except (ValueError, RecursionError, FormatError) as error:
         raise RecipeError(f"{path.name}: not a look: {error}") from None
     return look_from(data, path.name)
 

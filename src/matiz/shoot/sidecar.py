@@ -1,7 +1,6 @@
 """The sidecar: NAME.EXT.matiz.json beside the picture, all versions and their histories."""
 
 import json
-import stat
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -15,6 +14,7 @@ from ..recipe.document import Document
 from ..recipe.model import Recipe
 from ..system.files import write_whole
 from ..system.locks import folder_lock
+from ..system.own_files import read_small
 from ..system.processes import is_running
 
 SUFFIX = ".matiz.json"
@@ -39,21 +39,17 @@ def load_document(picture: Path) -> Document:
     """
     path = sidecar_path(picture)
     try:
-        found = path.stat()
-        if not stat.S_ISREG(found.st_mode):
-            raise FormatError(f"{path.name}: is no file; move it away")
-        if found.st_size > MOST_BYTES:
-            raise FormatError(f"{path.name}: too large to be a sidecar")
-        document = read_document(path.read_text(encoding="utf-8"))
+        text = read_small(path, MOST_BYTES)
+        if text is None:
+            return Document()
+        document = read_document(text)
         if document.draft is None:
             return document
         is_dragged = is_running(document.draft.process)
         if is_dragged is None:  # on another machine: a drag is written anew every second
-            is_dragged = time.time() - found.st_mtime < STILL_DRAGGED_S
+            is_dragged = time.time() - path.stat().st_mtime < STILL_DRAGGED_S
         return replace(document, draft=None) if is_dragged else document.with_draft_decided()
-    except FileNotFoundError:
-        return Document()
-    except (UnicodeDecodeError, RecipeError) as error:
+    except RecipeError as error:
         raise FormatError(f"{path.name}: cannot be read ({error}); mend it or move it away") from None
     except OSError as error:
         if isinstance(error, FileError):

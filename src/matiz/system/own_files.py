@@ -16,9 +16,19 @@ Say = Callable[[str], None]
 
 
 def read_small(path: Path, most_bytes: int = MOST_BYTES) -> str | None:
-    """The text of a small file; None where there is none. A pipe or a device is not waited for.
+    """The text of a small file; None where there is none. Raises as `read_small_bytes`, and FormatError for what is not
+    UTF-8."""
+    data = read_small_bytes(path, most_bytes)
+    try:
+        return None if data is None else data.decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise FormatError(f"{path}: not UTF-8 ({error.reason} at byte {error.start})") from None
 
-    Raises FormatError for what is no regular file, too large or not UTF-8, FileError for what cannot be read.
+
+def read_small_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes | None:
+    """What is in a small file; None where there is none. A pipe or a device is not waited for.
+
+    Raises FormatError for what is no regular file or too large, FileError for what cannot be read.
     """
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -31,19 +41,13 @@ def read_small(path: Path, most_bytes: int = MOST_BYTES) -> str | None:
         os.close(handle)
         raise FormatError(f"{path}: is no regular file; move it away")
     with os.fdopen(handle, "rb") as file:
-        if found.st_size > most_bytes:
-            raise FormatError(f"{path}: too large, {found.st_size / 2**20:.1f} MiB of {most_bytes / 2**20:.0f} at most")
         try:
-            data = file.read(most_bytes + 1)
-            if len(data) > most_bytes:
-                raise FormatError(f"{path}: too large, over {most_bytes / 2**20:.0f} MiB")
-            return data.decode("utf-8")
-        except UnicodeDecodeError as error:
-            raise FormatError(f"{path}: not UTF-8 ({error.reason} at byte {error.start})") from None
+            data = b"" if found.st_size > most_bytes else file.read(most_bytes + 1)
         except OSError as error:
-            if isinstance(error, FileError):
-                raise
             raise FileError(f"{path}: cannot be read ({error.strerror})") from None
+    if max(found.st_size, len(data)) > most_bytes:
+        raise FormatError(f"{path}: too large, over {most_bytes / 2**20:.2g} MiB")
+    return data
 
 
 def read_json(path: Path, make: Callable[[Any], T], most_bytes: int = MOST_BYTES) -> T | None:
