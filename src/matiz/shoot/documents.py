@@ -214,7 +214,7 @@ class Documents:
 
     def _tell(self, path: Path, made: ToWrite, was_deleted: bool) -> None:
         if was_deleted:
-            self.on_message(f"The sidecar of {path.name} was deleted by somebody else; your edits are saved again.")
+            self.on_message(f"{path.name}: its sidecar was deleted; your edits are saved again.")
             self.on_deleted(path)
         if made.is_joined:
             text = f"{path.name} was changed in another window meanwhile; both are kept"

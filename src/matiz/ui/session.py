@@ -490,7 +490,7 @@ class Session(QObject):
             self._ask_soon.start()
 
     def _ask_about_deleted(self) -> None:
-        paths, self._newly_deleted = tuple(dict.fromkeys(self._newly_deleted)), []
+        paths, self._newly_deleted = tuple(sorted(set(self._newly_deleted))), []
         self._asked_about.update(paths)
         self.sidecarsDeleted.emit(paths)
 
