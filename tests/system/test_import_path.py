@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from matiz.system import import_path
+from matiz.system import children, import_path
 from matiz.system.children import process_pool
 from matiz.system.user_folders import cache_folder, config_folder, data_folder, state_folder
 
@@ -152,3 +152,12 @@ def test_a_relative_folder_of_the_user_is_none(monkeypatch, tmp_path, variable, 
     monkeypatch.setenv(variable, "cache")
     monkeypatch.setenv("HOME", str(tmp_path))
     assert folder().is_relative_to(tmp_path) and folder().name == "matiz"
+
+
+def test_a_child_is_started_with_a_safe_path_twice_over(monkeypatch):
+    """By its flag, and for what it starts itself by its environment; in a folder in which nobody leaves modules."""
+    asked = {}
+    monkeypatch.setattr(children.subprocess, "run", lambda command, **how: asked.update(how, command=command))
+    children.run_module("matiz.raw.drawing", "/a.png")
+    assert asked["command"][1:] == ["-P", "-m", "matiz.raw.drawing", "/a.png"]
+    assert asked["cwd"] == "/" and asked["env"]["PYTHONSAFEPATH"] == "1"

@@ -1,6 +1,7 @@
 """Saving in the real window: soon, whatever comes after; sidecars that vanish; what other windows write."""
 
 import shutil
+import threading
 import time
 
 import pytest
@@ -252,3 +253,44 @@ def test_a_name_is_shown_as_it_is(window, shoot, name):
     window.go_to(window.sort)
     settle(window)
     window.grab()
+
+
+# ---- many pictures at once
+
+
+def test_many_pictures_are_sorted_as_one_act(window, shoot, monkeypatch):
+    """Ranks for 1,000 took 4.5 s: a signal, a count and a save for each."""
+    for n in range(30):
+        (shoot / f"CORVA_1{n:03d}.dng").write_bytes((shoot / NAME).read_bytes())
+    window.open_paths([shoot])
+    settle(window)
+    window.go_to(window.sort)
+    settle(window)
+    signals, drawn = [], []
+    window.session.sortingChanged.connect(signals.append)
+    window.sort.sheet.sheet.dataChanged.connect(lambda *_: drawn.append(1))
+    window.session.sort_as(*window.session.pictures, rank=4)
+    assert len(signals) == 1 and len(signals[0]) == 33 and len(drawn) == 1
+    assert window.session.desk.kept_count() == 0
+    window.session.sort_as(*window.session.pictures[:5], sorted_as="keep")
+    assert window.session.desk.kept_count() == 5
+    wait_for(window.session.saver.is_idle)
+    assert all(load_document(path).rank == 4 for path in window.session.pictures)
+
+
+def test_sidecars_of_many_are_read_aside_first(window, shoot, monkeypatch):
+    monkeypatch.setattr(session_module, "READ_AT_ONCE", 0)
+    known = window.session.desk.documents
+    with known._lock:
+        known._tracked = {path: held for path, held in known._tracked.items() if path == window.session.path}
+    threads = []
+    read = known._read
+
+    def noted(path, start):
+        threads.append(threading.current_thread())
+        return read(path, start)
+
+    monkeypatch.setattr(known, "_read", noted)
+    window.session.sort_as(*window.session.pictures, rank=2)
+    wait_for(lambda: all(load_document(path).rank == 2 for path in window.session.pictures))
+    assert threads and threading.main_thread() not in threads
