@@ -4,15 +4,16 @@ import os
 import random
 import shutil
 import threading
+import time
 from dataclasses import replace
 
 import pytest
 
 from matiz.recipe.document import Document, Draft, Version
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import RENDERED, Recipe
 from matiz.shoot import documents
 from matiz.shoot.desk import Desk
-from matiz.shoot.sidecar import load_document, save_document, sidecar_path
+from matiz.shoot.sidecar import load_document, save_document, sidecar_path, update_document
 from matiz.system.locks import folder_lock
 
 EXPOSURE, LIGHT = "tone.exposure_EV", "light.cct_K"
@@ -209,6 +210,34 @@ def test_undo_takes_back_no_step_of_another_window(open_desk, folder):
     desk.record(a, [(EXPOSURE, 1.0)], "Exposure")
     assert desk.step(a, "undo") and desk.recipe(a).tone.exposure_EV == 0.0
     assert not desk.step(a, "undo") and desk.recipe(a).light.cct_K == 4300.0
+
+
+def test_long_histories_are_joined_at_once(open_desk, folder):
+    """Each step of theirs was looked for among all of ours, by value: 5 s of processor for 3,000, with the folder's lock
+    held."""
+    a, start = folder / "a.dng", Document()
+    for n in range(3000):
+        start = start.change_all([(EXPOSURE, n % 500 / 100.0 + 0.001)], label=f"step {n}")[0]
+    save_document(a, start)
+    desk, other = open_desk(), open_desk()
+    desk.change(a, rank=2)
+    other.record(a, [(LIGHT, 4300.0)], "Light")
+    other.save()
+    began = time.process_time()
+    desk.save()
+    assert time.process_time() - began < 3.0
+    assert not desk.step(a, "undo") and load_document(a).rank == 2
+    assert len(desk.documents.known(a).foreign) == 1, "just the one step is theirs"
+
+
+def test_a_sidecar_is_not_written_where_nothing_changed(folder):
+    """What a rendered picture starts from is no decision."""
+    picture = folder / "c.jpg"
+    picture.write_bytes(b"x")
+    assert update_document(picture, RENDERED, lambda document: document).recipe.start == RENDERED
+    assert not sidecar_path(picture).exists()
+    update_document(picture, RENDERED, lambda document: replace(document, rank=2))
+    assert load_document(picture).rank == 2
 
 
 @pytest.mark.parametrize("seed", range(12))

@@ -43,6 +43,12 @@ def run(*command: object, **environment: str) -> subprocess.CompletedProcess[str
     )
 
 
+def run_script(*lines: str) -> None:
+    """Run a script that has the current folder out of its path, as the program has; it must end well."""
+    done = run(sys.executable, "-c", "\n".join(("import sys", "sys.path.pop(0)", "from pathlib import Path", *lines)))
+    assert done.returncode == 0, done.stderr
+
+
 COMMANDS: dict[str, tuple[str, ...]] = {
     "develop": ("develop", "CORVA_0011.dng", "-o", "out.jpg", "--long-side", "100"),
     "deliver": ("deliver", ".", "--order", "screen", "-o", "out", "--jobs", "2"),
@@ -72,40 +78,33 @@ def test_the_module_neither(hostile_folder):
 
 
 def test_a_window_that_is_opened_there_neither(hostile_folder):
-    _folder, seen = hostile_folder
-    script = (
-        "import sys; sys.path.pop(0)\n"
-        "from pathlib import Path\n"
-        "from matiz.system.import_path import make_children_safe; make_children_safe()\n"
-        "from matiz.ui.app import application\n"
-        "from matiz.ui.window import Window\n"
-        "from matiz.ui.shots import settle\n"
-        "application(); window = Window(); window.show(); window.open_paths([Path('.')]); settle(window)\n"
-        "assert window.session.is_open; window.close()\n"
+    _, seen = hostile_folder
+    run_script(
+        "from matiz.system.import_path import make_children_safe",
+        "from matiz.ui.app import application",
+        "from matiz.ui.shots import settle",
+        "from matiz.ui.window import Window",
+        "make_children_safe()",
+        "application(); window = Window(); window.show(); window.open_paths([Path('.')]); settle(window)",
+        "assert window.session.is_open; window.close()",
     )
-    done = run(sys.executable, "-c", script)
-    assert done.returncode == 0, done.stderr
     assert seen() == []
 
 
 def test_profiles_drawings_and_kernels_neither(hostile_folder, tmp_path):
     _, seen = hostile_folder
-    script = (
-        "import sys; sys.path.pop(0)\n"
-        "from pathlib import Path\n"
-        "import numpy as np\n"
-        "from PIL import Image\n"
-        "from matiz.deliver.profiles import into_profile, profile_of\n"
-        "from matiz.raw.drawing import read_drawing\n"
-        "from matiz.system.children import run_module\n"
-        "Path('own.icc').write_bytes(profile_of('sRGB'))\n"
-        "into_profile(np.full((4, 4, 3), 0.2, np.float32), Path('own.icc'), 'relative', black_point=True)\n"
-        "Image.new('L', (40, 40), 0).save('ink.png')\n"
-        "read_drawing(Path('ink.png'))\n"
-        "run_module('matiz.kernels.build')\n"
+    run_script(
+        "import numpy as np",
+        "from PIL import Image",
+        "from matiz.deliver.profiles import into_profile, profile_of",
+        "from matiz.raw.drawing import read_drawing",
+        "from matiz.system.children import run_module",
+        "Path('own.icc').write_bytes(profile_of('sRGB'))",
+        "into_profile(np.full((4, 4, 3), 0.2, np.float32), Path('own.icc'), 'relative', black_point=True)",
+        "Image.new('L', (40, 40), 0).save('ink.png')",
+        "read_drawing(Path('ink.png'))",
+        "assert run_module('matiz.kernels.build').returncode == 0",
     )
-    done = run(sys.executable, "-c", script)
-    assert done.returncode == 0, done.stderr
     assert seen() == []
 
 

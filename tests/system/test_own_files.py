@@ -74,8 +74,7 @@ def test_a_pipe_or_a_device_is_not_waited_for(tmp_path, which):
         thread.start()
         thread.join(5.0)
         assert not thread.is_alive(), "it waits"
-        if path.exists() and which == "log":
-            path.unlink()
+        path.unlink(missing_ok=True)  # a log was made anew there
     assert len(said) == 3 and all("regular file" in text for text in said)
 
 
@@ -145,7 +144,6 @@ def test_a_queue_that_comes_with_a_folder_is_not_followed(tmp_path, monkeypatch)
     owed = Owed(shoot / "a.dng", Order(), tmp_path / "out")
     write_queue(shoot, [owed])
     assert read_queue(shoot) == [owed] and queue_path(shoot).is_relative_to(tmp_path / "state")
-    assert not (shoot / ".matiz" / "deliveries-2.json").exists()
     write_queue(shoot, [])
     assert not queue_path(shoot).exists()
 

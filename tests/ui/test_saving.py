@@ -17,24 +17,10 @@ from matiz.ui.session import Session
 from matiz.ui.shots import settle
 from matiz.ui.window import Window
 
+from .waiting import pause, wait_for
+
 EXPOSURE = "tone.exposure_EV"
 NAME = "CORVA_0011.dng"
-
-
-def wait_for(condition, seconds: float = 20.0) -> None:
-    deadline = time.monotonic() + seconds
-    while not condition() and time.monotonic() < deadline:
-        QApplication.processEvents()
-        time.sleep(0.002)
-    assert condition()
-
-
-def pause(milliseconds: float) -> None:
-    """Let the window work for a while. QTest.qWait would keep other threads from running."""
-    end = time.monotonic() + milliseconds / 1000.0
-    while time.monotonic() < end:
-        QApplication.processEvents()
-        time.sleep(0.002)
 
 
 @pytest.fixture

@@ -11,13 +11,7 @@ from PySide6.QtWidgets import QApplication
 from matiz.shoot.sidecar import load_document
 from matiz.ui.shots import settle
 
-
-def _wait(condition, seconds: float = 20.0) -> None:
-    deadline = time.monotonic() + seconds
-    while not condition() and time.monotonic() < deadline:
-        QApplication.processEvents()
-        time.sleep(0.005)
-    assert condition()
+from .waiting import wait_for
 
 
 @pytest.fixture
@@ -38,7 +32,7 @@ def test_a_new_frame_is_shown_as_the_open_one_is_decided(followed, shoot):
     new = shoot / "CORVA_0090.dng"
     began = time.monotonic()
     shutil.copy(session.pictures[1], new)
-    _wait(lambda: session.path == new)
+    wait_for(lambda: session.path == new)
     took_s = time.monotonic() - began
     settle(followed)
     assert session.pictures[-1] == new and sheet.rowCount() == rows + 1
@@ -64,7 +58,7 @@ def test_a_half_written_file_is_waited_for(followed, shoot):
             time.sleep(0.005)
         assert new not in session.pictures or session.path != new
         file.write(data[len(data) // 3 :])
-    _wait(lambda: session.path == new)
+    wait_for(lambda: session.path == new)
 
 
 def test_what_was_decided_beside_a_frame_is_left_and_other_files_are_nothing(followed, shoot):
@@ -78,7 +72,7 @@ def test_what_was_decided_beside_a_frame_is_left_and_other_files_are_nothing(fol
 
     save_document(new, own)
     shutil.copy(session.pictures[1], new)
-    _wait(lambda: session.path == new)
+    wait_for(lambda: session.path == new)
     settle(followed)
     assert session.recipe.tone.exposure_EV == -1.0
     followed.toggle_tether()
@@ -92,12 +86,12 @@ def test_another_shoot_ends_it_and_an_empty_folder_can_be_followed(followed, sho
     empty.mkdir()
     followed.open_paths([empty])
     settle(followed)
-    _wait(lambda: followed.tether.folder is None)
+    wait_for(lambda: followed.tether.folder is None)
     followed.toggle_tether()
     command = [sys.executable, "-m", "matiz", "simulate", "--tether", str(empty), "--every", "60", "--size", "300x200"]
     camera = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
-        _wait(lambda: followed.session.path is not None and followed.session.path.parent == empty, 60.0)
+        wait_for(lambda: followed.session.path is not None and followed.session.path.parent == empty, 60.0)
     finally:
         camera.kill()
         camera.wait()

@@ -29,15 +29,9 @@ from matiz.ui.tape import Tape
 from matiz.ui.tools import Tool
 from matiz.ui.window import Window
 
+from .waiting import wait_for
+
 EXPOSURE = "tone.exposure_EV"
-
-
-def _wait(condition, seconds: float = 20.0) -> None:
-    deadline = time.monotonic() + seconds
-    while not condition() and time.monotonic() < deadline:
-        QApplication.processEvents()
-        time.sleep(0.002)
-    assert condition()
 
 
 def test_a_drag_goes_on_while_the_next_picture_is_opened_and_stays_with_its_own(window, shoot):
@@ -51,7 +45,7 @@ def test_a_drag_goes_on_while_the_next_picture_is_opened_and_stays_with_its_own(
     QTest.mouseMove(tape, start - QPoint(80, 0))
     shown = window.session.recipe.tone.exposure_EV
     assert shown > 0.5 and window.session.path == shoot / "CORVA_0011.dng"
-    _wait(lambda: window.session.path == shoot / "CORVA_0031.dng")
+    wait_for(lambda: window.session.path == shoot / "CORVA_0031.dng")
     QTest.mouseMove(tape, start - QPoint(120, 0))
     QTest.mouseRelease(tape, Qt.MouseButton.LeftButton, pos=start - QPoint(120, 0))
     settle(window)
@@ -114,7 +108,7 @@ def test_a_stopped_job_does_not_begin_and_holds_nothing(qapp):
     ended = []
     job.stopped.connect(lambda: ended.append(1))
     job.start()
-    _wait(lambda: ended)
+    wait_for(lambda: ended)
     gc.collect()
     assert worked == [] and seen() is None
 
@@ -152,7 +146,7 @@ def test_a_slow_file_keeps_neither_the_next_one_nor_closing_waiting(qapp, shoot,
         QTest.qWait(200)
     begun = time.monotonic()
     made.session.open_picture(shoot / "CORVA_0031.dng")
-    _wait(lambda: made.session.is_open, 8.0)
+    wait_for(lambda: made.session.is_open, 8.0)
     assert made.session.path == shoot / "CORVA_0031.dng" and time.monotonic() - begun < 6.0
     settle(made)
     with monkeypatch.context() as patched:
@@ -367,10 +361,10 @@ def test_what_cannot_be_saved_is_said_and_saved_without_another_edit_once_it_can
     said = []
     window.session.said.connect(said.append)
     window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
-    _wait(lambda: any("not saved" in text for text in said))
+    wait_for(lambda: any("not saved" in text for text in said))
     assert os.strerror(number) in "".join(said) and load_document(shoot / "CORVA_0011.dng").recipe == Recipe()
     disk.has_room = True
-    _wait(lambda: window.session.saver.is_idle())
+    wait_for(lambda: window.session.saver.is_idle())
     assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5
 
 
@@ -391,7 +385,7 @@ def test_a_delivery_onto_a_full_disk_fails_and_says_so(window, shoot, monkeypatc
     _FullDisk(monkeypatch, errno.ENOSPC)
     window.go_to(window.deliver)
     window.deliver.deliver_this()
-    _wait(lambda: window.deliver.queue.rows and window.deliver.queue.is_idle())
+    wait_for(lambda: window.deliver.queue.rows and window.deliver.queue.is_idle())
     row = window.deliver.queue.rows[0]
     assert row.state == "failed" and "No space left" in row.text
     assert not [path for path in row.folder.iterdir() if path.suffix in (".jpg", ".part")]
@@ -403,11 +397,11 @@ def test_a_folder_that_is_removed_is_said(window, shoot, monkeypatch):
     kept = shoot.with_name("kept")
     shoot.rename(kept)
     window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
-    _wait(lambda: any("not saved" in text for text in said))
+    wait_for(lambda: any("not saved" in text for text in said))
     window.session.open_picture(shoot / "CORVA_0031.dng")
-    _wait(lambda: any("no such file" in text for text in said))
+    wait_for(lambda: any("no such file" in text for text in said))
     kept.rename(shoot)
-    _wait(lambda: window.session.saver.is_idle())
+    wait_for(lambda: window.session.saver.is_idle())
     assert load_document(shoot / "CORVA_0011.dng").recipe.tone.exposure_EV == 0.5
 
 
@@ -422,14 +416,14 @@ def test_two_windows_on_one_folder_lose_nothing_of_each_other(window, shoot):
             one.session.record_for(shoot / "CORVA_0011.dng", settings, "x")
         for one in (window, other):
             settle(one)
-            _wait(one.session.saver.is_idle)
+            wait_for(one.session.saver.is_idle)
         kept = load_document(shoot / "CORVA_0011.dng").recipe
         assert (kept.tone.exposure_EV, kept.light.cct_K) == (0.5, 4300.0)
         for one in (window, other):
             one.go_to(one.deliver)
             one.deliver.deliver_this()
         for one in (window, other):
-            _wait(lambda queue=one.deliver.queue: queue.rows and queue.is_idle())
+            wait_for(lambda queue=one.deliver.queue: queue.rows and queue.is_idle())
         rows = [one.deliver.queue.rows[0] for one in (window, other)]
         assert [row.state for row in rows] == [DONE, DONE]
         made = [path for path in rows[0].folder.iterdir() if path.stem.startswith("CORVA_0011")]

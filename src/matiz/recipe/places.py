@@ -361,14 +361,15 @@ def check_references(places: Rows[Section]) -> None:
     """RecipeError where masks that name other places' masks are too deep or too many. Masks that go in a circle are
     allowed: a part that names a mask which it is in itself leaves nothing."""
     masks = {ident: place.mask for ident, place in places.items() if isinstance(place, Place)}
+    named = {ident: [part.of for part in mask.values() if type(part) is SameAs] for ident, mask in masks.items()}
+    if not any(named.values()):  # with each step of a drag
+        return
     count = 0
     waiting: list[tuple[str, ...]] = [(ident,) for ident in masks]
     while waiting:
         chain = waiting.pop()
-        mask = masks[chain[-1]]
-        count += len(mask)
-        named = [part.of for part in mask.values() if isinstance(part, SameAs)]
-        waiting += [(*chain, other) for other in named if other in masks and other not in chain]
+        count += len(masks[chain[-1]])
+        waiting += [(*chain, other) for other in named[chain[-1]] if other in masks and other not in chain]
         if len(chain) > MOST_DEPTH:
             raise RecipeError(f"places: masks name each other over {MOST_DEPTH} deep; name fewer")
         if count > MOST_PARTS and len(chain) > 1:

@@ -462,9 +462,6 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
     """
     if not isinstance(data, Mapping):
         raise RecipeError(f"{path.rstrip('.') or 'recipe'}: expected a JSON object, got {type(data).__name__}")
-    checks = _leaf_checks(type(base))
-    if checks is not None and checks.keys() | left >= data.keys():
-        return _leaves_from(base, data, path, keep, checks)
     known, values = parts_of(type(base)), {}
     for name, value in data.items():
         here = f"{path}{name}"
@@ -481,39 +478,6 @@ def section_from(base: S, data: Any, path: str = "", keep: Keep | None = None, l
             if keep is None:
                 raise
             keep(here, frozen(value))
-    fresh = replaced(base, **values)
-    fresh.check_together()
-    return fresh
-
-
-def _leaf_checks(section: type[Section]) -> Mapping[str, Callable[[str, Any], Any]] | None:
-    """How each value of a kind of section is checked; None where it holds more than single values."""
-    kind: Any = section
-    found: Mapping[str, Callable[[str, Any], Any]] | None = _leaf_checks_of(kind)
-    return found
-
-
-@cache
-def _leaf_checks_of(section: Any) -> Mapping[str, Callable[[str, Any], Any]] | None:
-    parts = parts_of(section)
-    if any(isinstance(part, Table | type) for part in parts.values()):
-        return None
-    return {name: part.check for name, part in parts.items() if not isinstance(part, Table | type)}
-
-
-def _leaves_from(
-    base: S, data: Mapping[str, Any], path: str, keep: Keep | None, checks: Mapping[str, Callable[[str, Any], Any]]
-) -> S:
-    """`section_from` for a section of single values, all of them known: there may be thousands of strokes."""
-    values: dict[str, Any] = {}
-    for name, check in checks.items():
-        if name in data:
-            try:
-                values[name] = check(path + name, data[name])
-            except RecipeError:
-                if keep is None:
-                    raise
-                keep(path + name, frozen(data[name]))
     fresh = replaced(base, **values)
     fresh.check_together()
     return fresh
@@ -544,10 +508,10 @@ def _rows_at_once(part: Table, data: Sequence[Any]) -> dict[str, Section] | None
     """The items of a long table of single values, such as strokes, checked value by value for all of them together: one
     by one takes ten times as long. None where anything is unusual: one by one says what it is."""
     kind = part.kinds[0]
-    checks = _leaf_checks(kind)
-    if len(data) < BULK or len(part.kinds) > 1 or checks is None or kind.check_together is not Section.check_together:
+    leaves_of = parts_of(kind)
+    if len(data) < BULK or len(part.kinds) > 1 or kind.check_together is not Section.check_together:
         return None
-    allowed = checks.keys() | {"id", "kind"}
+    allowed = leaves_of.keys() | {"id", "kind"}
     if not all(
         type(each) is dict and allowed >= each.keys() and each.get("kind", kind.KIND) == kind.KIND for each in data
     ):
@@ -559,14 +523,14 @@ def _rows_at_once(part: Table, data: Sequence[Any]) -> dict[str, Section] | None
         return None
     base = kind()
     columns = []
-    for name, leaf in parts_of(kind).items():
+    for name, leaf in leaves_of.items():
         missing = getattr(base, name)
         column = at_once(leaf, [each.get(name, missing) for each in data])
         if column is None:
             return None
         columns.append(column)
     rows: dict[str, Section] = {}
-    names = tuple(checks)
+    names = tuple(leaves_of)
     for ident, *values in zip(idents, *columns, strict=True):
         fresh = object.__new__(kind)
         fresh.__dict__.update(zip(names, values, strict=True))

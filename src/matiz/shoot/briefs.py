@@ -9,7 +9,8 @@ from pathlib import Path
 
 from ..errors import FileError
 from ..measure.brief import VERSION, Brief
-from .database import Say, open_database
+from ..system.own_files import Say
+from .database import open_database
 
 _LAYOUT = """
 create table if not exists brief (

@@ -1,7 +1,7 @@
 """A shoot cleaned at once: dust at the same place of the sensor in several pictures is healed in all of them."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import partial
 from pathlib import Path
 
@@ -13,6 +13,7 @@ from ..findings.mend import is_settled
 from ..measure.dust import DustReading, Speck, find_shadows, heal_speck, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.document import Document
+from ..recipe.model import Recipe
 from ..recipe.tree import added
 from .desk import Say, start_of
 from .folder import gather
@@ -52,20 +53,21 @@ def _heal(path: Path, specks: tuple[Speck, ...], say: Say, *, dry: bool) -> tupl
     sensor = Sensor(read_frame(path))
     size = sensor.frame.size
     reading = DustReading(specks, (), max(size))
-    left: list[Speck] = []
+
+    def unsettled(recipe: Recipe, among: Iterable[Speck]) -> list[Speck]:
+        return [speck for speck in among if not is_settled(speck, recipe, reading)]
 
     def healed(document: Document) -> Document:
-        left[:] = [speck for speck in specks if not is_settled(speck, document.recipe, reading)]
-        if dry or not left:
-            return document
-        heals = [heal_speck(speck, left, partial(sensor.read, 0), size) for speck in left]
-        settings = added(document.recipe, [("mend.repairs", heal) for heal in heals])
+        # what another window has healed since stays as it is
+        wanted = unsettled(document.recipe, heals)
+        settings = added(document.recipe, [("mend.repairs", heals[speck]) for speck in wanted])
         return document.change_all(settings, label="Dust of the shoot healed")[0]
 
     try:
-        if dry:
-            healed(load_document(path).begun(start_of(path)))
-        else:
+        left = unsettled(load_document(path).begun(start_of(path)).recipe, specks)
+        if left and not dry:
+            # worked out before: nobody else can save here while the document is changed
+            heals = {speck: heal_speck(speck, left, partial(sensor.read, 0), size) for speck in left}
             update_document(path, start_of(path), healed)
     except MatizError as error:
         say(f"left alone: {error}")

@@ -7,14 +7,12 @@ should (a trigger or a view would run somebody's statements), is put aside and m
 import os
 import sqlite3
 import stat
-from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 
 from ..errors import FileError, FormatError
-from ..system.own_files import make_own_folder, put_aside
+from ..system.own_files import Say, make_own_folder, put_aside
 
-Say = Callable[[str], None]
 MOST_BYTES = 2**30
 
 
@@ -26,16 +24,14 @@ def open_database(path: Path, layout: str, fault: str, say: Say = lambda _text: 
         _check(path, layout)
     except FormatError as error:
         kept = put_aside(path)
-        for suffix in ("-wal", "-shm"):
-            put_aside(path.with_name(path.name + suffix)) if os.path.lexists(
-                path.with_name(path.name + suffix)
-            ) else None
+        for beside in (path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-shm")):
+            if os.path.lexists(beside):
+                put_aside(beside)
         if kept is None:
             raise FileError(f"{error}; {fault}, and it cannot be moved aside") from None
         say(f"{error}; kept as {kept.name}, and made anew")
     try:
-        # the shoot's own thread writes it, others read the same connection once it is closed there
-        database = sqlite3.connect(path, timeout=10.0, check_same_thread=False)
+        database = sqlite3.connect(path, timeout=10.0)
         _make_safe(database)
         database.execute("pragma journal_mode = wal")
         # what it holds can be had again: a step must not wait for the disk

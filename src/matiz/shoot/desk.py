@@ -306,7 +306,6 @@ class Desk:
 
     def discard(self, path: Path) -> None:
         """Forget what is decided of a picture and delete its sidecar. FileError when that is not possible."""
-        self._edits.pop(path, None)
         self.documents.discard(path, start_of(path))
 
     # ---- inside

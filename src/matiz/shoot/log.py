@@ -14,7 +14,8 @@ from queue import SimpleQueue
 
 from ..errors import FileError, MatizError
 from ..recipe.change import Change
-from .database import Say, open_database
+from ..system.own_files import Say
+from .database import open_database
 from .folder import pictures_in
 from .sidecar import load_document
 

@@ -24,7 +24,7 @@ def looked_through(folder: Path, say: Say) -> tuple[list[OneLight], list[OfShoot
     paths = gather([folder])
     known: dict[Path, Known] = {}
     merged: set[str] = set()
-    briefs = Briefs(folder)
+    briefs = Briefs(folder, say)
     try:
         for path in paths:
             try:
@@ -41,7 +41,7 @@ def looked_through(folder: Path, say: Say) -> tuple[list[OneLight], list[OfShoot
     finally:
         briefs.close()
     lights = in_one_light(known.values())
-    sets = OwnSets(folder).over({path: each.exposure for path, each in known.items()})
+    sets = OwnSets(folder, say).over({path: each.exposure for path, each in known.items()})
     return lights, found(known.values(), sets, lights, [path for path in known if path.name in merged])
 
 

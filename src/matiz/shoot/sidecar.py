@@ -61,8 +61,8 @@ def update_document(picture: Path, start: str, change: Callable[[Document], Docu
     """Read the document of a picture that starts from `start`, change it and write it, while no other window of this
     user writes there. What it is then; nothing is written where nothing changed. Raises as reading and writing do."""
     with folder_lock(picture.parent):
-        document = load_document(picture)
-        changed = change(document.begun(start))
+        document = load_document(picture).begun(start)
+        changed = change(document)
         if changed != document:
             save_document(picture, changed)
         return changed

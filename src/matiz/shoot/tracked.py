@@ -19,6 +19,7 @@ from ..system.processes import own_name
 from .sidecar import Revision
 
 Settings = tuple[tuple[str, Any], ...]
+Step = tuple[str, str, frozenset[str]]
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class ToWrite:
     """With the values of a drag beside what is decided."""
     decided: Document
     """The same without them: what this window holds from now on."""
-    foreign: tuple[Change, ...] = ()
+    foreign: frozenset[Step] = frozenset()
     """Steps of another window that were joined to this one's."""
     kept_apart: tuple[str, ...] = ()
     """Names of versions under which this window's were kept, since another has changed the same values."""
@@ -64,7 +65,7 @@ class Tracked:
     revision: Revision
     has_draft: bool = False
     """Whether a drag is on the disk too."""
-    foreign: tuple[Change, ...] = ()
+    foreign: frozenset[Step] = frozenset()
     """Steps that another window made: they are taken back there."""
     stays_on: str = ""
     """The version that this window stays on although another window has made a different one the current one."""
@@ -81,7 +82,7 @@ class Tracked:
     def last_is_foreign(self) -> bool:
         """Whether the step that undo would take back is another window's."""
         history = self.document.version.history
-        return history.position > 0 and history.changes[history.position - 1] in self.foreign
+        return history.position > 0 and _step(history.changes[history.position - 1]) in self.foreign
 
     def written(self, snapshot: Snapshot, made: ToWrite, revision: Revision) -> "Tracked":
         """After a save. What was decided since the snapshot stays decided, and is still to be written."""
@@ -93,7 +94,7 @@ class Tracked:
         if document.current != shown and shown in document.versions and document.current not in made.kept_apart:
             # this window goes on with the version that it shows
             stays_on, document = shown, replace(document, current=shown)
-        foreign = (*self.foreign, *made.foreign)
+        foreign = self.foreign | made.foreign
         return Tracked(document, made.decided, revision, made.document.draft is not None, foreign, stays_on)
 
     def is_on_disk(self) -> bool:
@@ -129,10 +130,14 @@ def to_write(tracked: Tracked, snapshot: Snapshot, theirs: Document | None) -> T
     if theirs is None or theirs == tracked.on_disk:
         return ToWrite(snapshot.with_draft(decided), decided)
     joined, apart = merged(tracked.on_disk, decided, theirs)
-    foreign = tuple(
-        change
-        for version in theirs.versions.values()
-        for change in version.history.changes
-        if not any(change in own.history.changes for own in snapshot.document.versions.values())
-    )
+    foreign = _steps(theirs) - _steps(snapshot.document)
     return ToWrite(snapshot.with_draft(joined), joined, foreign, apart, is_joined=True)
+
+
+def _steps(document: Document) -> frozenset[Step]:
+    return frozenset(_step(change) for version in document.versions.values() for change in version.history.changes)
+
+
+def _step(change: Change) -> Step:
+    """When it was made and what it moved: two windows make no two steps that are alike in both."""
+    return change.at_utc, change.label, change.paths

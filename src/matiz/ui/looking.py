@@ -6,6 +6,7 @@ from pathlib import Path
 from ..errors import MatizError
 from ..measure.brief import Brief, brief_of, looked_closer
 from ..shoot.briefs import Briefs
+from ..system.own_files import Say
 from .jobs import Job
 from .one_by_one import OneByOne
 from .session import Session
@@ -35,7 +36,7 @@ class Looking(OneByOne):
     def one(self, path: Path, job: Job) -> bool:
         """Kept before, or measured; nothing where it cannot be read, which is told where it is opened."""
         if path.parent not in self._kept:
-            self._kept[path.parent] = _opened(path.parent)
+            self._kept[path.parent] = _opened(path.parent, self.session.said.emit)
         here, own = self._kept[path.parent], self.briefs
         before = own.get(path)
         brief = before if before is not None or here is None else here.get(path)
@@ -66,9 +67,9 @@ class Looking(OneByOne):
         self._kept = {}
 
 
-def _opened(folder: Path) -> Briefs | None:
+def _opened(folder: Path, say: Say) -> Briefs | None:
     """What is kept in a folder; None where nothing can be, such as on a card that is locked."""
     try:
-        return Briefs(folder)
+        return Briefs(folder, say)
     except MatizError:
         return None

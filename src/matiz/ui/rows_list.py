@@ -7,6 +7,8 @@ from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
+from .controls import name_tip
+
 ROW_PX = 26
 IDENT = Qt.ItemDataRole.UserRole
 _STEPS = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
@@ -68,7 +70,7 @@ class RowsList(QListWidget):
     def _add(self, row: Row) -> None:
         item = QListWidgetItem(row.text, self)
         item.setData(IDENT, row.ident)
-        item.setToolTip(row.tip)
+        item.setToolTip(name_tip(row.tip))
         item.setSizeHint(QSize(0, ROW_PX))
         if self._has_names:
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)

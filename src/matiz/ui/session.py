@@ -495,13 +495,22 @@ class Session(QObject):
         self.sidecarsDeleted.emit(paths)
 
     def discard_edits(self, paths: Iterable[Path]) -> None:
-        """Delete the sidecars of pictures, and forget what was decided about them."""
-        for path in paths:
-            self._try(lambda path=path: self.desk.discard(path))
-            self.sortingChanged.emit((path,))
-            if self.picture is not None and self.picture.path == path:
-                self.editCancelled.emit()
+        """Delete the sidecars of pictures, and forget what was decided about them; aside, since another window may be
+        writing there."""
+        paths = tuple(paths)
+        if self.picture is not None and self.picture.path in paths:
+            self.cancel_edit()
+
+        def discard(_: Job) -> None:
+            for path in paths:
+                self.desk.discard(path)
+
+        def show(_: None) -> None:
+            self.sortingChanged.emit(paths)
+            if self.picture is not None and self.picture.path in paths:
                 self._changed()
+
+        self.do_aside(discard, "discard edits", show, of_shoot=True)
 
     def _look_for_subject(self) -> None:
         """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
