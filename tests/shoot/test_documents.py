@@ -213,8 +213,7 @@ def test_undo_takes_back_no_step_of_another_window(open_desk, folder):
 
 
 def test_long_histories_are_joined_at_once(open_desk, folder):
-    """Each step of theirs was looked for among all of ours, by value: 5 s of processor for 3,000, with the folder's lock
-    held."""
+    """Each step of theirs was looked for among all of ours, by value: 5 s of processor for 3,000 steps."""
     a, start = folder / "a.dng", Document()
     for n in range(3000):
         start = start.change_all([(EXPOSURE, n % 500 / 100.0 + 0.001)], label=f"step {n}")[0]

@@ -1,5 +1,6 @@
 """Instruments: geometry as pure functions, and what a drag yields."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -17,6 +18,7 @@ from matiz.ui.instruments.curve import CurveInstrument, Plot, added, moved, remo
 from matiz.ui.instruments.fringes import height_of, span, value_at
 from matiz.ui.instruments.gauges import print_size_cm
 from matiz.ui.instruments.ladder import Ladder, rungs, with_offset, y_of, zone_at
+from matiz.ui.shots import settle
 from matiz.ui.viewport import FIT, Viewport
 
 
@@ -54,6 +56,31 @@ def test_the_point_can_be_dragged_and_moved_by_keys(qtbot):
     assert changed[-1][0] > 5000
     QTest.mousePress(instrument, Qt.MouseButton.LeftButton, pos=QPoint(2, 200))
     assert instrument.grabbed is None, "a press beside the point holds nothing"
+
+
+def test_only_the_ring_is_drawn_while_a_hand_drags(window, monkeypatch):
+    """The cloud and the isotherms took 25 ms of the window's thread with each move."""
+    window.go_to(window.light)
+    settle(window)
+    instrument = window.findChild(Chromaticity)
+    drawn = []
+    paint_ground = Chromaticity._paint_ground
+    monkeypatch.setattr(Chromaticity, "_paint_ground", lambda *given: (drawn.append(1), paint_ground(*given))[1])
+    before = instrument.grab().toImage()
+    for cct_K in (4000.0, 5000.0, 7000.0):
+        instrument.show_balance(LightValue(cct_K, 0.0))
+        moved = instrument.grab().toImage()
+    assert not drawn and moved != before, "the ring is elsewhere"
+    window.toggle_surround()
+    assert instrument.grab().toImage() != moved and len(drawn) == 1
+    window.toggle_surround()
+    instrument.show_balance(instrument._balance)
+    drawn.clear()
+    instrument.show_reading(replace(window.session.reading.light))
+    assert instrument.grab().toImage() == moved and len(drawn) == 1, "another reading, of the same light"
+    instrument.resize(instrument.width() + 20, instrument.height())
+    instrument.grab()
+    assert len(drawn) == 2
 
 
 def test_the_ladder_has_a_rung_for_each_zone():

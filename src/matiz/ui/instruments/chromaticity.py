@@ -5,7 +5,7 @@ from functools import lru_cache
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from ...colour.illuminants import daylight_xy
 from ...colour.spaces import REC2020_TO_SRGB, XYZ_TO_REC2020, encode_sRGB, uv_to_xy, xy_to_uv, xy_to_XYZ
@@ -85,6 +85,7 @@ class Chromaticity(Instrument):
         super().__init__("Light in the u\u2032v\u2032 plane")
         self._reading: LightReading | None = None
         self._balance = LightValue(5500.0, 0.0)
+        self._drawn: tuple[LightReading | None, tuple[QSize, float, theme.Theme], QPixmap] | None = None
         self.setToolTip("Drag the ring to the light that should look neutral. Arrows move it; Shift moves further.")
         self.setMinimumWidth(360)
 
@@ -121,6 +122,25 @@ class Chromaticity(Instrument):
         self.changed.emit(light_at(self.plane(), point.x() + dx * far, point.y() + dy * far))
 
     def paint(self, painter: QPainter, area: QRectF) -> None:
+        painter.drawPixmap(0, 0, self._ground(area))
+        self._paint_balance(painter)
+
+    def _ground(self, area: QRectF) -> QPixmap:
+        """All but the ring, which alone follows the hand: thousands of points are drawn once."""
+        ratio = self.devicePixelRatioF()
+        state = self.size(), ratio, theme.theme()
+        if self._drawn is None or self._drawn[0] is not self._reading or self._drawn[1] != state:
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            painter = QPainter(pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setFont(self.font())
+            self._paint_ground(painter, area)
+            painter.end()
+            self._drawn = self._reading, state, pixmap
+        return self._drawn[2]
+
+    def _paint_ground(self, painter: QPainter, area: QRectF) -> None:
         plane = self.plane()
         painter.fillRect(area, theme.colour("window"))
         painter.setClipRect(area)
@@ -138,7 +158,6 @@ class Chromaticity(Instrument):
                 self._paint_light(painter, plane, one.value, f"{name} light", "diamond", taken)
             if self._reading.measured and len(lights) < 2:
                 self._paint_light(painter, plane, self._reading.measured, "measured", "diamond", taken)
-        self._paint_balance(painter)
         painter.setPen(theme.colour("quiet"))
         corner = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
         painter.drawText(area.adjusted(8, 6, -8, -6), corner, LEGEND)
