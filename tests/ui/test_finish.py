@@ -1,11 +1,14 @@
 """Finish in the real window."""
 
+from types import SimpleNamespace
+
 import pytest
 from PIL import Image as Pillow
 from PIL import ImageDraw
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
+from matiz.measure.picture import PictureReading
 from matiz.recipe.finish import FallOff
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows, added
@@ -203,3 +206,13 @@ def test_a_drawing_signs_in_place_of_text(window, finish, tmp_path):
     page.sign_with(tmp_path / "broken.png")
     settle(window)
     assert "save it as PNG" in window.header.word.whole()
+
+
+def test_attention_is_told_where_the_edges_change_it(window):
+    """In a picture without a subject it said: 2 % of attention, 2 % without."""
+    edges = window.by_key["finish"].page
+    before = SimpleNamespace(subject=0.021)
+    for share, told in ((0.024, ""), (None, ""), (0.34, "the subject holds 34\u202f% of attention, 2\u202f% without")):
+        readings = {"attention": SimpleNamespace(subject=share), "attention_unfinished": before}
+        window.session.reading = PictureReading(readings)
+        assert "; ".join(edges._of_attention()) == told

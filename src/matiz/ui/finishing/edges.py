@@ -166,13 +166,17 @@ class EdgesPage(Page):
                 said.append(f"Noticed in {percent(reading.fall_off_noticed, 0)} of even areas")
                 if own.depth_EV:
                     said.append(f"up to {EV(own.depth_EV * reading.fall_off_most, signed=False)} it is not")
-        now, before = (self.session.reading.get(name) for name in ("attention", "attention_unfinished"))
-        if now is not None and before is not None and now.subject is not None and before.subject is not None:
-            said.append(
-                f"the subject holds {percent(now.subject, 0)} of attention, {percent(before.subject, 0)} without"
-            )
+        said += self._of_attention()
         told = "; ".join(said)
         return told[:1].upper() + told[1:]
+
+    def _of_attention(self) -> list[str]:
+        """How much of attention the subject holds with the darker edges and without; nothing where that is the same."""
+        readings = [self.session.reading.get(name) for name in ("attention", "attention_unfinished")]
+        now, before = (None if each is None or each.subject is None else percent(each.subject, 0) for each in readings)
+        if now is None or before is None or now == before:
+            return []
+        return [f"the subject holds {now} of attention, {before} without"]
 
     def _on_spares(self, index: int) -> None:
         ident = self.spares.itemData(index)
