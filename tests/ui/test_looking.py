@@ -99,7 +99,7 @@ def test_what_cannot_be_read_is_left_and_the_others_go_on(window, shoot):
 
 
 def test_where_nothing_can_be_kept_it_is_measured_all_the_same(window, monkeypatch):
-    def locked(_folder):
+    def locked(_folder, _say):
         raise FileError("locked")
 
     monkeypatch.setattr(at, "Briefs", locked)

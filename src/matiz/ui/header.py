@@ -69,7 +69,7 @@ class Header(QWidget):
         row.addWidget(self.clock)
         self._said = ""
         self._quiet = QTimer(self, singleShot=True, interval=SAID_FOR_MS)
-        self._quiet.timeout.connect(lambda: self._show_word(HINT))
+        self._quiet.timeout.connect(self.rest)
         self._tick = QTimer(self, interval=1000)
         self._tick.timeout.connect(self._show_clock)
         self._tick.start()
@@ -83,6 +83,11 @@ class Header(QWidget):
         self._said = text
         self._show_word(text)
         self._quiet.start()
+
+    def rest(self) -> None:
+        """What was said has been read: the hint again."""
+        self._quiet.stop()
+        self._show_word(HINT)
 
     def show_zoom(self, zoom: float) -> None:
         for value, button in self._zooms.items():

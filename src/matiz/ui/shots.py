@@ -232,6 +232,8 @@ def main(arguments: list[str]) -> int:
 
     def keep(name: str) -> None:
         # a dialogue is a window of its own
+        # the same however long the walk took
+        window.header.rest()
         window.header.clock.setText("0:24 of 1:00")
         dialogue = QApplication.activeModalWidget()
         (dialogue or window).grab().save(str(out / f"{name}.png"))
