@@ -13,13 +13,13 @@ from matiz.colour.illuminants import black_body, daylight
 from matiz.colour.spaces import D65_XY, XYZ_TO_REC2020, RGB_to_XYZ_matrix, xy_to_XYZ
 from matiz.colour.temperature import cct_to_xy, duv_limit, xy_to_cct
 from matiz.colour.types import Array, Camera, Image
-from matiz.develop.camera_colour import interpolated
-from matiz.develop.engine import Engine
+from matiz.develop.frame.camera_colour import interpolated
+from matiz.develop.graph.engine import Engine
 from matiz.raw.frame import Calibration, CameraColour
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose, light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose, light_spectrum, light_xy_of
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 
 from .photographs import Photograph, linear, photographs
 

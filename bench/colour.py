@@ -1,6 +1,6 @@
 """Colour: what all of its controls cost together, in the first view, in a drag and in a file."""
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.recipe.colour import Grading, Peg, Primaries, Skin, TintNode
 from matiz.recipe.model import Recipe
 from matiz.recipe.tree import Rows, replaced

@@ -9,10 +9,10 @@ from pathlib import Path
 from matiz.deliver.batch import run_here, run_task, tasks_for
 from matiz.deliver.orders import FORMATS, OWN, Order
 from matiz.deliver.write import deliver
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 COUNT, SIZE = 16, (6000, 4000)
 

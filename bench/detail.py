@@ -23,12 +23,12 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.colour.types import Array
-from matiz.develop.as_file import write_frame
-from matiz.develop.deblur import Blur, sharper, wiener
-from matiz.develop.engine import Engine
-from matiz.develop.noise import OPPONENT, QUICKLY, RENDERED, WELL, Scale, Way
+from matiz.develop.frame.noise import OPPONENT, QUICKLY, RENDERED, WELL, Scale, Way
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.deblur import Blur, sharper, wiener
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 LEVELS = {"moderate": (0.002, 2e-5), "strong": (0.01, 2e-4)}
 SIDE = 384

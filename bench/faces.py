@@ -4,11 +4,11 @@ import time
 
 import numpy as np
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.masks.faces import Face, faces
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
 
 LEAST_PX = 24.0
 

@@ -13,17 +13,17 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from matiz.develop.engine import Engine
-from matiz.develop.graph import mask
-from matiz.develop.places import Masked
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import mask
+from matiz.develop.places.weighing import Masked
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import MaskPart, Sky, Subject
 from matiz.recipe.tree import Rows
-from matiz.simcam.camera import expose
-from matiz.simcam.scene import Map
-from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, Shot, scene_of
-from matiz.simcam.truth import Truth, truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.scene import Map
+from matiz_simcam.shoot import DEMO_SHOTS, DEMO_SIZE, Shot, scene_of
+from matiz_simcam.truth import Truth, truth_of
 
 from .outlines import OUTLINED, SKIES, overlap
 from .photographs import photographs

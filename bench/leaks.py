@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from matiz.colour.spaces import sRGB_to_Lab
-from matiz.develop.engine import Engine
-from matiz.measure.mask_edge import read_edge
+from matiz.develop.graph.engine import Engine
+from matiz.measure.places.mask_edge import read_edge
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
-from matiz.simcam.truth import truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
+from matiz_simcam.truth import truth_of
 
 Mask = NDArray[np.float32]
 

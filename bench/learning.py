@@ -15,9 +15,9 @@ import numpy as np
 from scipy.optimize import minimize
 
 from matiz.colour.types import Array
-from matiz.measure.evidence import CUES, Evidence, gather
-from matiz.measure.lights import KnownLight, Pair, divided, parted
-from matiz.measure.values import LightValue
+from matiz.measure.light.evidence import CUES, Evidence, gather
+from matiz.measure.light.lights import KnownLight, Pair, divided, parted
+from matiz.measure.table.values import LightValue
 
 from .casts import Cast, Make, ones, twos
 from .photographs import PLAIN, photographs

@@ -15,9 +15,9 @@ import skimage.data
 from numpy.typing import NDArray
 from sklearn.datasets import load_sample_image
 
-from matiz.develop.along_edges import AlongEdges, FrameMap
-from matiz.develop.cache import Cache
-from matiz.develop.tiles import Region, level_size
+from matiz.develop.frame.along_edges import AlongEdges, FrameMap
+from matiz.develop.frame.cache import Cache
+from matiz.develop.frame.tiles import Region, level_size
 from matiz.masks.subject import find_subject
 from matiz.masks.view import View
 

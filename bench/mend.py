@@ -12,10 +12,10 @@ import numpy as np
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import decode_sRGB, encode_sRGB, sRGB_to_Lab
 from matiz.colour.types import Array
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.kernels.geometry import resampled
-from matiz.measure.dust import PROPOSED, find_dust
-from matiz.measure.tilt import read_tilt
+from matiz.measure.mend.dust import PROPOSED, find_dust
+from matiz.measure.mend.tilt import read_tilt
 from matiz.mend.fill import filled
 from matiz.mend.heal import Area, Take, healed, proposed
 from matiz.mend.straight import turned
@@ -23,9 +23,9 @@ from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Band, Heal, HeldLine, Pull
 from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
-from matiz.simcam.sensor import Faults
-from matiz.simcam.sensor import Speck as Planted
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.sensor import Faults
+from matiz_simcam.sensor import Speck as Planted
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .photographs import Photograph, linear, photographs
 from .timing import side_by_side

@@ -7,15 +7,15 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from matiz.develop.sensor import Sensor
-from matiz.measure.brief import brief_of
+from matiz.develop.frame.sensor import Sensor
+from matiz.measure.sort.brief import brief_of
 from matiz.merge.bracket import merge_bracket
 from matiz.merge.focus import merge_focus
 from matiz.merge.mean import merge_mean
 from matiz.raw.frame import Frame
-from matiz.simcam.camera import Settings, expose, sensitivities
-from matiz.simcam.lens import PERFECT
-from matiz.simcam.shoot import scene_of
+from matiz_simcam.camera import Settings, expose, sensitivities
+from matiz_simcam.lens import PERFECT
+from matiz_simcam.shoot import scene_of
 
 SIZE = (6000, 4000)
 EVS = (-0.6, -2.6, 1.4)

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, sRGB_to_Lab
-from matiz.measure.mismatch import MOST_WIDE_DEG, find_mismatch
+from matiz.measure.colour.mismatch import MOST_WIDE_DEG, find_mismatch
 
 from .photographs import linear, photographs
 

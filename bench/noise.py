@@ -6,7 +6,7 @@ import numpy as np
 
 from matiz.colour.types import Array
 from matiz.kernels.units import MIDDLE_GREY
-from matiz.measure.tone import zone_of
+from matiz.measure.tone.tone import zone_of
 from matiz.raw.frame import Mosaic
 from matiz.raw.noise import Noise, common_noise, measure_noise
 

@@ -5,12 +5,12 @@ import time
 
 import cv2
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import expose
-from matiz.simcam.scene import Map
-from matiz.simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
-from matiz.simcam.truth import truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.scene import Map
+from matiz_simcam.shoot import DEMO_SHOTS, DEMO_SIZE, scene_of
+from matiz_simcam.truth import truth_of
 
 LEAST_PX = 60.0
 """Height of a face whose person is judged."""

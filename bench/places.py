@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.raw.frame import Frame
 from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
@@ -26,7 +26,7 @@ from matiz.recipe.places import (
 )
 from matiz.recipe.shapes import Shape
 from matiz.recipe.tree import Rows, added
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side
 

@@ -12,7 +12,7 @@ import rawpy
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.deliver.write import developed
-from matiz.develop.engine import LITTLE_CACHE, Engine
+from matiz.develop.graph.engine import LITTLE_CACHE, Engine
 from matiz.kernels.demosaic import demosaic
 from matiz.kernels.encoding import encode
 from matiz.kernels.levels import levels
@@ -20,7 +20,7 @@ from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Mosaic
 from matiz.recipe.model import Mend, Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side
 

@@ -9,8 +9,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from matiz.colour.types import Array
-from matiz.measure.evidence import NEAR_MIRED, Estimate
-from matiz.measure.lights import LEAST_CERTAINTY, believed
+from matiz.measure.light.evidence import NEAR_MIRED, Estimate
+from matiz.measure.light.lights import LEAST_CERTAINTY, believed
 
 from .learning import (
     RIGHT_MAP,

@@ -5,7 +5,7 @@ import numpy as np
 
 from matiz.colour.spaces import sRGB_to_Lab
 from matiz.colour.types import Array
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame
 from matiz.recipe.change import Settings
 from matiz.recipe.model import plain_recipe

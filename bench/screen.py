@@ -5,14 +5,14 @@ from dataclasses import replace
 import numpy as np
 
 from matiz.colour.spaces import LUMINANCE, REC2020_TO_SRGB
-from matiz.develop.engine import Engine
-from matiz.develop.rendition import display_table
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.rendition import display_table
 from matiz.kernels.rendition import TABLE_SIZE
 from matiz.kernels.screen import screen as display_screen
 from matiz.kernels.units import MIDDLE_GREY
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.recipe.toning import Contrast
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side
 

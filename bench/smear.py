@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 from skimage.metrics import peak_signal_noise_ratio
 
 from matiz.colour.spaces import LUMINANCE, encode_sRGB
-from matiz.develop.deblur import Blur, sharper, wiener
-from matiz.develop.noise import RENDERED
+from matiz.develop.frame.noise import RENDERED
+from matiz.develop.stages.deblur import Blur, sharper, wiener
 from matiz.findings.detail import SMEAR_TAKEN
-from matiz.measure.blur import Smear, choose_patches
-from matiz.measure.smear import find_smear
+from matiz.measure.detail.blur import Smear, choose_patches
+from matiz.measure.detail.smear import find_smear
 
 from .photographs import linear, photographs
 

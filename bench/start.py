@@ -7,8 +7,8 @@ import tempfile
 from pathlib import Path
 from statistics import median
 
-from matiz.develop.as_file import write_frame
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz.develop.graph.as_file import write_frame
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 STARTED = """
 import sys, time
@@ -18,8 +18,8 @@ from matiz.raw.decode import shared_decoder
 shared_decoder().start()
 from matiz.kernels.loader import preload
 preload()
-from matiz.ui.app import application
-from matiz.ui.window import Window
+from matiz.ui.kit.application import application
+from matiz.ui.frame.window import Window
 app = application()
 window = Window()
 window.show()

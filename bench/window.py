@@ -10,8 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from matiz.develop.as_file import write_frame
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz.develop.graph.as_file import write_frame
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 SIZE = (6000, 4000)
 WALK = """
@@ -21,10 +21,10 @@ from statistics import median
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from matiz.raw.decode import shared_decoder
-from matiz.ui.app import application
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.kit.application import application
+from matiz.work.session import Session
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
 
 app = application()
 shared_decoder().start()

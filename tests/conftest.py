@@ -13,14 +13,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.masks.subject import SubjectMap
 from matiz.raw.frame import Frame
-from matiz.simcam import shoot as simcam_shoot
-from matiz.simcam import targets
-from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS
+from matiz_simcam import shoot as simcam_shoot
+from matiz_simcam import targets
+from matiz_simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of
+from matiz_simcam.shoot import DEMO_SHOTS
 
 
 class Simulated:
@@ -74,7 +74,7 @@ def middle_found(monkeypatch, tmp_path):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     y, x = np.mgrid[-1.0:1.0:64j, -1.0:1.0:64j]
     share = (np.hypot(x, y) < 0.8).astype(np.float32)
-    monkeypatch.setattr("matiz.develop.found.find_subject", lambda *_: SubjectMap(share, "network"))
+    monkeypatch.setattr("matiz.develop.frame.found.find_subject", lambda *_: SubjectMap(share, "network"))
 
 
 @pytest.fixture(scope="session")

@@ -223,7 +223,7 @@ def test_checks_are_told_before_pictures_are_written(shoot, capsys):
     ],
 )  # fmt: skip
 def test_a_mistyped_command_opens_no_window(capsys, monkeypatch, typed, says):
-    monkeypatch.setattr("matiz.ui.app.run", lambda *_, **__: pytest.fail("a window was opened"))
+    monkeypatch.setattr("matiz.ui.frame.app.run", lambda *_, **__: pytest.fail("a window was opened"))
     code, _, error = run(typed, "folder", capsys=capsys)
     assert code == 2 and "neither a command nor a file" in error and says in error
 

@@ -13,7 +13,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from bench.learning import left_out_lights, light_weights, pair_weights, seen, taught, tried
 
-from matiz.measure.evidence import CUES
+from matiz.measure.light.evidence import CUES
 
 FOLDER = Path(__file__).parents[1] / "src/matiz/assets/readings"
 EACH = 6

@@ -13,15 +13,15 @@ from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.errors import MatizError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw.decode import Decoder
 from matiz.recipe.model import RAW, plain_recipe
 from matiz.shoot.sidecar import load_document, read_recipe, save_document, sidecar_path
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import chart
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import chart
 
 from .damage import FILES, TEXTS, damaged, damaged_text, good_files, good_texts
 

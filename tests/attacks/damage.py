@@ -13,10 +13,10 @@ import tifffile
 from PIL import Image as Pillow
 from PIL import ImageCms, TiffImagePlugin
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.recipe.document import Document
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import chart
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import chart
 
 FILES = ("dng", "jpg", "tif", "png")
 TEXTS = ("sidecar", "recipe")

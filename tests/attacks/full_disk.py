@@ -23,9 +23,9 @@ from matiz.deliver.mask import write_mask
 from matiz.deliver.orders import OWN, Order, write_orders
 from matiz.deliver.queue_file import Owed, queue_path, write_queue
 from matiz.deliver.write import deliver
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
-from matiz.develop.places import Masked
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
+from matiz.develop.places.weighing import Masked
 from matiz.errors import MatizError
 from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
@@ -36,9 +36,9 @@ from matiz.shoot.own_sets import OwnSets
 from matiz.shoot.renderings import keep_rendering
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 from matiz.shoot.silenced import Silenced
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import chart
 from matiz.system.outputs import write_text_output
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import chart
 
 MIB = 4
 SIZE = (300, 200)
@@ -124,7 +124,7 @@ def writers(disk: Path) -> dict[str, Writer]:
         write_queue(disk, [Owed(disk / f"q{k}.dng", Order(author=f"{n}" * 50), disk) for k in range(300)])
 
     def sheet(_: int) -> None:
-        from matiz.ui.sheet_pdf import write_sheet
+        from matiz.ui.stations.deliver.sheet_pdf import write_sheet
 
         def image():
             from PySide6.QtGui import QImage

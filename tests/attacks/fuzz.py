@@ -21,7 +21,7 @@ WORDS = (
     "brush", "schema", "processing", "start",
 )  # fmt: skip
 INSTRUMENTED = ["matiz.recipe", "matiz.shoot", "matiz.deliver.orders", "matiz.deliver.queue_file", "matiz.raw.frame",
-                "matiz.raw.listing", "matiz.measure.brief"]  # fmt: skip
+                "matiz.raw.listing", "matiz.measure.sort.brief"]  # fmt: skip
 
 
 def fuzz(name: str, seconds: int, corpus: Path) -> None:

@@ -155,7 +155,7 @@ class Hands:
         return [each for each in window.findChildren(kind) if each.isVisible() and each.isEnabled()]
 
     def _drag_tape(self, window) -> str:
-        from matiz.ui.tape import Tape
+        from matiz.ui.kit.tape import Tape
 
         tapes = self._visible(window, Tape)
         if not tapes:
@@ -270,12 +270,12 @@ def main() -> int:
         for variable in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
             if variable != "XDG_CACHE_HOME":  # built kernels are kept
                 os.environ[variable] = f"{folder}/{variable}"
-        from matiz.develop.as_file import write_frame
-        from matiz.simcam.shoot import DEMO_SHOTS, simulate
-        from matiz.ui.app import application
-        from matiz.ui.session import Session
-        from matiz.ui.shots import settle
-        from matiz.ui.window import Window
+        from matiz.develop.graph.as_file import write_frame
+        from matiz.ui.frame.settle import settle
+        from matiz.ui.frame.window import Window
+        from matiz.ui.kit.application import application
+        from matiz.work.session import Session
+        from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
         shoot = Path(folder) / "shoot"
         shoot.mkdir()

@@ -18,8 +18,8 @@ from PySide6.QtCore import QCoreApplication, QTimer
 
 from matiz.deliver.orders import Order, free_name
 from matiz.deliver.write import deliver
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.errors import MatizError
 from matiz.merge.files import merge_files
 from matiz.raw.decode import read_frame
@@ -27,10 +27,10 @@ from matiz.recipe.model import Recipe
 from matiz.shoot.desk import Desk
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import chart
 from matiz.system.files import clear_leftovers
-from matiz.ui.saver import Saver
+from matiz.work.saver import Saver
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import chart
 
 MOST_LOST_S, WRITING_S = 0.7, 0.15
 """Before the kill, and what one writing may take on a busy machine."""
@@ -89,9 +89,9 @@ def merge_all(picture: Path) -> None:
 def follow(picture: Path) -> None:
     """A window that follows the folder, in which every picture that comes gets a rank."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from matiz.ui.app import application
-    from matiz.ui.session import Session
-    from matiz.ui.window import Window
+    from matiz.ui.frame.window import Window
+    from matiz.ui.kit.application import application
+    from matiz.work.session import Session
 
     application = application()
     window = Window(Session())

@@ -11,9 +11,9 @@ from pathlib import Path
 
 from matiz.deliver.orders import OWN, orders_from
 from matiz.deliver.queue_file import _owed_from
-from matiz.develop.alignment import Alignment
+from matiz.develop.frame.alignment import Alignment
 from matiz.errors import MatizError
-from matiz.measure.brief import Brief
+from matiz.measure.sort.brief import Brief
 from matiz.raw.frame import Merged
 from matiz.raw.listing import rating_beside
 from matiz.recipe.document import Document

@@ -6,11 +6,11 @@ import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
 
-from matiz.ui import theme
-from matiz.ui.app import application
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.ui.kit import theme
+from matiz.ui.kit.application import application
+from matiz.work.session import Session
 
 from . import hands
 from .hands import Hands
@@ -69,7 +69,7 @@ def _always(chance, act):
 
 @pytest.fixture(autouse=True)
 def patience(monkeypatch):
-    from matiz.ui import closing
+    from matiz.work import closing
 
     monkeypatch.setattr(closing, "CLOSE_S", 60.0)
     monkeypatch.setattr(closing._State, "until", None)

@@ -20,11 +20,11 @@ from matiz.deliver import batch
 from matiz.deliver.batch import check_room, chosen_pictures, run_here, tasks_for
 from matiz.deliver.cluster import run_on_cluster
 from matiz.deliver.orders import Order
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.errors import ArgumentError, FileError
 from matiz.shoot.sidecar import load_document, save_document
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose
 
 SMALL = Order(long_side=60)
 

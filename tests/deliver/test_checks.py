@@ -9,10 +9,10 @@ from matiz.colour.outputs import SPACES
 from matiz.colour.spaces import decode_sRGB
 from matiz.deliver.checks import Check, checks, into_paper
 from matiz.deliver.orders import OWN, Order
-from matiz.develop.rendition import curve
+from matiz.develop.stages.rendition import curve
 from matiz.findings.find import fixed
-from matiz.measure.blur import BlurReading
-from matiz.measure.deliver import DeliveryReading, read_delivery
+from matiz.measure.deliver.deliver import DeliveryReading, read_delivery
+from matiz.measure.detail.blur import BlurReading
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe
 

@@ -12,10 +12,10 @@ from matiz.deliver import cluster
 from matiz.deliver.batch import tasks_for
 from matiz.deliver.cluster import Keys, check_address, is_loopback, local_cluster, run_on_cluster
 from matiz.deliver.orders import Order
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.errors import ArgumentError, FileError
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import grey
 
 
 @pytest.mark.parametrize("host, is_own", [

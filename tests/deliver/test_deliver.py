@@ -12,7 +12,7 @@ from PIL import ImageCms
 from matiz.colour.spaces import encode_sRGB
 from matiz.deliver.orders import Order, free_name, order_for
 from matiz.deliver.write import deliver, resized
-from matiz.develop.engine import full_picture
+from matiz.develop.graph.engine import full_picture
 from matiz.errors import ArgumentError, Cancelled, FileError
 from matiz.raw.frame import Said
 from matiz.recipe.model import Recipe
@@ -85,7 +85,7 @@ def test_stopping_writes_nothing(scene_engine, tmp_path):
 
 
 def test_the_picture_itself_is_never_written(shoot):
-    from matiz.develop.engine import Engine
+    from matiz.develop.graph.engine import Engine
     from matiz.raw.decode import read_frame
 
     path = shoot / "CORVA_0011.dng"

@@ -10,7 +10,7 @@ from PIL import Image as Pillow
 
 from matiz.deliver.orders import Order
 from matiz.deliver.write import deliver
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Said

@@ -19,12 +19,12 @@ from matiz.colour.spaces import XYZ_to_Lab
 from matiz.deliver.orders import FORMATS, OWN, Order, name_for, named, read_orders, write_orders
 from matiz.deliver.profiles import into_profile, profile_of, read_profile
 from matiz.deliver.write import deliver, dithered, finished
-from matiz.develop.engine import Engine, full_picture
-from matiz.develop.graph import fit_to
+from matiz.develop.graph.engine import Engine, full_picture
+from matiz.develop.graph.graph import fit_to
 from matiz.errors import ArgumentError, FormatError, RecipeError
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.camera import IDEAL, Settings, expose
+from matiz_simcam import targets
+from matiz_simcam.camera import IDEAL, Settings, expose
 
 D50 = np.array([0.9642, 1.0, 0.8249])
 

@@ -9,13 +9,13 @@ from matiz.cli import main
 from matiz.deliver import batch
 from matiz.deliver.batch import run_here, tasks_for
 from matiz.deliver.orders import Order
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.errors import FileError
 from matiz.recipe.document import Document
 from matiz.shoot.sidecar import save_document, sidecar_path
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import grey
-from matiz.ui.sheet_pdf import cell_of, write_sheet
+from matiz.ui.stations.deliver.sheet_pdf import cell_of, write_sheet
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import grey
 
 SMALL = Order(long_side=40)
 
@@ -64,7 +64,8 @@ def test_a_sheet_shows_what_it_can_and_says_what_it_cannot(folder, tmp_path, cap
 def test_a_sheet_on_a_full_disk_is_not_there(folder, tmp_path, monkeypatch, qapp):
     """It was "written" with 0 bytes."""
     monkeypatch.setattr(
-        "matiz.ui.sheet_pdf._fill", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device"))
+        "matiz.ui.stations.deliver.sheet_pdf._fill",
+        lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")),
     )
     with pytest.raises(FileError, match="No space left"):
         write_sheet(tmp_path / "sheet.pdf", [cell_of(folder / "a.dng")], "x")

@@ -6,5 +6,5 @@ import pytest
 @pytest.fixture(autouse=True, scope="package")
 def small_pictures_in_tiles():
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr("matiz.develop.tiles.WHOLE_PX", 0)
+        patched.setattr("matiz.develop.frame.tiles.WHOLE_PX", 0)
         yield

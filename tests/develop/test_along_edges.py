@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop import along_edges
-from matiz.develop.along_edges import AlongEdges, FrameMap
-from matiz.develop.cache import Cache
-from matiz.develop.tiles import level_size
+from matiz.develop.frame import along_edges
+from matiz.develop.frame.along_edges import AlongEdges, FrameMap
+from matiz.develop.frame.cache import Cache
+from matiz.develop.frame.tiles import level_size
 from matiz.masks import edges
 from matiz.masks.matting import SURE
 from matiz.masks.view import View

@@ -11,9 +11,9 @@ from skimage.metrics import structural_similarity
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.develop.behind import disc, f_number_of, share_of, spread
-from matiz.develop.engine import Engine, full_picture
-from matiz.develop.found import Known
+from matiz.develop.frame.found import Known
+from matiz.develop.graph.engine import Engine, full_picture
+from matiz.develop.places.behind import disc, f_number_of, share_of, spread
 from matiz.masks.subject import SubjectMap
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.finish import Behind
@@ -96,7 +96,7 @@ def test_nothing_of_the_subject_runs_into_its_background(made):
 
 def test_over_its_edge_the_subject_has_its_own_colours(monkeypatch, plain):
     """A dark subject on a bright ground, blurred to a middle grey: what is left of the bright ground would be a rim."""
-    from matiz.develop import behind
+    from matiz.develop.places import behind
 
     checks = (np.indices(SIZE[::-1]).sum(axis=0) // 6 % 2)[..., None].astype(np.float32)
     ground, front = np.repeat(0.02 + 0.9 * checks, 3, axis=2), np.full((*SIZE[::-1], 3), 0.01, np.float32)

@@ -27,11 +27,11 @@ from matiz.colour.spaces import (
     sRGB_to_Lab,
     xy_to_uv,
 )
-from matiz.develop.colour import by_hue, is_plain, moves_of, off_deg, shares, skin_hue_deg, tint_at
-from matiz.develop.engine import Engine
-from matiz.develop.graph import place_mask
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import place_mask
+from matiz.develop.stages.colour import by_hue, is_plain, moves_of, off_deg, shares, skin_hue_deg, tint_at
 from matiz.kernels.colour import CLEAR, coloured, square_positions
-from matiz.measure.spot import spot, tone_of
+from matiz.measure.colour.spot import spot, tone_of
 from matiz.recipe.colour import NO_SKIN, Grading, Peg, Primaries, Skin, TintNode
 from matiz.recipe.model import Curve, Recipe, Tone
 from matiz.recipe.places import Bright, Ellipse, Place, Ramp

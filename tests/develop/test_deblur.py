@@ -8,14 +8,14 @@ from bench.smear import line
 from skimage.metrics import peak_signal_noise_ratio
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
-from matiz.develop.deblur import Blur, sharper, wiener
-from matiz.develop.engine import Engine
-from matiz.develop.noise import RENDERED, added_noise
+from matiz.develop.frame.noise import RENDERED, added_noise
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.deblur import Blur, sharper, wiener
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import Lens
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import Lens
 
 BACK, SMEAR, ALONG = "detail.deblur.blur_px", "detail.deblur.smear_px", "detail.deblur.smear_deg"
 GREY = np.ones(3, np.float32)

@@ -9,10 +9,8 @@ import skimage.data
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import sRGB_to_Lab
-from matiz.develop import noise as noise_of_planes
-from matiz.develop.engine import Engine
-from matiz.develop.graph import BALANCE
-from matiz.develop.noise import (
+from matiz.develop.frame import noise as noise_of_planes
+from matiz.develop.frame.noise import (
     ANCHOR_PX,
     LEFT,
     OPPONENT,
@@ -25,15 +23,17 @@ from matiz.develop.noise import (
     half_spread,
     share_left_there,
 )
-from matiz.develop.points import kept_points
-from matiz.develop.sharpen import foreseen_noise
+from matiz.develop.frame.points import kept_points
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import BALANCE
+from matiz.develop.places.sharpen import foreseen_noise
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
 from matiz.recipe import toning
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Place, Ramp
 from matiz.recipe.tree import Rows
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 STRENGTH, COLOUR = "detail.noise.strength_percent", "detail.noise.colour_percent"
 AMOUNT, RADIUS, GATE = "detail.sharpen.amount_percent", "detail.sharpen.radius_px", "detail.sharpen.gate"
@@ -321,7 +321,7 @@ def foreseen(engine: Engine, own: Recipe, sigma: float):
 @pytest.mark.parametrize(("exposure_EV", "sigma"), [(0.0, 1.0), (1.5, 1.0), (0.0, 0.5)])
 def test_the_noise_of_what_is_added_is_foreseen(exposure_EV, sigma):
     """On a flat grey, against what is really there."""
-    from matiz.simcam.shoot import simulate as simulated
+    from matiz_simcam.shoot import simulate as simulated
 
     shot = next(s for s in DEMO_SHOTS if s.name == "CORVA_0034.dng")
     engine = Engine(simulated("grey", (600, 400), replace(shot.settings, ev=-1.0)))

@@ -6,12 +6,21 @@ from scipy.interpolate import PchipInterpolator
 
 from matiz.colour.spaces import LUMINANCE, XYZ_TO_REC2020, XYZ_to_xy
 from matiz.colour.temperature import xy_to_cct
-from matiz.develop.engine import Engine, full_picture
-from matiz.develop.rendition import SIGMOIDS, curve, display_table, rendered, s_curve, scene_value, shown_value, through
+from matiz.develop.graph.engine import Engine, full_picture
+from matiz.develop.stages.rendition import (
+    SIGMOIDS,
+    curve,
+    display_table,
+    rendered,
+    s_curve,
+    scene_value,
+    shown_value,
+    through,
+)
 from matiz.errors import ArgumentError, Cancelled
 from matiz.recipe.model import Curve, Recipe, Tone
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.simcam.targets import wedge
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.targets import wedge
 from tests.conftest import frame_of, mean_delta_E
 from tests.tolerances import LEVEL_DELTA_E
 
@@ -112,7 +121,7 @@ def test_the_screen_shows_what_is_delivered_at_every_level(scene_engine, hall_en
 
 
 def test_strips_make_the_same_picture_and_can_be_stopped(scene_engine, monkeypatch):
-    monkeypatch.setattr("matiz.develop.tiles.TILE_PX", 64)
+    monkeypatch.setattr("matiz.develop.frame.tiles.TILE_PX", 64)
     whole = scene_engine.render(STANDARD, 0, result="display")
     heard = []
     full = full_picture(scene_engine, STANDARD, progress=lambda share: heard.append(share) or True)
@@ -198,7 +207,7 @@ STORED_VERSION_1 = [
 
 def test_partial_adaptation_keeps_some_of_the_light(scene_engine):
     """At 100 % nothing changes; at 0 % a neutral keeps the light's colour; between, in even steps of mired."""
-    from matiz.develop.camera_colour import balance, light_xy, partly, xy_to_neutral
+    from matiz.develop.frame.camera_colour import balance, light_xy, partly, xy_to_neutral
 
     colour = scene_engine.frame.colour
     full = balance(colour, light_xy(colour, Recipe().light))
@@ -237,7 +246,7 @@ def test_two_calibrations_for_one_light_are_one(scene_engine):
     """Unknown illuminants are legal: nothing is divided by the distance of two that are the same."""
     from dataclasses import replace
 
-    from matiz.develop.camera_colour import as_shot_xy, interpolated
+    from matiz.develop.frame.camera_colour import as_shot_xy, interpolated
 
     colour = scene_engine.frame.colour
     first, second = (replace(one, cct_K=6504.0) for one in colour.calibrations)

@@ -4,15 +4,15 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import encode_sRGB, sRGB_to_Lab
-from matiz.develop.border import bordered
-from matiz.develop.engine import Engine
-from matiz.develop.fall_off import profile, stops_at
-from matiz.develop.grain import grain_at, grained, signature_box
+from matiz.develop.graph.engine import Engine
+from matiz.develop.places.fall_off import profile, stops_at
+from matiz.develop.stages.border import bordered
+from matiz.develop.stages.grain import grain_at, grained, signature_box
 from matiz.recipe.finish import Border, FallOff, Signature
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 DEPTH = "finish.fall_off.depth_EV"
 SIZE = (600, 400)

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.first_look import FirstLook
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.first_look import FirstLook
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import IDEAL, Settings
-from matiz.simcam.shoot import simulate
+from matiz_simcam.camera import IDEAL, Settings
+from matiz_simcam.shoot import simulate
 
 STRENGTH = "detail.noise.strength_percent"
 ESTIMATE = "without noise"

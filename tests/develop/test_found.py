@@ -8,12 +8,12 @@ import pytest
 from PIL import Image
 
 from matiz.cli import main
-from matiz.develop import found as found_module
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
-from matiz.develop.found import WHOLE, Found
-from matiz.develop.graph import mask
-from matiz.develop.places import Masked
+from matiz.develop.frame import found as found_module
+from matiz.develop.frame.found import WHOLE, Found
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import mask
+from matiz.develop.places.weighing import Masked
 from matiz.errors import Cancelled
 from matiz.masks import edges
 from matiz.masks.subject import SubjectMap
@@ -21,9 +21,9 @@ from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Background, Faces, Focus, Ground, Lasso, People, Place, SkinOf, Sky, Subject
 from matiz.recipe.tree import Rows, added
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.truth import truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.truth import truth_of
 
 SIZE = (1500, 1000)
 

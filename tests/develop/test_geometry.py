@@ -7,17 +7,17 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.lens import known_lens, lens_tables, radii
+from matiz.develop.frame.lens import known_lens, lens_tables, radii
+from matiz.develop.graph.engine import Engine
 from matiz.errors import ArgumentError
 from matiz.kernels.geometry import brightened, resampled
-from matiz.measure.fringes import read_fringes
+from matiz.measure.mend.fringes import read_fringes
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.model import Mend, Recipe
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import Geometry, Lens
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import Geometry, Lens
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.targets import grey
 
 SIZE = (480, 320)
 

@@ -10,19 +10,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from matiz.develop.cache import MOST_PER_SLOT, Cache
-from matiz.develop.engine import Engine
-from matiz.develop.graph import HIGHLIGHTS, REFERENCE, SCENE
-from matiz.develop.mapping import Mapping
-from matiz.develop.node import Node, Patch, Work, product
-from matiz.develop.tiles import LEAST_PX, TILE_PX, tiles
+from matiz.develop.frame.cache import MOST_PER_SLOT, Cache
+from matiz.develop.frame.mapping import Mapping
+from matiz.develop.frame.tiles import LEAST_PX, TILE_PX, tiles
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import HIGHLIGHTS, REFERENCE, SCENE
+from matiz.develop.stages.node import Node, Patch, Work, product
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
 from matiz.recipe.shapes import Grid
 from matiz.recipe.toning import Contrast
 from matiz.recipe.tree import Rows, Section, leaves, table
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 PLAIN = Recipe()
 
@@ -48,7 +48,7 @@ def test_tiles_cover_a_region_once_and_lie_on_one_grid(width, height, data):
 def test_a_picture_at_fit_is_one_tile_and_the_same_as_in_many(scene_engine, monkeypatch):
     recipe = Recipe(tone=Tone(exposure_EV=0.5, contrast=Contrast(2.0, 3.0, 1.0), haze_percent=20.0))
     in_many = Engine(scene_engine.frame).render(recipe, 0)
-    monkeypatch.setattr("matiz.develop.tiles.WHOLE_PX", 600 * 400)
+    monkeypatch.setattr("matiz.develop.frame.tiles.WHOLE_PX", 600 * 400)
     assert (
         list(tiles((600, 400), (5, 5, 10, 10))) == [(0, 0, 600, 400)]
         and len(list(tiles((601, 400), (0, 0, 601, 400)))) > 1
@@ -355,8 +355,8 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
 
 
 def test_a_reading_may_look_only_at_what_it_says(scene_engine):
-    from matiz.measure.table import Meter as Any
-    from matiz.measure.table import Reading
+    from matiz.measure.table.table import Meter as Any
+    from matiz.measure.table.table import Reading
 
     greedy = Reading("greedy", lambda sight: sight.picture("display"), looks_at=("working",))
     with pytest.raises(AssertionError, match="does not say"):

@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.highlights import ratios_around
-from matiz.measure.patches import rebuilt_share
+from matiz.develop.frame.highlights import ratios_around
+from matiz.develop.graph.engine import Engine
 from matiz.measure.picture import Meter
+from matiz.measure.tone.patches import rebuilt_share
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import IDEAL, Settings, expose, light_spectrum
-from matiz.simcam.scene import Scene
+from matiz_simcam.camera import IDEAL, Settings, expose, light_spectrum
+from matiz_simcam.scene import Scene
 
 SIZE = (480, 320)
 

@@ -9,10 +9,10 @@ import pytest
 from matiz.cli import main
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import REC2020_TO_SRGB, encode_sRGB
-from matiz.develop.engine import Engine
-from matiz.develop.graph import mask as mask_node
-from matiz.develop.places import Masked, mask_of, warmer_stops
-from matiz.develop.rendition import curve as curved
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import mask as mask_node
+from matiz.develop.places.weighing import Masked, mask_of, warmer_stops
+from matiz.develop.stages.rendition import curve as curved
 from matiz.kernels.display_places import blended
 from matiz.kernels.places import placed
 from matiz.masks import parts as parts_module
@@ -326,7 +326,7 @@ def test_the_mask_of_another_place_is_made_once_for_all_that_use_it(scene_engine
         last = base.places.order[-1]
     shown = Engine(scene_engine.frame).render(base, 3, result="scene")
     assert 2 <= len(made) <= 4, "once for itself, once for all others that use it, and for a second tile"
-    monkeypatch.setattr("matiz.develop.places.used_twice", lambda _: frozenset())
+    monkeypatch.setattr("matiz.develop.places.weighing.used_twice", lambda _: frozenset())
     made.clear()
     assert np.array_equal(Engine(scene_engine.frame).render(base, 3, result="scene"), shown) and len(made) > 50
 

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine, full_picture
+from matiz.develop.graph.engine import Engine, full_picture
 from matiz.errors import Cancelled
 from matiz.image.reduce import halved
 from matiz.raw.frame import CameraColour, Frame

@@ -6,8 +6,8 @@ from PIL import Image as Pillow
 
 from matiz.deliver.orders import Order
 from matiz.deliver.write import deliver
-from matiz.develop.engine import Engine
-from matiz.develop.tiles import deepest
+from matiz.develop.frame.tiles import deepest
+from matiz.develop.graph.engine import Engine
 from matiz.errors import FormatError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter

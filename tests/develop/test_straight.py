@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.graph import HAZE
-from matiz.develop.mapping import Mapping, focal_px
+from matiz.develop.frame.mapping import Mapping, focal_px
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import HAZE
 from matiz.errors import RecipeError
 from matiz.image.reduce import halved
 from matiz.kernels.geometry import resampled
@@ -22,7 +22,7 @@ from matiz.recipe.model import RATIOS as RECIPE_RATIOS
 from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.parsing import apply_settings
 from matiz.recipe.tree import Rows
-from matiz.simcam.view import View
+from matiz_simcam.view import View
 
 SIZE = (480, 320)
 

@@ -9,17 +9,17 @@ import pytest
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import LUMINANCE, REC2020_TO_SRGB, encode_sRGB, sRGB_to_Lab
-from matiz.develop.engine import Engine, full_picture
-from matiz.develop.haze import haze_of
-from matiz.develop.rendition import rendered
-from matiz.develop.tone import contrast_gain, is_plain, zone_table
+from matiz.develop.graph.engine import Engine, full_picture
+from matiz.develop.stages.haze import haze_of
+from matiz.develop.stages.rendition import rendered
+from matiz.develop.stages.tone import contrast_gain, is_plain, zone_table
 from matiz.kernels.tone import log_luminance, table_EV
 from matiz.raw.frame import CameraColour, Frame
 from matiz.raw.noise import common_noise
 from matiz.recipe.model import Curve, Mend, Recipe, Tone
 from matiz.recipe.toning import Contrast
-from matiz.simcam.camera import Settings
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
+from matiz_simcam.camera import Settings
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of, simulate
 from tests.conftest import mean_delta_E
 
 MIDDLE = 0.18

@@ -9,24 +9,24 @@ import pytest
 
 from matiz.colour.spaces import lightness, luminance
 from matiz.colour.temperature import cct_to_xy
-from matiz.develop.engine import Engine
-from matiz.develop.rendition import s_curve
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.rendition import s_curve
 from matiz.errors import RecipeError
 from matiz.findings.detail import WANTED_dB, brought_to, least_of_all, noisiest, noisy, shown_dB
 from matiz.findings.find import find, fixed
 from matiz.findings.model import Finding
-from matiz.measure.noise import NoiseReading
+from matiz.measure.detail.noise import NoiseReading
 from matiz.measure.picture import Meter
-from matiz.measure.places import PlaceReading
-from matiz.measure.tone import ToneReading
+from matiz.measure.places.places import PlaceReading
+from matiz.measure.tone.tone import ToneReading
 from matiz.raw.frame import CameraColour, Frame
 from matiz.raw.noise import Noise
 from matiz.recipe.model import RENDERED, Recipe, plain_recipe
 from matiz.recipe.places import Place
 from matiz.recipe.tree import Rows
-from matiz.simcam import targets
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
+from matiz_simcam import targets
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of, simulate
 from tests.conftest import SMALL, frame_of
 
 

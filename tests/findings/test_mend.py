@@ -6,14 +6,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find, fixed
 from matiz.measure.picture import Meter
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import expose
-from matiz.simcam.lens import Lens
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.camera import expose
+from matiz_simcam.lens import Lens
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 
 
 def _findings(engine, recipe=None):

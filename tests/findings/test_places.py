@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import luminance
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import fixed, judged
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe

@@ -5,12 +5,12 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
-from matiz.develop.sensor import region
+from matiz.develop.frame.sensor import region
 from matiz.errors import ArgumentError
 from matiz.kernels.any_mosaic import demosaic_any
-from matiz.simcam.camera import IDEAL, Settings
-from matiz.simcam.sensor import PATTERNS
-from matiz.simcam.shoot import simulate
+from matiz_simcam.camera import IDEAL, Settings
+from matiz_simcam.sensor import PATTERNS
+from matiz_simcam.shoot import simulate
 from tests.kernels.test_kernels import _photographs, _psnr
 
 PATTERN = PATTERNS["6x6"]

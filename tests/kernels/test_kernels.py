@@ -15,7 +15,7 @@ from matiz.kernels.levels import levels
 from matiz.kernels.rendition import AFTER_FIT, BEFORE_FIT, TABLE_SIZE, curve_positions, rendered, table_positions
 from matiz.kernels.screen import screen
 from matiz.kernels.working import to_working
-from matiz.simcam.kernels.noise import fractal_noise
+from matiz_simcam.kernels.noise import fractal_noise
 from tests.tolerances import ENCODED_16_BIT, FLOAT32
 
 ONES = np.ones(3, np.float32)

@@ -5,12 +5,12 @@ import numpy as np
 import pytest
 from bench.outlines import OUTLINED
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.masks.subject import find_subject, tapped
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.truth import truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.truth import truth_of
 
 
 def judged(photograph, share):

@@ -5,15 +5,15 @@ import numpy as np
 import pytest
 import skimage.data
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.attention import lifted, pulls_the_eye, subject_not_held
 from matiz.findings.find import fixed
 from matiz.findings.people import uneven_faces
 from matiz.masks.faces import faces
 from matiz.masks.subject import SubjectMap
-from matiz.measure.attention import read_attention
-from matiz.measure.faces import FaceReading, FacesReading, read_faces
 from matiz.measure.picture import Meter, PictureReading
+from matiz.measure.places.attention import read_attention
+from matiz.measure.places.faces import FaceReading, FacesReading, read_faces
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
 from matiz.recipe.tree import added

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB, lightness
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import fixed, judged
-from matiz.measure.banding import PATCH_PX, Banding, bands_L, smooth_patches
 from matiz.measure.picture import Meter, PictureReading
+from matiz.measure.places.banding import PATCH_PX, Banding, bands_L, smooth_patches
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import Place, Ramp
 from matiz.recipe.tree import Rows, added

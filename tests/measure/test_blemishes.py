@@ -11,7 +11,7 @@ from matiz.colour.spaces import decode_sRGB
 from matiz.findings.colour import spots_on_skin
 from matiz.findings.find import fixed
 from matiz.masks.faces import faces
-from matiz.measure.blemishes import _blobs, _skin, read_blemishes
+from matiz.measure.mend.blemishes import _blobs, _skin, read_blemishes
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.tree import added

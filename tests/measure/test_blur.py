@@ -6,15 +6,23 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.detail import soft
-from matiz.measure.blur import ACROSS, BlurReading, Edges, choose_patches, find_edges, most_blur, read_blur
+from matiz.measure.detail.blur import (
+    ACROSS,
+    BlurReading,
+    Edges,
+    choose_patches,
+    find_edges,
+    most_blur,
+    read_blur,
+)
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import Lens
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import Lens
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 
 BACK = "detail.deblur.blur_px"
 

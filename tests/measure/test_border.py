@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.measure.border import find_blobs
-from matiz.measure.subject import find_subject
+from matiz.measure.mend.border import find_blobs
+from matiz.measure.mend.subject import find_subject
 
 SIZE = (600, 400)
 

@@ -6,14 +6,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.measure.brief import Brief, brief_of, looked_closer
-from matiz.measure.look import likeness, look_of
+from matiz.develop.graph.engine import Engine
 from matiz.measure.picture import Meter
-from matiz.measure.values import LightValue
+from matiz.measure.sort.brief import Brief, brief_of, looked_closer
+from matiz.measure.sort.look import likeness, look_of
+from matiz.measure.table.values import LightValue
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import Settings
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.camera import Settings
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 def test_they_are_those_of_the_open_picture():
@@ -38,7 +38,7 @@ def test_more_light_and_more_noise_are_told():
 
 
 def test_edges_that_one_place_alone_tells_are_not_told(monkeypatch):
-    from matiz.measure.blur import BlurReading
+    from matiz.measure.detail.blur import BlurReading
 
     read = Meter.read
     for is_sure, expected in ((True, 0.5), (False, None)):

@@ -8,10 +8,10 @@ import pytest
 import skimage.data
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.develop.behind import disc
-from matiz.develop.engine import Engine
-from matiz.measure.burst import area_round, detail_at, find_spot, ranked, words
-from matiz.measure.same import thing_at
+from matiz.develop.graph.engine import Engine
+from matiz.develop.places.behind import disc
+from matiz.measure.sort.burst import area_round, detail_at, find_spot, ranked, words
+from matiz.measure.sort.same import thing_at
 from matiz.raw.frame import CameraColour, Frame, Mosaic
 from matiz.recipe.model import Recipe
 

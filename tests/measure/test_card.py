@@ -4,16 +4,16 @@ import numpy as np
 import pytest
 
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
-from matiz.develop.camera_colour import xy_to_neutral
-from matiz.develop.engine import Engine
-from matiz.develop.tiles import level_for
+from matiz.develop.frame.camera_colour import xy_to_neutral
+from matiz.develop.frame.tiles import level_for
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find, fixed
-from matiz.measure.card import grey_card
-from matiz.measure.light import neutral_light
+from matiz.measure.light.card import grey_card
+from matiz.measure.light.light import neutral_light
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
+from matiz_simcam import targets
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of, simulate
 from tests.conftest import frame_of
 
 SIZE = (1500, 1000)

@@ -6,10 +6,10 @@ import skimage.data
 from PIL import Image
 
 from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.colour import cast_on_subject
 from matiz.findings.find import fixed
-from matiz.measure.cast import find_cast
+from matiz.measure.colour.cast import find_cast
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe

@@ -6,7 +6,7 @@ import pytest
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import D65_XY, RGB_to_XYZ_matrix, XYZ_to_Lab, decode_sRGB, xy_to_XYZ
 from matiz.errors import ArgumentError
-from matiz.measure.change import LEVELS_dE, change_map, contours
+from matiz.measure.colour.change import LEVELS_dE, change_map, contours
 
 
 def screen(grey: int, size=(200, 300)) -> np.ndarray:

@@ -22,21 +22,21 @@ from matiz.colour.spaces import (
     sRGB_to_Lab,
     xy_to_XYZ,
 )
-from matiz.develop.colour import moves_of
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.colour import moves_of
 from matiz.errors import ArgumentError
 from matiz.findings.colour import better_grey, hue_name, out_of_gamut, over_saturated, uneven_skin
 from matiz.findings.find import find, fixed
 from matiz.kernels.colour import coloured
 from matiz.kernels.fit import fitted
-from matiz.measure.colour import CHROMA_BINS, HUE_BINS, oklch_of, read_colour, read_skin
+from matiz.measure.colour.colour import CHROMA_BINS, HUE_BINS, oklch_of, read_colour, read_skin
 from matiz.measure.picture import Meter
 from matiz.proposals.skin import reference_of
 from matiz.raw.decode import read_frame
 from matiz.recipe.colour import Grading, Peg, Skin
 from matiz.recipe.model import Recipe, Tone
 from matiz.recipe.tree import Rows, replaced
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 TO_SRGB = np.linalg.inv(SRGB_TO_REC2020).astype(np.float32)
 FACE = (slice(60, 160), slice(185, 265))

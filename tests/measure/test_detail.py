@@ -6,17 +6,17 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.noise import Scale
+from matiz.develop.frame.noise import Scale
+from matiz.develop.graph.engine import Engine
 from matiz.findings.detail import WANTED_dB, halos, noisiest, noisy, over_smoothed, sharpens_noise, wanted
 from matiz.findings.find import fixed
-from matiz.measure.detail import choose_spots, halo_L, noise_removed_dB, texture_kept
-from matiz.measure.noise import NoiseReading
+from matiz.measure.detail.detail import choose_spots, halo_L, noise_removed_dB, texture_kept
+from matiz.measure.detail.noise import NoiseReading
 from matiz.measure.picture import Meter
-from matiz.measure.tone import ToneReading
+from matiz.measure.tone.tone import ToneReading
 from matiz.raw.noise import Noise
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 STRENGTH, COLOUR = "detail.noise.strength_percent", "detail.noise.colour_percent"
 AMOUNT = "detail.sharpen.amount_percent"

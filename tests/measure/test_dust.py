@@ -7,15 +7,15 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.develop.engine import Engine
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.sensor import Sensor
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find, fixed
-from matiz.measure.dust import Speck, find_dust, proven, view_of
+from matiz.measure.mend.dust import Speck, find_dust, proven, view_of
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
-from matiz.simcam.sensor import Faults
-from matiz.simcam.sensor import Speck as Planted
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.sensor import Faults
+from matiz_simcam.sensor import Speck as Planted
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 SIZE = (1500, 1000)
 SURE = 0.5

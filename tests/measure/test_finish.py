@@ -5,7 +5,7 @@ import pytest
 
 from matiz.colour.spaces import decode_sRGB
 from matiz.findings.finish import fall_off_noticed, glow_greys, signature_lost
-from matiz.measure.finish import FinishReading, read_finish
+from matiz.measure.finish.finish import FinishReading, read_finish
 from matiz.recipe.finish import FallOff, Finish, Glow, Signature
 from matiz.recipe.model import Recipe
 

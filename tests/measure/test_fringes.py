@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.fringes import read_fringes
+from matiz.measure.mend.fringes import read_fringes
 from matiz.raw.frame import Mosaic
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import Lens
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import Lens
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.targets import grey
 
 SIZE = (1500, 1000)
 

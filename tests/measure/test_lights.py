@@ -10,18 +10,18 @@ from bench.casts import scene_and_shot, simulated
 from matiz.colour.illuminants import black_body, daylight
 from matiz.colour.spaces import D65_XY, SRGB_TO_REC2020, decode_sRGB
 from matiz.colour.temperature import cct_to_xy, xy_to_cct
-from matiz.develop.camera_colour import as_shot_xy, xy_to_neutral
-from matiz.develop.engine import Engine
-from matiz.measure.evidence import gather
-from matiz.measure.light import light_at, measured_light
-from matiz.measure.lights import FoundLight, KnownLight, Lights, known_lights, read_lights, territories
-from matiz.measure.patches import clipped_patches
+from matiz.develop.frame.camera_colour import as_shot_xy, xy_to_neutral
+from matiz.develop.graph.engine import Engine
+from matiz.measure.light.evidence import gather
+from matiz.measure.light.light import light_at, measured_light
+from matiz.measure.light.lights import FoundLight, KnownLight, Lights, known_lights, read_lights, territories
 from matiz.measure.picture import Meter
-from matiz.measure.values import LightValue, value_of
+from matiz.measure.table.values import LightValue, value_of
+from matiz.measure.tone.patches import clipped_patches
 from matiz.raw.frame import CameraColour
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose, light_spectrum, light_xy_of
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose, light_spectrum, light_xy_of
 
 SIZE = (600, 400)
 ROOMS = ("CORVA_0052", "CORVA_0057", "CORVA_0053")

@@ -7,7 +7,7 @@ import skimage.data
 from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.look import LOOK_PX, lightnesses, likeness, look_of
+from matiz.measure.sort.look import LOOK_PX, lightnesses, likeness, look_of
 
 PHOTOGRAPHS = {
     "astronaut": skimage.data.astronaut, "coffee": skimage.data.coffee, "cat": skimage.data.chelsea,

@@ -8,22 +8,22 @@ import numpy as np
 import pytest
 from sklearn.datasets import load_sample_image
 
-from matiz.develop.engine import Engine
-from matiz.develop.graph import small_place_mask
+from matiz.develop.graph.engine import Engine
+from matiz.develop.graph.graph import small_place_mask
 from matiz.findings.find import fixed
 from matiz.findings.places import halo, leaks
 from matiz.masks.view import lab
 from matiz.measure import picture as picture_module
-from matiz.measure.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.measure.picture import Meter
+from matiz.measure.places.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
 from matiz.recipe.places import Brush, Lasso, People, Place, Ramp, Sky, Stroke, Subject
 from matiz.recipe.shapes import Shape
 from matiz.recipe.tree import Rows, added
-from matiz.simcam.camera import expose
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.truth import truth_of
+from matiz_simcam.camera import expose
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.truth import truth_of
 
 SIZE = (1500, 1000)
 

@@ -7,16 +7,16 @@ from matiz.colour.adaptation import adaptation_matrix
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import D50_XY, Lab_to_LCh, XYZ_to_Lab, luminance, sRGB_to_Lab, xy_to_XYZ
 from matiz.colour.tables import observer_bands
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.errors import ArgumentError
-from matiz.measure.match import make_alike
-from matiz.measure.pairs import PairReading, compare, middle_of
+from matiz.measure.colour.match import make_alike
+from matiz.measure.colour.pairs import PairReading, compare, middle_of
 from matiz.measure.report import area_report, pair_reports
 from matiz.recipe.model import Recipe
 from matiz.recipe.tree import added
-from matiz.simcam.camera import Settings, expose, light_spectrum, light_xy_of
-from matiz.simcam.spectra import reflectance
-from matiz.simcam.targets import cliffs
+from matiz_simcam.camera import Settings, expose, light_spectrum, light_xy_of
+from matiz_simcam.spectra import reflectance
+from matiz_simcam.targets import cliffs
 
 SIZE, LIGHT = (900, 600), "daylight:5500"
 

@@ -8,20 +8,20 @@ from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import D50_XY, XYZ_to_Lab, xy_to_XYZ
 from matiz.colour.tables import observer_bands
 from matiz.colour.temperature import cct_to_xy, mired, xy_to_cct
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find
 from matiz.findings.light import LEAST_CERTAINTY
-from matiz.measure.area import read_area
-from matiz.measure.luminances import Luminances
-from matiz.measure.patches import black_patches
+from matiz.measure.light.area import read_area
 from matiz.measure.picture import Meter
 from matiz.measure.report import area_report, report
-from matiz.measure.tone import lightness_distribution, raw_range, uneven_light
+from matiz.measure.tone.luminances import Luminances
+from matiz.measure.tone.patches import black_patches
+from matiz.measure.tone.tone import lightness_distribution, raw_range, uneven_light
 from matiz.recipe.model import Recipe, Tone
-from matiz.simcam.camera import light_spectrum, light_xy_of
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.simcam.spectra import chart_patches
-from matiz.simcam.targets import grey, wedge
+from matiz_simcam.camera import light_spectrum, light_xy_of
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.spectra import chart_patches
+from matiz_simcam.targets import grey, wedge
 from tests.conftest import SMALL, chart_frame, frame_of
 
 RECIPE = Recipe()
@@ -112,7 +112,7 @@ def test_a_grey_patch_is_grey_under_its_own_light():
 @pytest.mark.parametrize("ev, headroom", [(-3.0, 3.12), (-1.0, 1.12), (0.5, 0.0)])
 def test_headroom_is_what_was_left(ev, headroom):
     """A white of 0.92 fills green to 2^ev * 0.92: the rest is headroom (ISO 12232 arithmetic)."""
-    from matiz.simcam.scene import Scene
+    from matiz_simcam.scene import Scene
 
     ones = np.ones((40, 60), np.float32)
     scene = Scene((60, 40), {"d": light_spectrum("daylight:6504")}, {"d": ones.copy()})
@@ -124,7 +124,7 @@ def test_headroom_is_what_was_left(ev, headroom):
 
 
 def test_clipped_patches_have_their_place_and_channels():
-    from matiz.simcam.scene import Scene
+    from matiz_simcam.scene import Scene
 
     ones = np.full((200, 300), 0.2, np.float32)
     scene = Scene((300, 200), {"d": light_spectrum("daylight:6504")}, {"d": ones.copy()})
@@ -180,9 +180,9 @@ def test_a_real_photograph_under_a_known_cast():
     from tests.raw.test_frames import _frame, read_linear
 
     data = pytest.importorskip("skimage.data")
-    from matiz.develop.camera_colour import balance
+    from matiz.develop.frame.camera_colour import balance
     from matiz.raw.frame import Mosaic
-    from matiz.simcam.camera import camera_colour
+    from matiz_simcam.camera import camera_colour
 
     linear = read_linear(data.coffee()[:, :, :3]) * 0.5
     found = {}
@@ -283,7 +283,7 @@ def test_black_patches_are_listed_with_their_share():
 def test_colours_outside_srgb_are_counted_but_for_rounding(beyond, counted):
     """Half of the picture lies so far beyond sRGB, on the red side; the widest space holds all of it."""
     from matiz.colour.spaces import SRGB_TO_REC2020
-    from matiz.measure.deliver import read_delivery
+    from matiz.measure.deliver.deliver import read_delivery
 
     inside = np.full((10, 20, 3), 0.4)
     inside[:, :10, 0] = 1.0 + beyond
@@ -295,7 +295,7 @@ def test_colours_outside_srgb_are_counted_but_for_rounding(beyond, counted):
 
 def test_quantiles_and_zones_of_luminances_are_those_of_the_pixels():
     """Against NumPy on the pixels themselves, to a step of the count."""
-    from matiz.measure.tone import zone_of
+    from matiz.measure.tone.tone import zone_of
 
     EV = np.random.default_rng(5).normal(-1.0, 2.5, (200, 300)).astype(np.float32)
     found = Luminances.of(EV)

@@ -8,10 +8,10 @@ from bench.mismatch import largest_area, planted, turn_for
 from PIL import Image
 
 from matiz.colour.spaces import XYZ_TO_SRGB, Lab_to_XYZ, decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.colour import two_hues
 from matiz.findings.find import fixed
-from matiz.measure.mismatch import find_mismatch
+from matiz.measure.colour.mismatch import find_mismatch
 from matiz.measure.picture import Meter
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe

@@ -4,12 +4,12 @@ from dataclasses import replace
 
 import pytest
 
-from matiz.measure.blur import BlurReading, Smear
-from matiz.measure.next_frame import NextFrame, next_frame
-from matiz.measure.noise import LEAST_dB, NoiseReading
-from matiz.measure.patches import FullReading, Patch
+from matiz.measure.detail.blur import BlurReading, Smear
+from matiz.measure.detail.noise import LEAST_dB, NoiseReading
 from matiz.measure.picture import Meter
-from matiz.measure.tone import RangeReading
+from matiz.measure.tone.next_frame import NextFrame, next_frame
+from matiz.measure.tone.patches import FullReading, Patch
+from matiz.measure.tone.tone import RangeReading
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
 from matiz.wording import time_text

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from matiz.measure.other_side import CELL, MOST, coded, like_other_side
+from matiz.measure.places.other_side import CELL, MOST, coded, like_other_side
 
 SIZE, WIDTH = (300, 400), 12.0
 STONE, GAP, COAT, SPOT = (60.0, 0.0, 5.0), (15.0, 0.0, 0.0), (45.0, 15.0, 20.0), (30.0, 10.0, 25.0)

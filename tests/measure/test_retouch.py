@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find, fixed
+from matiz.measure.mend.retouch import SEEN_TWICE, read_retouch
 from matiz.measure.picture import Meter
-from matiz.measure.retouch import SEEN_TWICE, read_retouch
 from matiz.mend.heal import Area, healed
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Clone, Fill, Heal

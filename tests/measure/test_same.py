@@ -9,8 +9,8 @@ import pytest
 import skimage.data
 
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB
-from matiz.develop.engine import Engine
-from matiz.measure.same import LEAST_dE, drift_of, find_again, follow, level, thing_at
+from matiz.develop.graph.engine import Engine
+from matiz.measure.sort.same import LEAST_dE, drift_of, find_again, follow, level, thing_at
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.model import plain_recipe
 

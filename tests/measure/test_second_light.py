@@ -6,17 +6,17 @@ import pytest
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import sRGB_to_Lab
 from matiz.colour.temperature import cct_to_xy
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import fixed, judged
 from matiz.findings.model import Finding
+from matiz.measure.light.second_light import place_of_light
 from matiz.measure.picture import Meter, PictureReading
-from matiz.measure.second_light import place_of_light
-from matiz.measure.values import LightValue
+from matiz.measure.table.values import LightValue
 from matiz.recipe.model import Recipe, manual_light
 from matiz.recipe.places import Mapped
 from matiz.recipe.shapes import Grid
 from matiz.recipe.tree import added
-from matiz.simcam.camera import black_body, daylight
+from matiz_simcam.camera import black_body, daylight
 
 from .test_lights import PAIRS, ROOMS, simulated
 

@@ -7,11 +7,19 @@ import skimage.data
 from PIL import Image
 
 from matiz.colour.spaces import sRGB_to_Lab
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.detail import sharpens_skin, sharpens_sky
 from matiz.findings.find import fixed
+from matiz.measure.detail.sharpened import (
+    FULL_L,
+    SharpenedReading,
+    _sky_spots,
+    added_L,
+    as_amount,
+    as_where,
+    unsharpened,
+)
 from matiz.measure.picture import Meter, PictureReading
-from matiz.measure.sharpened import FULL_L, SharpenedReading, _sky_spots, added_L, as_amount, as_where, unsharpened
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.places import Place, SkinOf, Sky

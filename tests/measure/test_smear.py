@@ -9,8 +9,8 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import LUMINANCE, decode_sRGB
 from matiz.findings.detail import smeared, soft
-from matiz.measure.blur import BlurReading, Smear, choose_patches
-from matiz.measure.smear import find_smear
+from matiz.measure.detail.blur import BlurReading, Smear, choose_patches
+from matiz.measure.detail.smear import find_smear
 from matiz.recipe.model import Recipe
 
 SMEAR_PX, SMEAR_DEG = "detail.deblur.smear_px", "detail.deblur.smear_deg"

@@ -8,10 +8,10 @@ import pytest
 from PIL import Image as Pillow
 from skimage import data
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find, fixed
 from matiz.measure.picture import Meter
-from matiz.measure.stored import read_stored
+from matiz.measure.tone.stored import read_stored
 from matiz.raw.frame import CameraColour, Frame
 from matiz.raw.picture_file import read_picture
 from matiz.recipe.model import Recipe, Tone

@@ -6,10 +6,10 @@ import pytest
 import skimage.data
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.brief import brief_of
-from matiz.measure.streak import LONG_SIDE, streak_share
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose
+from matiz.measure.sort.brief import brief_of
+from matiz.measure.sort.streak import LONG_SIDE, streak_share
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose
 
 SIZE = (1500, 1000)
 

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.measure.dust import Speck, find_shadows, heal_speck, proven
-from matiz.measure.threads import find_threads
+from matiz.measure.mend.dust import Speck, find_shadows, heal_speck, proven
+from matiz.measure.mend.threads import find_threads
 
 SURE = 0.5
 

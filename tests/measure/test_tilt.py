@@ -8,14 +8,14 @@ import pytest
 from bench.mend import turned_by
 
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import fixed
 from matiz.findings.mend import converging, tilted
+from matiz.measure.mend.tilt import _doubt, lean, read_tilt
 from matiz.measure.picture import Meter, PictureReading
-from matiz.measure.tilt import _doubt, lean, read_tilt
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.simcam.view import View
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.view import View
 
 SURE = 0.6
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.measure.travel import DrawnPlace, is_drawn
+from matiz.measure.sort.travel import DrawnPlace, is_drawn
 from matiz.recipe.model import Mend, Recipe, plain_recipe
 from matiz.recipe.places import Brush, Lasso, Place, Ramp, Stroke
 from matiz.recipe.shapes import Shape

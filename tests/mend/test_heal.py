@@ -6,7 +6,7 @@ import pytest
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.measure.vanishing import vanishing_px
+from matiz.measure.detail.vanishing import vanishing_px
 from matiz.mend.heal import Area, base_healed, cloned, healed, proposed, spanned, texture_healed
 
 SIZE = (300, 200)

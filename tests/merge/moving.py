@@ -8,9 +8,9 @@ import numpy as np
 
 from matiz.colour.temperature import cct_to_xy
 from matiz.raw.frame import Frame
-from matiz.simcam.camera import Settings, _green_of_white, expose
-from matiz.simcam.lens import PERFECT
-from matiz.simcam.shoot import scene_of
+from matiz_simcam.camera import Settings, _green_of_white, expose
+from matiz_simcam.lens import PERFECT
+from matiz_simcam.shoot import scene_of
 
 DAWN = cct_to_xy(5480.0, 0.003)
 PANS = Settings(iso=100, time_s=1 / 60, f_number=11, lens=PERFECT, balance_xy=DAWN)
@@ -57,6 +57,6 @@ class Seen:
 
 def radiance(seen: Seen, ev: float) -> np.ndarray:
     """What a perfect frame would hold at an exposure."""
-    from matiz.simcam.camera import sensitivities
+    from matiz_simcam.camera import sensitivities
 
     return (seen.light(sensitivities()) / np.float32(_green_of_white(DAWN)) * 2.0**ev).astype(np.float32)

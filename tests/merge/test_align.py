@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.laid import Laid, places
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.laid import Laid, places
+from matiz.develop.frame.sensor import Sensor
 from matiz.merge.align import AlignError, aligned
 
 from .moving import PANS, Seen, moved_by
@@ -41,7 +41,7 @@ def test_a_shift_of_40_px_and_a_degree_is_found_within_a_third_of_a_px(pans, ev,
 
 def test_what_a_lens_bends_is_found(pans):
     """Frames of a lens that draws lines bent: a homography alone leaves a third of a px in the corners."""
-    from matiz.simcam.lens import KIT
+    from matiz_simcam.lens import KIT
 
     truth = moved_by(SIZE, 40.0, 10.0, 0.0)
     settings = replace(PANS, ev=-0.6, lens=KIT)

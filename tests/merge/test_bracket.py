@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
-from matiz.develop.laid import Laid
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.laid import Laid
+from matiz.develop.frame.sensor import Sensor
+from matiz.develop.graph.engine import Engine
 from matiz.errors import ArgumentError, Cancelled
 from matiz.merge.bracket import merge_bracket
 from matiz.raw.noise import noise_of

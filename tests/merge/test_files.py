@@ -9,8 +9,8 @@ import pytest
 import tifffile
 
 from matiz.cli import main
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.errors import ArgumentError, Cancelled, FileError
 from matiz.findings.find import find
 from matiz.measure.picture import Meter

@@ -7,13 +7,13 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.laid import Laid
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.laid import Laid
+from matiz.develop.frame.sensor import Sensor
 from matiz.merge.focus import merge_focus
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import PERFECT
-from matiz.simcam.scenes.salt_pans import STANDPOINTS
-from matiz.simcam.shoot import scene_of
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import PERFECT
+from matiz_simcam.scenes.salt_pans import STANDPOINTS
+from matiz_simcam.shoot import scene_of
 
 from .moving import DAWN, moved_by
 

@@ -7,16 +7,16 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.alignment import Alignment
-from matiz.develop.laid import Laid
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.alignment import Alignment
+from matiz.develop.frame.laid import Laid
+from matiz.develop.frame.sensor import Sensor
 from matiz.errors import ArgumentError
 from matiz.merge.align import AlignError
 from matiz.merge.mean import merge_mean
 from matiz.merge.stars import stars_aligned, stars_of
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import PERFECT
-from matiz.simcam.shoot import scene_of
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import PERFECT
+from matiz_simcam.shoot import scene_of
 
 SIZE = WIDTH, HEIGHT = 1200, 800
 FRAMES, TURN_DEG = 6, 0.15

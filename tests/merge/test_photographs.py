@@ -11,8 +11,8 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import decode_sRGB
 from matiz.merge.bracket import merge_bracket
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.lens import PERFECT
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.lens import PERFECT
 
 from .moving import moved_by
 from .test_align import missed_px

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.alignment import NUMBERS, Alignment
-from matiz.develop.as_file import write_frame
-from matiz.develop.beside import Beside, can_retouch
-from matiz.develop.engine import Engine
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.alignment import NUMBERS, Alignment
+from matiz.develop.frame.beside import Beside, can_retouch
+from matiz.develop.frame.sensor import Sensor
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.merge.bracket import merge_bracket

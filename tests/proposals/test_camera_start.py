@@ -4,11 +4,11 @@ import cv2
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.errors import ArgumentError
 from matiz.proposals.camera_start import camera_start
 from matiz.recipe.model import Curve, Recipe, Tone
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 from tests.conftest import mean_delta_E
 
 

@@ -5,15 +5,15 @@ import pytest
 
 from matiz.colour.spaces import encode_sRGB
 from matiz.colour.temperature import cct_to_xy
-from matiz.develop.engine import Engine
-from matiz.develop.rendition import s_curve
+from matiz.develop.graph.engine import Engine
+from matiz.develop.stages.rendition import s_curve
 from matiz.errors import ArgumentError
+from matiz.measure.colour.spot import spot, tone_of
 from matiz.measure.picture import Meter
-from matiz.measure.spot import spot, tone_of
 from matiz.proposals.landing import landing
 from matiz.proposals.tries import COUNT, tries
 from matiz.recipe.model import Recipe
-from matiz.simcam import targets
+from matiz_simcam import targets
 from tests.conftest import SMALL, frame_of, mean_delta_E
 
 

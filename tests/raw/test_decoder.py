@@ -7,12 +7,12 @@ import time
 
 import pytest
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.errors import Cancelled, FileError, FormatError
 from matiz.raw import decode
 from matiz.raw.decode import Decoder
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import grey
 
 
 @pytest.fixture

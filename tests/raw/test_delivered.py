@@ -11,7 +11,7 @@ from PIL import Image as Pillow
 from matiz.cli import main
 from matiz.deliver.orders import Order
 from matiz.deliver.write import deliver
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame
 from matiz.recipe.document import Document
 from matiz.recipe.model import RENDERED, Recipe, plain_recipe

@@ -7,14 +7,14 @@ import pytest
 import rawpy
 import tifffile
 
-from matiz.develop.engine import Engine
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.sensor import Sensor
+from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Frame
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import Settings
-from matiz.simcam.shoot import simulate
+from matiz_simcam.camera import Settings
+from matiz_simcam.shoot import simulate
 
 PREVIEW = np.zeros((20, 30, 3), np.uint8)
 

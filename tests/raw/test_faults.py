@@ -6,18 +6,18 @@ import numpy as np
 import pytest
 
 from matiz.colour.spaces import decode_sRGB
-from matiz.develop.sensor import Sensor
+from matiz.develop.frame.sensor import Sensor
 from matiz.kernels.levels import mended
-from matiz.measure.noise import noise_reading
+from matiz.measure.detail.noise import noise_reading
 from matiz.raw.frame import Frame, Mosaic
 from matiz.raw.noise import FLAT, PART, QUIET, QUIET_SHARE, Noise, _blocks, common_noise, measure_noise, noise_of
 from matiz.raw.pattern import fixed_pattern
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose, light_spectrum
-from matiz.simcam.lens import KIT, PERFECT
-from matiz.simcam.scene import Scene
-from matiz.simcam.sensor import CLEAN, Faults, electrons_full, read_noise_electrons
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, simulate
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose, light_spectrum
+from matiz_simcam.lens import KIT, PERFECT
+from matiz_simcam.scene import Scene
+from matiz_simcam.sensor import CLEAN, Faults, electrons_full, read_noise_electrons
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of, simulate
 
 SIZE = (900, 600)
 

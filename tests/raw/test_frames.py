@@ -13,17 +13,17 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from matiz.colour.spaces import D65_XY, REC2020_TO_SRGB, encode_sRGB
-from matiz.develop.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_neutral
-from matiz.develop.sensor import Sensor, region
-from matiz.develop.tiles import level_size
+from matiz.develop.frame.camera_colour import as_shot_xy, balance, neutral_to_xy, xy_to_neutral
+from matiz.develop.frame.sensor import Sensor, region
+from matiz.develop.frame.tiles import level_size
 from matiz.errors import ArgumentError, FileError, FormatError
 from matiz.image.orientation import upright
 from matiz.kernels.encoding import encode
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
-from matiz.simcam.camera import IDEAL, Settings, camera_colour, expose
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import IDEAL, Settings, camera_colour, expose
+from matiz_simcam.targets import grey
 
 PREVIEW = np.full((40, 60, 3), 90, np.uint8)
 
@@ -299,7 +299,7 @@ def test_a_real_photograph_comes_back_through_a_dng(tmp_path):
     """scikit-image's chelsea, made into a mosaic through the camera's own matrix for D65, developed
     with the linear rendition: mean ΔE00 under 1.5 (a criterion of the project)."""
     skimage_data = pytest.importorskip("skimage.data")
-    from matiz.develop.engine import Engine
+    from matiz.develop.graph.engine import Engine
     from matiz.recipe.model import Recipe
     from tests.conftest import mean_delta_E
 

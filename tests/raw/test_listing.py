@@ -15,9 +15,9 @@ from matiz.image.orientation import upright
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.listing import _small_jpeg
-from matiz.simcam.camera import Settings
-from matiz.simcam.shoot import simulate
-from matiz.ui.session import Session
+from matiz.work.session import Session
+from matiz_simcam.camera import Settings
+from matiz_simcam.shoot import simulate
 
 XMP = (
     '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'

@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.alignment import NUMBERS, Alignment
-from matiz.develop.as_file import write_frame
-from matiz.develop.engine import Engine
+from matiz.develop.frame.alignment import NUMBERS, Alignment
+from matiz.develop.graph.as_file import write_frame
+from matiz.develop.graph.engine import Engine
 from matiz.findings.find import find
 from matiz.measure.picture import Meter
 from matiz.raw import dng
@@ -18,8 +18,8 @@ from matiz.raw.frame import Merged
 from matiz.recipe.mending import Aside
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.tree import added
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import grey
 
 IDENTITY = [*[1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0], *[0.0] * 20]
 GOOD = {"kind": "bracket", "names": ["a.dng", "b.dng"], "exposures_EV": [0.0, 1.0], "moved": [[0, 0, 5, 5]],

@@ -5,12 +5,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.raw.frame import Mosaic
 from matiz.raw.white import found_white
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import chart, grey
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import chart, grey
 
 SIZE = (480, 320)
 BLACK, WHITE = 512.0, 16_000.0

@@ -3,7 +3,7 @@
 import os
 import sqlite3
 
-from matiz.measure.brief import Brief
+from matiz.measure.sort.brief import Brief
 from matiz.recipe.model import Recipe
 from matiz.shoot import briefs as at
 from matiz.shoot.briefs import Briefs

@@ -8,7 +8,7 @@ from matiz.errors import FileError
 from matiz.raw.dng import write_dng
 from matiz.shoot.clean import clean
 from matiz.shoot.sidecar import load_document, sidecar_path
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 @pytest.fixture(scope="module")

@@ -10,16 +10,16 @@ import pytest
 import skimage.data
 
 from matiz.cli import main
-from matiz.measure.brief import Brief
-from matiz.measure.look import look_of
-from matiz.measure.values import LightValue
+from matiz.measure.sort.brief import Brief
+from matiz.measure.sort.look import look_of
+from matiz.measure.table.values import LightValue
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Light, Recipe
 from matiz.shoot.looked_through import looked_through
 from matiz.shoot.of_shoot import found
 from matiz.shoot.one_light import Known, balance_of, in_one_light
 from matiz.shoot.sets import Proposed, proposed_sets
-from matiz.simcam.shoot import DEMO_SHOTS
+from matiz_simcam.shoot import DEMO_SHOTS
 
 SHOT = Exposure(iso=100.0, time_s=0.01, f_number=8.0, lens="a", focal_mm=50.0)
 PLAIN = Brief(0.8, 0.0, 0.5, 30.0)

@@ -6,7 +6,7 @@ import pytest
 
 from matiz.raw.frame import Exposure
 from matiz.shoot.sets import Proposed, proposed_sets
-from matiz.simcam.shoot import DEMO_SHOTS
+from matiz_simcam.shoot import DEMO_SHOTS
 
 
 def shot(second: float, ev: float = 0.0, **more) -> Exposure:

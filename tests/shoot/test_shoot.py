@@ -11,9 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from matiz.develop.camera_colour import as_shot_xy
+from matiz.develop.frame.camera_colour import as_shot_xy
 from matiz.errors import FileError, FormatError
-from matiz.measure.values import value_of
+from matiz.measure.table.values import value_of
 from matiz.proposals.given_light import given_light
 from matiz.recipe.document import Document, Version
 from matiz.recipe.model import Recipe

@@ -4,9 +4,9 @@ import weakref
 
 import pytest
 
-from matiz.simcam.kept import keep_last
-from matiz.simcam.scenes.grain_hall import STANDPOINTS
-from matiz.simcam.scenes.hall_room import empty_hall
+from matiz_simcam.kept import keep_last
+from matiz_simcam.scenes.grain_hall import STANDPOINTS
+from matiz_simcam.scenes.hall_room import empty_hall
 
 
 class Thing:

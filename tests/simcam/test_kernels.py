@@ -6,10 +6,10 @@ import pytest
 from matiz.errors import ArgumentError
 from matiz.kernels.levels import levels, mended
 from matiz.kernels.working import to_working
-from matiz.simcam.kernels.layers import cut_layer, fill_behind
-from matiz.simcam.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
-from matiz.simcam.kernels.noise import fractal_noise_in_space
-from matiz.simcam.kernels.solids import COLUMNS, RESULTS, trace_solids
+from matiz_simcam.kernels.layers import cut_layer, fill_behind
+from matiz_simcam.kernels.lighting import bumped, ground_shadow, lamp_shadow, lit_by_lamps, sky_shadow
+from matiz_simcam.kernels.noise import fractal_noise_in_space
+from matiz_simcam.kernels.solids import COLUMNS, RESULTS, trace_solids
 
 PIXELS = np.zeros((6, 7, 3), np.float32)
 PLANE = np.zeros((6, 7), np.float32)

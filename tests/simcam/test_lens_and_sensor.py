@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from matiz.errors import ArgumentError
-from matiz.simcam import targets
-from matiz.simcam.camera import Settings, expose, light_spectrum
-from matiz.simcam.lens import PERFECT, Geometry, Lens, through, warped
-from matiz.simcam.scene import Scene
-from matiz.simcam.sensor import BLACK, CLEAN, DEMO, Faults, Hair, Speck, shadow
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of, tether
-from matiz.simcam.truth import truth_of, write_truth
+from matiz_simcam import targets
+from matiz_simcam.camera import Settings, expose, light_spectrum
+from matiz_simcam.lens import PERFECT, Geometry, Lens, through, warped
+from matiz_simcam.scene import Scene
+from matiz_simcam.sensor import BLACK, CLEAN, DEMO, Faults, Hair, Speck, shadow
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of, tether
+from matiz_simcam.truth import truth_of, write_truth
 from tests.conftest import frame_of
 
 SIZE = (600, 400)

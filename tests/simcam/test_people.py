@@ -9,16 +9,16 @@ from matiz.colour.illuminants import daylight
 from matiz.colour.spaces import XYZ_TO_SRGB, encode_sRGB
 from matiz.colour.tables import observer_bands
 from matiz.masks.faces import faces
-from matiz.simcam.meshes import ball, moved
-from matiz.simcam.people import COUNT, SKIN, Seat, guest, sittings
-from matiz.simcam.rays import World
-from matiz.simcam.scenes.grain_hall import SEATS, STANDPOINTS, grain_hall
-from matiz.simcam.scenes.hall_guests import PERSONS
-from matiz.simcam.scenes.hall_light import HALL, LAMPS_AT, LANTERNS, HallLight
-from matiz.simcam.scenes.hall_table import TABLE
-from matiz.simcam.spectra import reflectance, skin_spectrum
-from matiz.simcam.strands import Thicket, grown
-from matiz.simcam.ware import napkin
+from matiz_simcam.meshes import ball, moved
+from matiz_simcam.people import COUNT, SKIN, Seat, guest, sittings
+from matiz_simcam.rays import World
+from matiz_simcam.scenes.grain_hall import SEATS, STANDPOINTS, grain_hall
+from matiz_simcam.scenes.hall_guests import PERSONS
+from matiz_simcam.scenes.hall_light import HALL, LAMPS_AT, LANTERNS, HallLight
+from matiz_simcam.scenes.hall_table import TABLE
+from matiz_simcam.spectra import reflectance, skin_spectrum
+from matiz_simcam.strands import Thicket, grown
+from matiz_simcam.ware import napkin
 
 SIZE = (360, 240)
 

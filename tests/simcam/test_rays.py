@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from matiz.simcam import seen
-from matiz.simcam.meshes import ball, box, moved, turned
-from matiz.simcam.quads import border, edges_of, normals_of, part, smoother, triangles
-from matiz.simcam.rays import NONE, World, lamp_shares
-from matiz.simcam.view import View
+from matiz_simcam import seen
+from matiz_simcam.meshes import ball, box, moved, turned
+from matiz_simcam.quads import border, edges_of, normals_of, part, smoother, triangles
+from matiz_simcam.rays import NONE, World, lamp_shares
+from matiz_simcam.view import View
 
 VIEW = View((300, 200), 1.0, (0.0, 0.0, 0.0))
 

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from matiz.simcam.bokeh import circle_px, defocused, shaken
-from matiz.simcam.camera import Settings, circles_of, expose, light_spectrum
-from matiz.simcam.ground import Plane, Relief
-from matiz.simcam.kernels.layers import cut_layer, fill_behind
-from matiz.simcam.kernels.lighting import (
+from matiz_simcam.bokeh import circle_px, defocused, shaken
+from matiz_simcam.camera import Settings, circles_of, expose, light_spectrum
+from matiz_simcam.ground import Plane, Relief
+from matiz_simcam.kernels.layers import cut_layer, fill_behind
+from matiz_simcam.kernels.lighting import (
     bumped,
     gleam_of_lamps,
     ground_shadow,
@@ -15,14 +15,14 @@ from matiz.simcam.kernels.lighting import (
     lit_by_lamps,
     sky_shadow,
 )
-from matiz.simcam.kernels.noise import fractal_noise_in_space
-from matiz.simcam.planes import beam_surfaces, facet
-from matiz.simcam.scene import Scene
-from matiz.simcam.shading import fbm3, from_sky, from_sun, lay, shine, sun_shadow
-from matiz.simcam.shoot import DEMO_SHOTS, scene_of
-from matiz.simcam.solids import Solid, trace
-from matiz.simcam.truth import truth_of
-from matiz.simcam.view import View
+from matiz_simcam.kernels.noise import fractal_noise_in_space
+from matiz_simcam.planes import beam_surfaces, facet
+from matiz_simcam.scene import Scene
+from matiz_simcam.shading import fbm3, from_sky, from_sun, lay, shine, sun_shadow
+from matiz_simcam.shoot import DEMO_SHOTS, scene_of
+from matiz_simcam.solids import Solid, trace
+from matiz_simcam.truth import truth_of
+from matiz_simcam.view import View
 
 SIZE = (300, 200)
 CAMERA = View(SIZE, 1.0, (0.0, 0.0, 0.0))

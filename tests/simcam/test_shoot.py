@@ -6,14 +6,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.raw.decode import read_frame
-from matiz.simcam.camera import expose
-from matiz.simcam.scenes.grain_hall import grain_hall
-from matiz.simcam.scenes.lava_lizard import lava_lizard
-from matiz.simcam.scenes.salt_pans import STANDPOINTS as PANS
-from matiz.simcam.scenes.salt_pans import salt_pans
-from matiz.simcam.shoot import DEMO_SHOTS, _place_of, _roomy_memory, scene_of
+from matiz_simcam.camera import expose
+from matiz_simcam.scenes.grain_hall import grain_hall
+from matiz_simcam.scenes.lava_lizard import lava_lizard
+from matiz_simcam.scenes.salt_pans import STANDPOINTS as PANS
+from matiz_simcam.scenes.salt_pans import salt_pans
+from matiz_simcam.shoot import DEMO_SHOTS, _place_of, _roomy_memory, scene_of
 
 SIZE = (360, 240)
 

@@ -4,15 +4,15 @@ import numpy as np
 import pytest
 import rawpy
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.errors import ArgumentError
-from matiz.simcam.camera import Settings, camera_colour, expose, light_spectrum, sensitivities
-from matiz.simcam.lens import PERFECT
-from matiz.simcam.scene import Scene
-from matiz.simcam.sensor import BLACK, FULL_WELL_ELECTRONS, WHITE, electrons_full, read_noise_electrons
-from matiz.simcam.shoot import DEMO_SHOTS, SCENES, make_demo, missing_shots, scene_of, simulate
-from matiz.simcam.spectra import chart_patches, fitting_set, reflectance
-from matiz.simcam.textures import cells, smoothstep
+from matiz_simcam.camera import Settings, camera_colour, expose, light_spectrum, sensitivities
+from matiz_simcam.lens import PERFECT
+from matiz_simcam.scene import Scene
+from matiz_simcam.sensor import BLACK, FULL_WELL_ELECTRONS, WHITE, electrons_full, read_noise_electrons
+from matiz_simcam.shoot import DEMO_SHOTS, SCENES, make_demo, missing_shots, scene_of, simulate
+from matiz_simcam.spectra import chart_patches, fitting_set, reflectance
+from matiz_simcam.textures import cells, smoothstep
 from tests.conftest import SHOTS, SMALL
 
 

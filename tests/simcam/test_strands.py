@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz.simcam.strands import NAMES, Drawn, Strands, Thicket, grown, seen
-from matiz.simcam.view import View
+from matiz_simcam.strands import NAMES, Drawn, Strands, Thicket, grown, seen
+from matiz_simcam.view import View
 
 VIEW = View((120, 80), 1.0)
 NOTHING_BEHIND = np.full((80, 120), np.inf, np.float32)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from matiz.simcam.vectors import dot, moved, scaled, unit
+from matiz_simcam.vectors import dot, moved, scaled, unit
 
 BY = np.array([0.3, -1.5, 2.0], np.float32)
 

@@ -81,9 +81,9 @@ def test_a_window_that_is_opened_there_neither(hostile_folder):
     _, seen = hostile_folder
     run_script(
         "from matiz.system.import_path import make_children_safe",
-        "from matiz.ui.app import application",
-        "from matiz.ui.shots import settle",
-        "from matiz.ui.window import Window",
+        "from matiz.ui.kit.application import application",
+        "from matiz.ui.frame.settle import settle",
+        "from matiz.ui.frame.window import Window",
         "make_children_safe()",
         "application(); window = Window(); window.show(); window.open_paths([Path('.')]); settle(window)",
         "assert window.session.is_open; window.close()",

@@ -66,7 +66,7 @@ def test_what_every_window_needs_is_asked_for_always(monkeypatch):
 
 def test_without_a_window_system_the_program_says_so_in_one_line(tmp_path):
     bare = {**os.environ, "DISPLAY": ":7919", "QT_QPA_PLATFORM": "xcb"}
-    script = "from matiz.ui.app import run; from pathlib import Path; run([Path('.')])"
+    script = "from matiz.ui.frame.app import run; from pathlib import Path; run([Path('.')])"
     done = subprocess.run([sys.executable, "-P", "-c", script], capture_output=True, text=True, env=bare, cwd=tmp_path)
     assert done.returncode == 1
     (line,) = done.stderr.strip().splitlines()

@@ -4,12 +4,12 @@ import pytest
 
 from matiz.deliver.orders import Order, free_name, named
 from matiz.deliver.write import deliver
-from matiz.develop.engine import Engine
+from matiz.develop.graph.engine import Engine
 from matiz.recipe.model import Recipe
-from matiz.simcam.camera import Settings, expose
-from matiz.simcam.targets import grey
 from matiz.system.files import TakenError
 from matiz.system.outputs import was_written, write_output, write_text_output
+from matiz_simcam.camera import Settings, expose
+from matiz_simcam.targets import grey
 
 
 def test_what_was_written_is_replaced_and_nothing_else(tmp_path):

@@ -7,13 +7,14 @@ import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
-from matiz.measure import table
+from matiz.measure.table import table
 from matiz.raw.decode import Decoder
-from matiz.ui import closing, seeker, theme
-from matiz.ui.app import application
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.ui.kit import theme
+from matiz.ui.kit.application import application
+from matiz.work import closing, seeker
+from matiz.work.session import Session
 
 
 @pytest.fixture(autouse=True, scope="session")

@@ -10,17 +10,17 @@ import time
 from PySide6.QtCore import QThreadPool
 
 from matiz.shoot.sidecar import load_document
-from matiz.ui import closing
-from matiz.ui.jobs import Job
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.work import closing
+from matiz.work.jobs import Job
 
 STUBBORN = """
 import sys, time
 from pathlib import Path
 from PySide6.QtCore import QTimer
 from matiz.ui import app
-from matiz.ui.jobs import Job
-from matiz.ui.window import Window
+from matiz.work.jobs import Job
+from matiz.ui.frame.window import Window
 
 def begin(window):
     if not window.session.is_open:

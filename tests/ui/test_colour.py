@@ -15,14 +15,14 @@ from PySide6.QtWidgets import QApplication
 
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
-from matiz.measure.colour import MOST_CHROMA
+from matiz.measure.colour.colour import MOST_CHROMA
 from matiz.recipe.colour import NO_SKIN, Grading, Peg, Primaries
 from matiz.recipe.looks import Look
 from matiz.recipe.places import Reach
-from matiz.ui.instruments.hue_strip import HueStrip, Strip, density, mean_chroma, turned
-from matiz.ui.instruments.primaries_plan import corner, move_to
-from matiz.ui.instruments.tint_path import Plane, TintPath
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.colour.hue_strip import HueStrip, Strip, density, mean_chroma, turned
+from matiz.ui.stations.colour.primaries_plan import corner, move_to
+from matiz.ui.stations.colour.tint_path import Plane, TintPath
 
 LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 

@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 
 from matiz.deliver.orders import Order
 from matiz.shoot.sidecar import load_document
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 
 @pytest.fixture

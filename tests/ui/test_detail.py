@@ -5,17 +5,17 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from matiz.develop.as_file import write_frame
-from matiz.develop.noise import share_left, share_left_there
-from matiz.measure.blur import BlurReading
-from matiz.measure.detail import DetailReading
+from matiz.develop.frame.noise import share_left, share_left_there
+from matiz.develop.graph.as_file import write_frame
+from matiz.measure.detail.blur import BlurReading
+from matiz.measure.detail.detail import DetailReading
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows, added
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.ui.instruments.loupes import Loupes
-from matiz.ui.instruments.noise_plot import NoisePlot
-from matiz.ui.shots import settle
-from matiz.ui.stations.detail import told
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.detail.loupes import Loupes
+from matiz.ui.stations.detail.noise_plot import NoisePlot
+from matiz.ui.stations.detail.station import told
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 @pytest.fixture

@@ -13,8 +13,8 @@ from matiz.recipe.finish import FallOff
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows, added
 from matiz.shoot.sidecar import load_document
-from matiz.ui.instruments.fall_off_plot import FallOffPlot
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.finish.fall_off_plot import FallOffPlot
 
 DEPTH = "finish.fall_off.depth_EV"
 

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from matiz.measure.brief import Brief
+from matiz.measure.sort.brief import Brief
 from matiz.proposals.given_stations import LEVELLED, MEASURED, OWN, given_stations
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
@@ -21,7 +21,7 @@ from matiz.recipe.places import Brush, Place, Stroke
 from matiz.recipe.shapes import Shape
 from matiz.recipe.tree import Rows, added
 from matiz.shoot.sidecar import load_document
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 EXPOSURE, LIGHT, LEVEL = "tone.exposure_EV", "light.cct_K", "mend.level_deg"
 
@@ -65,8 +65,8 @@ def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window,
     session.commit(list(added(session.recipe, [("places", place)])), "x")
     [ident] = session.recipe.places.order
     way = np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])
-    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: way if is_found else None)
-    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_: way if is_found else None)
+    monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
     sort.give.click()
     settle(window)
     said = window.header.word.whole()
@@ -78,7 +78,7 @@ def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window,
         assert (points - stroke.path.points).mean(axis=0) == pytest.approx(moved, abs=1e-4)
         assert len(document.version.history.changes) == 1 and document.version.undo().recipe == Recipe()
     sort.stations["places"].click()
-    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: pytest.fail("Places are not given"))
+    monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_: pytest.fail("Places are not given"))
     session.commit([(EXPOSURE, 1.0)], "y")
     sort.give.click()
     settle(window)
@@ -91,8 +91,8 @@ def test_what_was_changed_there_before_it_could_be_laid_stays(window, sort, monk
     place = Place(mask=Rows([("m1", Brush(strokes=Rows([("s1", stroke)])))]), exposure_EV=-1.0)
     session.commit(list(added(session.recipe, [("places", place)])), "x")
     [ident] = session.recipe.places.order
-    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
-    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
+    monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
     second, third = session.pictures[1:]
     sort.following.give([second, third])
     session.record_for(second, [(f"places.{ident}.exposure_EV", 0.5)], "own")
@@ -109,8 +109,8 @@ def test_what_is_drawn_is_laid_in_those_in_step_too_and_looked_for_once(window, 
         looked.append(engine)
         return ways[0] if ways else None
 
-    monkeypatch.setattr("matiz.measure.travel.way_to", way_to)
-    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    monkeypatch.setattr("matiz.measure.sort.travel.way_to", way_to)
+    monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
     stroke = Stroke(path=Shape.of([(0.3, 0.3), (0.4, 0.32)]), radius_px=20.0)
     place = Place(mask=Rows([("m1", Brush(strokes=Rows([("s1", stroke)])))]), exposure_EV=-1.0)
     session.commit(list(added(session.recipe, [("places", place)])), "x")
@@ -239,9 +239,9 @@ MANY = """
 import sys
 from pathlib import Path
 from PySide6.QtCore import QTimer
-from matiz.ui.app import application
-from matiz.ui.session import Session
-from matiz.ui.window import Window
+from matiz.ui.kit.application import application
+from matiz.work.session import Session
+from matiz.ui.frame.window import Window
 app = application()
 window = Window(Session())
 window.show()

@@ -6,11 +6,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import Recipe
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 def test_a_white_is_picked_and_lands(window):

@@ -10,16 +10,16 @@ from PySide6.QtTest import QTest
 
 from matiz.colour.spaces import xy_to_uv
 from matiz.colour.temperature import cct_to_xy
-from matiz.measure.values import LightValue
+from matiz.measure.table.values import LightValue
 from matiz.recipe.leaves import CurvePoints
 from matiz.recipe.model import Tone
-from matiz.ui.instruments.chromaticity import Chromaticity, Plane, light_at, planckian_uv
-from matiz.ui.instruments.curve import CurveInstrument, Plot, added, moved, removed
-from matiz.ui.instruments.fringes import height_of, span, value_at
-from matiz.ui.instruments.gauges import print_size_cm
-from matiz.ui.instruments.ladder import Ladder, rungs, with_offset, y_of, zone_at
-from matiz.ui.shots import settle
-from matiz.ui.viewport import FIT, Viewport
+from matiz.ui.canvas.viewport import FIT, Viewport
+from matiz.ui.frame.settle import settle
+from matiz.ui.kit.curve import CurveInstrument, Plot, added, moved, removed
+from matiz.ui.kit.gauges import print_size_cm
+from matiz.ui.kit.ladder import Ladder, rungs, with_offset, y_of, zone_at
+from matiz.ui.stations.light.chromaticity import Chromaticity, Plane, light_at, planckian_uv
+from matiz.ui.stations.mend.fringes_plot import height_of, span, value_at
 
 
 @pytest.mark.parametrize("size", [(480, 208), (300, 300), (900, 210)])

@@ -8,11 +8,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from matiz.errors import FileError
-from matiz.measure import brief
+from matiz.measure.sort import brief
 from matiz.shoot.briefs import Briefs
-from matiz.ui import looking as at
-from matiz.ui.contact_sheet import CELL, _as_fits, brief_parts
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.sort.contact_sheet import CELL, _as_fits, brief_parts
+from matiz.work import looking as at
 from tests.ui.aside import done
 
 

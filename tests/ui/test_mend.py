@@ -16,11 +16,11 @@ from matiz.raw.dng import write_dng
 from matiz.recipe.mending import Fill, Heal
 from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.tree import Rows, added
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.ui.mending.level import lean_of
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.ui.stations.mend.level import lean_of
+from matiz.work.session import Session
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 def drag(window, start: QPoint, end: QPoint) -> None:

@@ -6,9 +6,9 @@ from dataclasses import replace
 from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtTest import QTest
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.raw.decode import read_frame
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 
 def lighter(source, path, factor):

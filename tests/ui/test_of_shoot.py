@@ -8,20 +8,20 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from matiz.measure.brief import Brief
-from matiz.measure.values import LightValue
+from matiz.measure.sort.brief import Brief
+from matiz.measure.table.values import LightValue
 from matiz.raw.frame import Exposure
 from matiz.recipe.document import Document
 from matiz.shoot.choosing import Seen
 from matiz.shoot.one_light import Known, in_one_light
 from matiz.shoot.sets import Proposed
 from matiz.shoot.sidecar import load_document
-from matiz.ui.contact_sheet import ORDERS, place_of
-from matiz.ui.findings_panel import Card
-from matiz.ui.instruments.light_plot import LightAxes, LightPlot
-from matiz.ui.looking import Looking
-from matiz.ui.render import pixels_of
-from matiz.ui.shots import settle
+from matiz.ui.canvas.render import pixels_of
+from matiz.ui.frame.findings_panel import Card
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.sort.contact_sheet import ORDERS, place_of
+from matiz.ui.stations.sort.light_plot import LightAxes, LightPlot
+from matiz.work.looking import Looking
 
 NAMES = [f"P_{n}.dng" for n in range(6)]
 

@@ -1,7 +1,6 @@
-"""The parts the window is made of: jobs, workers, bound controls, route, header, findings, queue, sheet."""
+"""The parts the window is made of: bound controls, route, header, findings, queue, sheet."""
 
 import shutil
-import threading
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -13,98 +12,16 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from matiz.errors import Cancelled, FileError
+from matiz.errors import FileError
 from matiz.findings.model import Finding, box
 from matiz.recipe.model import Recipe
-from matiz.ui import theme
-from matiz.ui.controls import Words, bind, caption, choice, tape_for
-from matiz.ui.delivery_queue import Delivery
-from matiz.ui.findings_panel import FindingsPanel
-from matiz.ui.jobs import Job
-from matiz.ui.render import to_image
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.worker import LatestWorker
-
-
-def _finished(qtbot, work) -> list[tuple]:
-    """What a job says, in order."""
-    job = Job(work, "test")
-    heard: list[tuple] = []
-    job.started.connect(lambda: heard.append(("started",)))
-    job.progressed.connect(lambda share, text: heard.append(("progressed", share, text)))
-    job.returned.connect(lambda value: heard.append(("returned", value)))
-    job.failed.connect(lambda text: heard.append(("failed", text)))
-    job.stopped.connect(lambda: heard.append(("stopped",)))
-    with qtbot.waitSignal(job.finished, timeout=5000):
-        job.start()
-    return heard
-
-
-def test_a_job_reports_and_returns(qtbot):
-    heard = _finished(qtbot, lambda job: job.progress(0.5, "half") and 7)
-    assert heard == [("started",), ("progressed", 0.5, "half"), ("returned", 7)]
-
-
-def test_a_job_that_fails_says_so(qtbot):
-    def no_space(_job):
-        raise FileError("no space")
-
-    def fault(_job):
-        return 1 / 0
-
-    assert _finished(qtbot, no_space)[-1] == ("failed", "no space")
-    assert "unexpected ZeroDivisionError" in _finished(qtbot, fault)[-1][1], "a fault of ours reaches somebody too"
-
-
-def test_a_job_can_be_stopped_both_ways(qtbot):
-    def polite(job):
-        job.stop()
-        return job.progress(0.1)
-
-    def by_error(_job):
-        raise Cancelled("stopped by the user")
-
-    assert _finished(qtbot, polite)[-1] == ("stopped",)
-    assert _finished(qtbot, by_error)[-1] == ("stopped",)
-
-
-def test_the_worker_answers_the_latest_and_drops_the_rest(qtbot):
-    gate = threading.Event()
-    seen = []
-
-    def answer(request, emit):
-        seen.append(request)
-        gate.wait(5)
-        emit(request * 2)
-
-    worker = LatestWorker(answer, "test-worker")
-    answered = []
-    worker.answered.connect(lambda request, value: answered.append((request, value)))
-    worker.ask(1)
-    while not seen:
-        time.sleep(0.001)
-    for request in (2, 3, 4):
-        worker.ask(request)
-    assert worker.outdated() and not worker.is_idle()
-    gate.set()
-    qtbot.waitUntil(lambda: len(answered) == 2, timeout=5000)
-    assert seen == [1, 4] and answered == [(1, 2), (4, 8)]
-    worker.end()
-    assert not any(t.name == "test-worker" for t in threading.enumerate())
-
-
-def test_a_fault_does_not_end_the_worker(qtbot):
-    worker = LatestWorker(lambda request, emit: emit(1 / request), "test-worker")
-    failed, answered = [], []
-    worker.failed.connect(lambda request, text: failed.append(text))
-    worker.answered.connect(lambda request, value: answered.append(value))
-    worker.ask(0)
-    qtbot.waitUntil(lambda: len(failed) == 1, timeout=5000)
-    worker.ask(2)
-    qtbot.waitUntil(lambda: len(answered) == 1, timeout=5000)
-    assert "ZeroDivisionError" in failed[0] and answered == [0.5]
-    worker.end()
+from matiz.ui.canvas.render import to_image
+from matiz.ui.frame.findings_panel import FindingsPanel
+from matiz.ui.frame.settle import settle
+from matiz.ui.kit import theme
+from matiz.ui.kit.controls import Words, bind, caption, choice, tape_for
+from matiz.work.delivery_queue import Delivery
+from matiz.work.session import Session
 
 
 def test_words_show_without_saying_and_say_when_chosen(qtbot):
@@ -238,7 +155,7 @@ def test_cards_that_do_not_fit_are_never_seen_squashed(panel, before):
 
 
 def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
-    queue = window.deliver.queue
+    queue, rows = window.deliver.queue, window.deliver.rows
     order = window.deliver.order()
     failed = []
     queue.failed.connect(failed.append)
@@ -249,8 +166,8 @@ def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
     queue.stop(queue.rows[2])
     settle(window)
     assert [row.state for row in queue.rows] == ["failed", "done", "stopped"]
-    assert "no such file" in failed[0] and "no such file" in queue.data(queue.index(0), Qt.ItemDataRole.ToolTipRole)
-    assert queue.rowCount(QModelIndex()) == 3 and "done" in queue.data(queue.index(1))
+    assert "no such file" in failed[0] and "no such file" in rows.data(rows.index(0), Qt.ItemDataRole.ToolTipRole)
+    assert rows.rowCount(QModelIndex()) == 3 and "done" in rows.data(rows.index(1))
     window.go_to(window.deliver)
     assert not window.deliver.list.grab().isNull()
 

@@ -13,12 +13,12 @@ from PySide6.QtWidgets import QApplication
 from matiz.colour.spaces import sRGB_to_Lab
 from matiz.deliver.orders import order_for
 from matiz.deliver.write import deliver
-from matiz.develop.graph import mask, place_mask
-from matiz.develop.places import Masked, mask_of
+from matiz.develop.graph.graph import mask, place_mask
+from matiz.develop.places.weighing import Masked, mask_of
 from matiz.masks.subject import SubjectMap
-from matiz.measure.attention import AttentionReading, Pull
-from matiz.measure.mask_edge import EdgeReading, Spot
-from matiz.measure.places import PlaceReading
+from matiz.measure.places.attention import AttentionReading, Pull
+from matiz.measure.places.mask_edge import EdgeReading, Spot
+from matiz.measure.places.places import PlaceReading
 from matiz.recipe.model import Recipe
 from matiz.recipe.places import (
     Background,
@@ -38,12 +38,12 @@ from matiz.recipe.places import (
     Zones,
 )
 from matiz.recipe.tree import Rows, added
-from matiz.ui.instruments.attention_bars import ROW_PX, AttentionBars, lengths
-from matiz.ui.placing import handles
-from matiz.ui.placing.mask_view import over
-from matiz.ui.placing.where import HOW
-from matiz.ui.placing.words import NAMES
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.ui.stations.places import handles
+from matiz.ui.stations.places.attention_bars import ROW_PX, AttentionBars, lengths
+from matiz.ui.stations.places.mask_view import over
+from matiz.ui.stations.places.where import HOW
+from matiz.ui.stations.places.words import NAMES
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 
@@ -512,8 +512,8 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
     window.session.said.connect(said.append)
     way = np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])
     for answer, lost in ((way, ""), (None, "is not found again")):
-        monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_, answer=answer: answer)
-        monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+        monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_, answer=answer: answer)
+        monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
         window.gifts.place_to(others[:1], places.chosen)
         settle(window)
         (own,) = window.session.recipe.places[places.chosen].mask.values()
@@ -534,8 +534,8 @@ def test_what_is_painted_goes_along_with_a_place_that_has_its_mask(window, place
     places.same_place()
     settle(window)
     other = next(path for path in window.session.pictures if path != window.session.path)
-    monkeypatch.setattr("matiz.measure.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
-    monkeypatch.setattr("matiz.measure.travel.MOST_dE", 200.0)
+    monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
+    monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
     window.gifts.place_to([other], places.chosen)
     settle(window)
     first, second = window.session.desk.recipe(other).places.values()
@@ -573,7 +573,7 @@ class Slow:
 
     def __init__(self, monkeypatch) -> None:
         self.calls, self.gate = 0, threading.Event()
-        monkeypatch.setattr("matiz.develop.found.find_subject", self)
+        monkeypatch.setattr("matiz.develop.frame.found.find_subject", self)
 
     def __call__(self, picture, on_look) -> SubjectMap:
         self.calls += 1

@@ -5,10 +5,10 @@ import os
 from PySide6.QtCore import Qt
 
 from matiz.errors import FileError
-from matiz.ui import renderings as at
-from matiz.ui.jobs import Job
-from matiz.ui.render import pixels_of
-from matiz.ui.shots import settle
+from matiz.ui.canvas.render import pixels_of
+from matiz.ui.frame.settle import settle
+from matiz.work import renderings as at
+from matiz.work.jobs import Job
 from tests.ui.aside import done
 
 

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from matiz.recipe.document import Document
 from matiz.shoot.desk import Desk
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
-from matiz.ui import session as session_module
-from matiz.ui.saver import AFTER_MS, DRAG_MS, Saver
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.work import session as session_module
+from matiz.work.saver import AFTER_MS, DRAG_MS, Saver
+from matiz.work.session import Session
 
 from .waiting import pause, wait_for
 

@@ -8,15 +8,15 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from matiz.develop.graph import place_mask
+from matiz.develop.graph.graph import place_mask
 from matiz.errors import FileError
 from matiz.masks.subject import SubjectMap
-from matiz.measure.mask_edge import EdgeReading
+from matiz.measure.places.mask_edge import EdgeReading
 from matiz.recipe.places import Place, Ramp, Subject
 from matiz.recipe.tree import Rows, added
-from matiz.ui import seeker as seeker_module
-from matiz.ui.seeker import CLOSER, LOOKING
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
+from matiz.work import seeker as seeker_module
+from matiz.work.seeker import CLOSER, LOOKING
 
 
 class Looks:
@@ -26,7 +26,7 @@ class Looks:
     def __init__(self, monkeypatch) -> None:
         self.calls, self.had, self.fails = 0, 0, False
         self.let = threading.Semaphore(0)
-        monkeypatch.setattr("matiz.develop.found.find_subject", self)
+        monkeypatch.setattr("matiz.develop.frame.found.find_subject", self)
 
     def __call__(self, picture, on_look) -> SubjectMap:
         self.calls += 1

@@ -8,9 +8,9 @@ import numpy as np
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.raw.decode import read_frame
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 
 def test_the_sharpest_of_a_set_is_found_shown_and_kept(window, shoot):

@@ -7,7 +7,7 @@ from PySide6.QtGui import QImage
 
 from matiz.cli import main
 from matiz.errors import Cancelled
-from matiz.ui.sheet_pdf import COLUMNS, ROWS, write_sheet
+from matiz.ui.stations.deliver.sheet_pdf import COLUMNS, ROWS, write_sheet
 
 
 def picture(grey: int) -> QImage:

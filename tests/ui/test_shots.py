@@ -1,6 +1,6 @@
 """The walk through the views that makes their pictures."""
 
-from matiz.ui.shots import main
+from tools.shots import main
 
 
 def test_pictures_do_not_go_into_the_demo_shoot(tmp_path, capsys):

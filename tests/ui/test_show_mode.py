@@ -5,8 +5,8 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from matiz.ui.shots import settle
-from matiz.ui.show_mode import PinAsk
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.show_mode import PinAsk
 
 EXPOSURE = "tone.exposure_EV"
 

@@ -7,8 +7,8 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from matiz.ui.render import pixels_of
-from matiz.ui.shots import settle
+from matiz.ui.canvas.render import pixels_of
+from matiz.ui.frame.settle import settle
 
 
 @pytest.fixture

@@ -7,8 +7,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from matiz.recipe.leaves import Number
-from matiz.ui.controls import tape_for
-from matiz.ui.tape import Tape, linear_ruling, mired_ruling
+from matiz.ui.kit.controls import tape_for
+from matiz.ui.kit.tape import Tape, linear_ruling, mired_ruling
 
 SPEC = Number("EV", -6.0, 6.0, 0.0, 0.05, 2, "Exposure.")
 

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from matiz.shoot.sidecar import load_document
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 from .waiting import wait_for
 

@@ -18,20 +18,20 @@ from PySide6.QtWidgets import QApplication, QPushButton
 
 from matiz.deliver.orders import OWN, Order, read_orders
 from matiz.deliver.queue_file import queue_path, read_queue
-from matiz.develop.as_file import write_frame
+from matiz.develop.graph.as_file import write_frame
 from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
 from matiz.recipe.model import Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.shoot.silenced import Silenced
-from matiz.simcam.shoot import DEMO_SHOTS, simulate
-from matiz.ui import theme
-from matiz.ui.actions import ACTIONS
-from matiz.ui.findings_panel import evidence_lines
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.window import Window
+from matiz.ui.frame.actions import ACTIONS
+from matiz.ui.frame.findings_panel import evidence_lines
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.ui.kit import theme
+from matiz.work.session import Session
+from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
 def _press(window, key, modifier=Qt.KeyboardModifier.NoModifier) -> None:
@@ -61,7 +61,7 @@ def test_a_neutral_is_picked_in_the_picture(window):
     light = window.session.recipe.light
     assert light.source == "manual" and 3000 < light.cct_K < 6500
     assert not window.light.pick.isChecked()
-    from matiz.measure.area import read_area
+    from matiz.measure.light.area import read_area
 
     engine = window.session.engine
     area = (188, 318, 24, 24)
@@ -317,7 +317,7 @@ def test_what_is_owed_survives_a_restart(window, shoot):
 
 def test_a_delivery_can_be_stopped_and_tried_again(window, shoot, monkeypatch):
     window.go_to(window.deliver)
-    monkeypatch.setattr("matiz.develop.tiles.TILE_PX", 64)
+    monkeypatch.setattr("matiz.develop.frame.tiles.TILE_PX", 64)
     window.deliver.deliver_this()
     row = window.deliver.queue.rows[0]
     window.deliver._on_stop()
@@ -492,8 +492,8 @@ def test_the_chrome_is_neutral_and_text_has_contrast():
 
 
 def test_everything_that_takes_a_hand_has_a_name(window):
-    from matiz.ui.instruments.base import Instrument
-    from matiz.ui.tape import Tape
+    from matiz.ui.kit.instrument import Instrument
+    from matiz.ui.kit.tape import Tape
 
     for kind in (Tape, Instrument):
         assert all(w.accessibleName() for w in window.findChildren(kind))
@@ -504,9 +504,9 @@ KILLED = """
 import sys, time
 from pathlib import Path
 from PySide6.QtCore import QTimer
-from matiz.ui.app import application
-from matiz.ui.session import Session
-from matiz.ui.window import Window
+from matiz.ui.kit.application import application
+from matiz.work.session import Session
+from matiz.ui.frame.window import Window
 app = application()
 window = Window(Session())
 window.show()

@@ -20,14 +20,14 @@ from matiz.raw.decode import Decoder
 from matiz.recipe.model import PROCESSING, Recipe
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
-from matiz.ui.delivery_queue import DONE
-from matiz.ui.instruments.base import Instrument
-from matiz.ui.jobs import Job
-from matiz.ui.session import Session
-from matiz.ui.shots import settle
-from matiz.ui.tape import Tape
-from matiz.ui.tools import Tool
-from matiz.ui.window import Window
+from matiz.ui.canvas.tools import Tool
+from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
+from matiz.ui.kit.instrument import Instrument
+from matiz.ui.kit.tape import Tape
+from matiz.work.delivery_queue import DONE
+from matiz.work.jobs import Job
+from matiz.work.session import Session
 
 from .waiting import wait_for
 

@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import QItemSelectionModel
 
-from matiz.ui.shots import settle
+from matiz.ui.frame.settle import settle
 
 
 def test_it_is_written_for_the_selected_and_taken_in(window, shoot):

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from matiz.simcam.quads import Array, Numbers, normals_of, part, smoother, triangles
+from matiz_simcam.quads import Array, Numbers, normals_of, part, smoother, triangles
 
 from . import hair
 from .body import Body, attributes, lids

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.sparse import csr_matrix
 from scipy.spatial import cKDTree
 
-from matiz.simcam.quads import edges_of
+from matiz_simcam.quads import edges_of
 
 from .source import Array, Numbers
 

@@ -3,7 +3,7 @@
 import numpy as np
 from scipy.spatial import cKDTree
 
-from matiz.simcam.quads import border, normals_of, part, smoother
+from matiz_simcam.quads import border, normals_of, part, smoother
 
 from . import cloth
 from .body import Body

@@ -120,8 +120,7 @@ def check_room(folder: Path, order: Order, count: int) -> None:
 
 def run_task(task: Task) -> Done:
     """Deliver one picture as its sidecar decides. Whatever fails is told in what is returned."""
-    from ..develop.engine import LITTLE_CACHE, Engine
-    from ..raw.decode import read_frame
+    from ..shoot.as_decided import as_decided
     from .write import deliver
 
     path = task.folder / f"{task.stem}{FORMATS[task.order.format].suffix}"
@@ -130,12 +129,11 @@ def run_task(task: Task) -> Done:
             raise TakenError(f"{path}: a link of that name is there; remove it")
         if path.exists() and not task.replaces:
             return Done(task, path, was_there=True)
-        document = load_document(task.picture)
-        frame = read_frame(task.picture)
-        document = document.begun(frame.start)
-        engine = Engine(frame, cache_bytes=LITTLE_CACHE)
+        picture = as_decided(task.picture)
         exclusive = "" if task.replaces else "leave"
-        made = deliver(engine, document.recipe, task.order, path, said=said_of(document), taken=exclusive)
+        made = deliver(
+            picture.engine, picture.recipe, task.order, path, said=said_of(picture.document), taken=exclusive
+        )
     except TakenError as error:
         # another worker that was taken for dead has written it
         is_there = path.is_file() and not path.is_symlink() and not task.replaces

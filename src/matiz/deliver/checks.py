@@ -9,10 +9,10 @@ import numpy as np
 
 from ..colour.outputs import SPACES
 from ..colour.spaces import decode_sRGB, sRGB_to_Lab
-from ..develop.border import border_px
-from ..develop.rendition import curve as value_at
+from ..develop.stages.border import border_px
+from ..develop.stages.rendition import curve as value_at
 from ..findings.model import Finding
-from ..measure.deliver import PAPER_DARK, PAPER_LIGHT
+from ..measure.deliver.deliver import PAPER_DARK, PAPER_LIGHT
 from ..measure.picture import PictureReading
 from ..recipe.leaves import Points
 from ..recipe.model import Recipe

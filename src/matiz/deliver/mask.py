@@ -5,9 +5,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from ..develop.engine import Engine
-from ..develop.graph import mask
-from ..develop.places import Masked
+from ..develop.graph.engine import Engine
+from ..develop.graph.graph import mask
+from ..develop.places.weighing import Masked
 from ..errors import ArgumentError, FileError
 from ..recipe.model import Recipe
 from ..system.outputs import write_output

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from ..colour.outputs import SPACES
 from ..colour.types import Display
-from ..develop.border import border_px, bordered
-from ..develop.engine import Engine, full_picture
-from ..develop.graph import fit_to
-from ..develop.tiles import Region
+from ..develop.frame.tiles import Region
+from ..develop.graph.engine import Engine, full_picture
+from ..develop.graph.graph import fit_to
+from ..develop.stages.border import border_px, bordered
 from ..errors import ArgumentError, Cancelled, FileError
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened

@@ -1,1 +1,1 @@
-"""Frame and recipe become a picture: the engine and one module per stage."""
+"""Frame and recipe become a picture."""

@@ -3,8 +3,8 @@
 import math
 from collections.abc import Iterator
 
-from ..measure.attention import Pull
 from ..measure.picture import PictureReading
+from ..measure.places.attention import Pull
 from ..recipe.model import Recipe
 from ..recipe.places import Background, Ellipse, Place, Subject
 from ..recipe.toning import Contrast

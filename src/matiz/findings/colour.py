@@ -3,7 +3,7 @@ uneven, a cast on an animal that is white or grey."""
 
 from collections.abc import Iterator
 
-from ..measure.colour import SECTORS, Hue
+from ..measure.colour.colour import SECTORS, Hue
 from ..measure.picture import PictureReading
 from ..recipe.colour import Peg
 from ..recipe.model import Recipe

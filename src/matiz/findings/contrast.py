@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 
 from ..colour.spaces import luminance
-from ..develop.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, through
+from ..develop.stages.rendition import NO_BLACK_EV, SIGMOIDS, STRAIGHT, curve, scene_value, through
 from ..kernels.units import MIDDLE_GREY
 from ..measure.picture import PictureReading
-from ..measure.tone import crushed_share
+from ..measure.tone.tone import crushed_share
 from ..recipe.leaves import Points
 from ..recipe.model import Recipe
 from ..wording import EV, number, percent

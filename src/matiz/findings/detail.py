@@ -3,12 +3,12 @@
 import math
 from collections.abc import Callable, Collection, Iterator, Mapping
 
-from ..measure.noise import NoiseReading
+from ..measure.detail.noise import NoiseReading
+from ..measure.detail.sharpened import MOST_FACES
 from ..measure.picture import PictureReading
-from ..measure.places import PlaceReading
-from ..measure.sharpened import MOST_FACES
-from ..measure.tone import ToneReading
-from ..measure.values import Outline
+from ..measure.places.places import PlaceReading
+from ..measure.table.values import Outline
+from ..measure.tone.tone import ToneReading
 from ..recipe.model import Recipe
 from ..recipe.places import MaskPart, Place, SkinOf, Sky
 from ..recipe.tree import Rows

@@ -7,8 +7,8 @@ import numpy as np
 
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
-from ..develop.engine import Engine
-from ..develop.tiles import deepest
+from ..develop.frame.tiles import deepest
+from ..develop.graph.engine import Engine
 from ..errors import RecipeError
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe

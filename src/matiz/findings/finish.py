@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..measure.finish import SHARE
+from ..measure.finish.finish import SHARE
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from ..wording import number, percent

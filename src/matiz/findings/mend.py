@@ -9,7 +9,7 @@ import numpy as np
 
 from ..colour.types import Array
 from ..measure.picture import PictureReading
-from ..measure.values import Outline
+from ..measure.table.values import Outline
 from ..recipe.mending import Heal, Repair
 from ..recipe.model import Recipe
 from ..recipe.tree import Rows, Section

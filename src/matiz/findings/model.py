@@ -4,9 +4,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..develop.tiles import Region
+from ..develop.frame.tiles import Region
 from ..measure.picture import PictureReading
-from ..measure.values import Outline
+from ..measure.table.values import Outline
 from ..recipe.change import Settings
 from ..recipe.mending import Fill
 from ..recipe.model import Recipe

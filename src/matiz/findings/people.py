@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from ..measure.faces import FaceReading
 from ..measure.picture import PictureReading
+from ..measure.places.faces import FaceReading
 from ..recipe.model import Recipe
 from ..recipe.places import Faces, Place
 from ..recipe.tree import Rows, Section

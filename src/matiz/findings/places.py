@@ -3,11 +3,11 @@
 import math
 from collections.abc import Iterator
 
-from ..develop.places import is_decided
-from ..measure.mask_edge import WIDTH, EdgeReading, Row, Spot
+from ..develop.places.weighing import is_decided
 from ..measure.picture import EDGED, PictureReading
-from ..measure.places import PlaceReading
-from ..measure.stored import SEEN_L
+from ..measure.places.mask_edge import WIDTH, EdgeReading, Row, Spot
+from ..measure.places.places import PlaceReading
+from ..measure.tone.stored import SEEN_L
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Reach, Stroke
 from ..recipe.shapes import Shape

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from ..measure.mend.retouch import SEEN_TWICE
 from ..measure.picture import PictureReading
-from ..measure.retouch import SEEN_TWICE
 from ..recipe.model import Recipe
 from ..wording import number
 from .model import Finding, needs

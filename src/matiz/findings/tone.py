@@ -5,10 +5,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..colour.spaces import decode_sRGB, encode_sRGB
-from ..develop.rendition import scene_value, shown_value
-from ..measure.noise import LEAST_dB
+from ..develop.stages.rendition import scene_value, shown_value
+from ..measure.detail.noise import LEAST_dB
 from ..measure.picture import PictureReading
-from ..measure.tone import ZONES
+from ..measure.tone.tone import ZONES
 from ..recipe.leaves import Number
 from ..recipe.model import RENDERED, Recipe, specs
 from ..recipe.places import Place, Ramp

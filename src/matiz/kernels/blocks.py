@@ -7,7 +7,7 @@ from typing import Any
 
 import halide as hl
 
-from .denoise import BASIS, CHANNELS, MARGIN_PX, SIDE, TILE_X, TILE_Y
+from .block_sizes import BASIS, CHANNELS, MARGIN_PX, SIDE, TILE_X, TILE_Y
 from .pipeline import VECTOR
 
 x, y, k, c, q, t = (hl.Var(name) for name in ("x", "y", "k", "c", "q", "t"))

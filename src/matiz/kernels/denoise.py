@@ -11,29 +11,21 @@ Katkovnik and Egiazarian 2007; axes of colour found in the block as those of pat
 "A nonlocal Bayesian image denoising algorithm". The axes by Jacobi's rotations (Golub and Van Loan, 8.5).
 """
 
-import math
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ArgumentError
+from .block_sizes import CHANNELS, MARGIN_PX, SIDE, TILE_X, TILE_Y
 from .buffers import require
 from .loader import kernel
 
-SIDE = 8
-MARGIN_PX = SIDE
-CHANNELS = 3
-TILE_X, TILE_Y = 28, 32
-"""In pairs of px. With the blocks that reach into it a tile is 32 wide: whole vectors."""
 LEAST_PX = 2 * max(TILE_X, TILE_Y) + 2 * MARGIN_PX
 """Side of a plane: a whole tile."""
 SWEEPS = 2
 """Of rotations that find the axes of a block's colours."""
 Planes = NDArray[np.float32]
-_ANGLES = math.pi * np.outer(np.arange(SIDE), 2 * np.arange(SIDE) + 1) / (2 * SIDE)
-BASIS = np.cos(_ANGLES) * np.sqrt(np.where(np.arange(SIDE) == 0, 1.0, 2.0) / SIDE)[:, None]
-"""The cosine transform of length 8, orthonormal, (frequency, place)."""
 
 
 def define() -> list[tuple[str, Any, list[Any]]]:

@@ -5,9 +5,9 @@ from dataclasses import fields, replace
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Array
-from ..develop.engine import Engine
+from ..develop.graph.engine import Engine
 from ..recipe.model import Recipe, specs
-from .spot import spot
+from .colour.spot import spot
 
 
 def ask_pixel(engine: Engine, recipe: Recipe, x: int, y: int) -> dict[str, float]:

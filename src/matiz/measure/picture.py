@@ -8,15 +8,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..develop.camera_colour import light_xy
-from ..develop.deblur import NOTHING_BACK
-from ..develop.engine import Engine
-from ..develop.graph import HAZE, small_mask, small_place_mask
-from ..develop.mapping import LENS, PLACES, focal_px
-from ..develop.node import Pixels
-from ..develop.patches import area_of, laid_over, offset_of
-from ..develop.places import Masked, at_work, mask_of, wants_subject
-from ..develop.tiles import Region
+from ..develop.frame.camera_colour import light_xy
+from ..develop.frame.mapping import LENS, PLACES, focal_px
+from ..develop.frame.patches import area_of, laid_over, offset_of
+from ..develop.frame.tiles import Region
+from ..develop.graph.engine import Engine
+from ..develop.graph.graph import HAZE, small_mask, small_place_mask
+from ..develop.places.weighing import Masked, at_work, mask_of, wants_subject
+from ..develop.stages.deblur import NOTHING_BACK
+from ..develop.stages.node import Pixels
 from ..image.channels import highest
 from ..masks.faces import Face
 from ..masks.view import lab
@@ -26,40 +26,40 @@ from ..recipe.model import Recipe
 from ..recipe.places import Brush, Faces, Lasso, Mapped, Place, Reach, SkinOf, Sky, Subject
 from ..recipe.shapes import NO_GRID, Grid
 from ..recipe.tree import Rows, Section
-from . import detail as at_spots
-from . import table
-from .attention import AttentionReading, Pull, read_attention
-from .banding import Banding, bands_L, smooth_patches
-from .blemishes import BlemishReading, read_blemishes
-from .blur import MID_GREY, BlurReading, choose_patches, find_edges, most_blur, read_blur
-from .border import Blob, find_blobs
-from .cast import Cast, find_cast
-from .colour import ColourReading, SkinReading, read_colour, read_skin
-from .deliver import DeliveryReading, read_delivery
-from .dust import DustReading, read_dust
-from .faces import FacesReading, read_faces
-from .finish import FinishReading, read_finish
-from .haze import HazeReading, read_haze
-from .light import LightReading, read_light
-from .luminances import luminance_EV
-from .mask_edge import EdgeReading, Row, Spot, read_edge
-from .match import Match, turn_hue
-from .mend import MendReading, read_mend
-from .merged import MergedReading
-from .mismatch import Mismatch, find_mismatch, in_frame
-from .noise import NoiseReading, noise_reading
-from .patches import FullReading, read_full
-from .places import PlaceReading, read_place
-from .retouch import Retouched, read_retouch
-from .second_light import place_of_light
-from .sharpened import SharpenedReading, added_L, read_sharpened, unsharpened
-from .smear import find_smear
-from .stored import StoredReading, read_stored
-from .subject import SubjectReading, find_subject
-from .table import Reading, Sight
-from .tilt import TiltReading, read_tilt
-from .tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
-from .values import LightValue, Outline, value_of
+from .colour.cast import Cast, find_cast
+from .colour.colour import ColourReading, SkinReading, read_colour, read_skin
+from .colour.match import Match, turn_hue
+from .colour.mismatch import Mismatch, find_mismatch, in_frame
+from .deliver.deliver import DeliveryReading, read_delivery
+from .detail import detail as at_spots
+from .detail.blur import MID_GREY, BlurReading, choose_patches, find_edges, most_blur, read_blur
+from .detail.noise import NoiseReading, noise_reading
+from .detail.sharpened import SharpenedReading, added_L, read_sharpened, unsharpened
+from .detail.smear import find_smear
+from .finish.finish import FinishReading, read_finish
+from .light.light import LightReading, read_light
+from .light.second_light import place_of_light
+from .mend.blemishes import BlemishReading, read_blemishes
+from .mend.border import Blob, find_blobs
+from .mend.dust import DustReading, read_dust
+from .mend.mend import MendReading, read_mend
+from .mend.merged import MergedReading
+from .mend.retouch import Retouched, read_retouch
+from .mend.subject import SubjectReading, find_subject
+from .mend.tilt import TiltReading, read_tilt
+from .places.attention import AttentionReading, Pull, read_attention
+from .places.banding import Banding, bands_L, smooth_patches
+from .places.faces import FacesReading, read_faces
+from .places.mask_edge import EdgeReading, Row, Spot, read_edge
+from .places.places import PlaceReading, read_place
+from .table import table
+from .table.table import Reading, Sight
+from .table.values import LightValue, Outline, value_of
+from .tone.haze import HazeReading, read_haze
+from .tone.luminances import luminance_EV
+from .tone.patches import FullReading, read_full
+from .tone.stored import StoredReading, read_stored
+from .tone.tone import RangeReading, ToneReading, patch_levels, raw_range, tone_reading, uneven_light, zone_of
 
 MOST_RETOUCHED = 40
 SURE_SUBJECT = 0.4

@@ -6,26 +6,26 @@ from typing import Any
 
 import numpy as np
 
-from ..develop.engine import Engine
-from ..develop.tiles import Region, Size
+from ..develop.frame.tiles import Region, Size
+from ..develop.graph.engine import Engine
 from ..raw.frame import Frame
 from ..recipe.model import Recipe
-from .area import read_area
-from .attention import AttentionReading
-from .blemishes import Blemish
-from .card import Card
-from .colour import SkinReading
-from .dust import Speck
-from .faces import FaceReading
-from .mend import MendReading
-from .merged import MergedReading
-from .next_frame import next_frame
-from .noise import NoiseReading
-from .pairs import PairReading, shown_pair
-from .patches import Patch
+from .colour.colour import SkinReading
+from .colour.pairs import PairReading, shown_pair
+from .detail.noise import NoiseReading
+from .light.area import read_area
+from .light.card import Card
+from .mend.blemishes import Blemish
+from .mend.dust import Speck
+from .mend.mend import MendReading
+from .mend.merged import MergedReading
+from .mend.tilt import Angle
 from .picture import PictureReading
-from .tilt import Angle
-from .values import LightValue
+from .places.attention import AttentionReading
+from .places.faces import FaceReading
+from .table.values import LightValue
+from .tone.next_frame import next_frame
+from .tone.patches import Patch
 
 
 def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:

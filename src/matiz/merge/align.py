@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Array, Camera
-from ..develop.alignment import Alignment, terms
-from ..develop.sensor import Sensor
-from ..develop.tiles import Size, deepest
+from ..develop.frame.alignment import Alignment, terms
+from ..develop.frame.sensor import Sensor
+from ..develop.frame.tiles import Size, deepest
 from ..errors import MatizError
 from ..raw.frame import Frame
 from ..raw.noise import noise_of

@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.alignment import Alignment
-from ..develop.laid import OUTSIDE, Laid
-from ..develop.tiles import Region
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.laid import OUTSIDE, Laid
+from ..develop.frame.tiles import Region
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
 from .light import expected_light

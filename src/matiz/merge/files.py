@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ..develop.alignment import Alignment
-from ..develop.as_file import write_frame
+from ..develop.frame.alignment import Alignment
+from ..develop.graph.as_file import write_frame
 from ..errors import ArgumentError
 from ..raw.frame import Exposure, Frame
 from ..system.files import TakenError

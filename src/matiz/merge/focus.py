@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.alignment import Alignment
-from ..develop.laid import Laid, places, remapped
-from ..develop.tiles import Size, level_size
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.laid import Laid, places, remapped
+from ..develop.frame.tiles import Size, level_size
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of
 from .align import LIGHT

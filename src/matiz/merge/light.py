@@ -5,10 +5,10 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from ..develop.alignment import Alignment
-from ..develop.laid import OUTSIDE, highest_within, places, remapped
-from ..develop.sensor import Sensor
-from ..develop.tiles import level_size
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.laid import OUTSIDE, highest_within, places, remapped
+from ..develop.frame.sensor import Sensor
+from ..develop.frame.tiles import level_size
 from ..raw.frame import Frame
 from .align import light_of
 

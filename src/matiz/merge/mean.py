@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.alignment import Alignment
-from ..develop.laid import OUTSIDE, Laid
-from ..develop.sensor import Sensor
-from ..develop.tiles import Region, Size, level_size
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.laid import OUTSIDE, Laid
+from ..develop.frame.sensor import Sensor
+from ..develop.frame.tiles import Region, Size, level_size
 from ..errors import ArgumentError
 from ..raw.frame import Frame, Merged
 from ..raw.noise import noise_of

@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour.types import Camera
-from ..develop.laid import Laid, highest_within, places, remapped
-from ..develop.sensor import Sensor
-from ..develop.tiles import Region, level_size
+from ..develop.frame.laid import Laid, highest_within, places, remapped
+from ..develop.frame.sensor import Sensor
+from ..develop.frame.tiles import Region, level_size
 from ..raw.noise import Noise, noise_of
 
 LEVEL = 2

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
-from ..develop.alignment import Alignment
-from ..develop.laid import Laid
-from ..develop.sensor import Sensor
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.laid import Laid
+from ..develop.frame.sensor import Sensor
 from ..raw.frame import Frame
 from .align import aligned
 from .light import measured_light

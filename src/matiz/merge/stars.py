@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 
 from ..colour.types import Array
-from ..develop.alignment import Alignment
-from ..develop.sensor import Sensor
+from ..develop.frame.alignment import Alignment
+from ..develop.frame.sensor import Sensor
 from .align import FINE_PX, AlignError, fitted, light_of
 
 LEVEL = 1

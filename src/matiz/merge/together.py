@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..colour.types import Camera
-from ..develop.tiles import Region, Size
+from ..develop.frame.tiles import Region, Size
 from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
 from ..raw.noise import noise_of

@@ -5,8 +5,8 @@ import numpy as np
 
 from ..colour.spaces import luminance, sRGB_to_Lab
 from ..colour.types import Array, Display
-from ..develop.engine import Engine
-from ..develop.rendition import curve, scene_value
+from ..develop.graph.engine import Engine
+from ..develop.stages.rendition import curve, scene_value
 from ..errors import ArgumentError
 from ..recipe.change import Settings
 from ..recipe.leaves import Points

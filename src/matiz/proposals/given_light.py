@@ -1,7 +1,7 @@
 """One picture's light for others of the shoot: the same light, or the same change of it."""
 
-from ..develop.camera_colour import as_shot_xy, light_xy
-from ..measure.values import value_of
+from ..develop.frame.camera_colour import as_shot_xy, light_xy
+from ..measure.table.values import value_of
 from ..raw.frame import CameraColour
 from ..recipe.change import Settings
 from ..recipe.model import Recipe, manual_light

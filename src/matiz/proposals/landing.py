@@ -1,12 +1,12 @@
 """A picked white, told where to land: the light that makes it neutral and the curve that puts it there."""
 
 from ..colour.spaces import decode_sRGB, lightness
-from ..develop.engine import Engine
-from ..develop.rendition import through
-from ..develop.tiles import Region
+from ..develop.frame.tiles import Region
+from ..develop.graph.engine import Engine
+from ..develop.stages.rendition import through
 from ..errors import ArgumentError
-from ..measure.pick import picked
-from ..measure.spot import tone_of
+from ..measure.colour.spot import tone_of
+from ..measure.light.pick import picked
 from ..recipe.change import Settings
 from ..recipe.model import Recipe, manual_light
 from ..wording import number

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..develop.engine import Engine
-from ..develop.graph import mask
-from ..develop.places import Masked
-from ..develop.tiles import level_for
+from ..develop.frame.tiles import level_for
+from ..develop.graph.engine import Engine
+from ..develop.graph.graph import mask
+from ..develop.places.weighing import Masked
 from ..masks.view import Point
 from ..recipe.model import Recipe
 from ..recipe.places import CHANNELS, Bright, Colour, Dim, MaskPart, Middle, Muted, Saturated

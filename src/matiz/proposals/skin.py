@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 
 from ..colour.spaces import sRGB_to_Lab
-from ..develop.engine import Engine
+from ..develop.graph.engine import Engine
 from ..errors import ArgumentError
 from ..recipe.model import Recipe
 

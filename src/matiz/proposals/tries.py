@@ -7,10 +7,10 @@ import numpy as np
 from ..colour.difference import delta_E_2000
 from ..colour.spaces import sRGB_to_Lab
 from ..colour.types import Display
-from ..develop.camera_colour import light_xy
-from ..develop.engine import Engine
+from ..develop.frame.camera_colour import light_xy
+from ..develop.graph.engine import Engine
 from ..measure.picture import PictureReading
-from ..measure.values import value_of
+from ..measure.table.values import value_of
 from ..recipe.change import Settings
 from ..recipe.model import Recipe, manual_light
 from ..wording import EV, kelvin, number, percent

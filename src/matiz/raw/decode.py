@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, replace
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +48,13 @@ class _Request:
     process: subprocess.Popen[bytes]
     wanted: Callable[[], bool]
     """Whether its answer is still wanted."""
+
+
+class Stoppable(Protocol):
+    """Work that somebody may have stopped."""
+
+    @property
+    def is_stopped(self) -> bool: ...
 
 
 class Decoder:
@@ -99,6 +106,10 @@ class Decoder:
                 return _frame(path, answer, out)
             except ArgumentError as error:
                 raise FormatError(f"{path.name}: damaged: {error}") from None
+
+    def read_for(self, job: Stoppable) -> Callable[[Path], Frame]:
+        """`frame`, for work that may be stopped."""
+        return lambda path: self.frame(path, lambda: not job.is_stopped)
 
     def listing(self, path: Path, size_px: int = PREVIEW_PX) -> tuple[NDArray[np.uint8], Facts]:
         """A preview, uint8 (height, width, 4), blue first, upright, at most `size_px` on the long side, and what the

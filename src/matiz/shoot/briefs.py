@@ -8,7 +8,7 @@ import sqlite3
 from pathlib import Path
 
 from ..errors import FileError
-from ..measure.brief import VERSION, Brief
+from ..measure.sort.brief import VERSION, Brief
 from ..system.own_files import Say
 from .database import open_database
 

@@ -6,11 +6,11 @@ from functools import partial
 from pathlib import Path
 
 from ..colour.types import Array, Camera
-from ..develop.sensor import Sensor
-from ..develop.tiles import level_size
+from ..develop.frame.sensor import Sensor
+from ..develop.frame.tiles import level_size
 from ..errors import MatizError
 from ..findings.mend import is_settled
-from ..measure.dust import DustReading, Speck, find_shadows, heal_speck, proven, view_of
+from ..measure.mend.dust import DustReading, Speck, find_shadows, heal_speck, proven, view_of
 from ..raw.decode import read_frame
 from ..recipe.document import Document
 from ..recipe.model import Recipe

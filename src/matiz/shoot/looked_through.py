@@ -4,7 +4,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ..errors import MatizError
-from ..measure.brief import Brief, brief_of
+from ..measure.sort.brief import Brief, brief_of
 from ..raw.decode import read_frame, shared_decoder
 from .briefs import Briefs
 from .desk import Say

@@ -9,8 +9,8 @@ import numpy as np
 
 from ..colour.types import Array
 from ..findings.model import Finding
-from ..measure.look import likeness
-from ..measure.values import LightValue
+from ..measure.sort.look import likeness
+from ..measure.table.values import LightValue
 from ..recipe.change import Settings
 from ..wording import counted, number, percent
 from .one_light import Known, OneLight, middle

@@ -13,8 +13,8 @@ import numpy as np
 from ..colour.illuminants import illuminant_xy
 from ..colour.temperature import mired
 from ..colour.types import Array
-from ..measure.brief import Brief
-from ..measure.values import LightValue, value_of
+from ..measure.sort.brief import Brief
+from ..measure.table.values import LightValue, value_of
 from ..raw.frame import Exposure
 from ..recipe.model import Light
 from .sets import MOST_GAP_S, time_of

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from ..develop.engine import Engine
+from ..develop.graph.engine import Engine
 from ..measure.picture import Meter
 from ..raw.frame import Frame
 

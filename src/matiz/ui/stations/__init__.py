@@ -1,1 +1,1 @@
-"""One module per station, found by its name; `registry` lists them in the order of the route."""
+"""One room per station, with what they share: `base.py`, `paged.py`, `page.py`."""

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from ...findings.model import Finding
 from ...recipe.model import plain_recipe
-from ..actions import ActionSpec
-from ..picture_view import PictureView
-from ..session import SECTIONS, Session
+from ...work.session import SECTIONS, Session
+from ..canvas.picture_view import PictureView
+from ..kit.action import ActionSpec
 
 DECK_PX = 232
 

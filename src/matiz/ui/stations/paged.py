@@ -4,11 +4,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout
 
-from ..controls import Words, caption
-from ..deck_page import Page
-from ..picture_view import PictureView
-from ..session import Session
+from ...work.session import Session
+from ..canvas.picture_view import PictureView
+from ..kit.controls import Words, caption
 from .base import Station
+from .page import Page
 
 
 class PagedStation(Station):

@@ -1,0 +1,1 @@
+"""The stages in their order, and the engine that runs them."""

@@ -1,0 +1,1 @@
+"""The stages that every picture goes through, one module each; `node.py` says what a stage is."""

@@ -1,0 +1,1 @@
+"""Readings of Colour: colours out of gamut, casts, pairs of areas."""

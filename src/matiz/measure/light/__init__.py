@@ -1,0 +1,1 @@
+"""Readings of Light: the lights of a picture, grey cards, picked greys."""

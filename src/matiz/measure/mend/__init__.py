@@ -1,0 +1,1 @@
+"""Readings of Mend: tilt, dust, threads, blemishes, fringes, what the border cuts."""

@@ -1,0 +1,1 @@
+"""Readings of Tone: luminances, clipped patches, haze, what a stored picture allows."""

@@ -1,0 +1,1 @@
+"""The picture on the screen: view, rendering, tools of the hand, comparison."""

@@ -1,1 +1,0 @@
-"""The pages of Finish."""

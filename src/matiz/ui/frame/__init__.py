@@ -1,0 +1,1 @@
+"""The window round the stations: route, header, commands, findings, show mode."""

@@ -1,0 +1,1 @@
+"""What stations are built from: theme, tapes, lists, shared instruments."""

@@ -1,1 +1,0 @@
-"""The pages of the Mend station: how the picture lies, its crop, its lens."""

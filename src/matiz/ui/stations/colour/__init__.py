@@ -1,0 +1,1 @@
+"""The station Colour: its deck, its pages, its own instruments."""

@@ -1,0 +1,1 @@
+"""The station Deliver: its deck, its pages, its own instruments."""

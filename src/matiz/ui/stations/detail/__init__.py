@@ -1,0 +1,1 @@
+"""The station Detail: its deck, its pages, its own instruments."""

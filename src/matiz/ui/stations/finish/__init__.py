@@ -1,0 +1,1 @@
+"""The station Finish: its deck, its pages, its own instruments."""

@@ -1,0 +1,1 @@
+"""The station Light: its deck, its pages, its own instruments."""

@@ -1,0 +1,1 @@
+"""The station Mend: its deck, its pages, its own instruments."""

@@ -1,0 +1,1 @@
+"""The station Places: its deck, its pages, its own instruments."""

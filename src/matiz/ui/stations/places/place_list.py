@@ -1,0 +1,80 @@
+"""The list of places at the right: chosen, named, ordered, doubled, made."""
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from ....measure.places.mask_edge import EdgeReading
+from ....measure.places.places import PlaceReading
+from ....recipe.places import Place
+from ....wording import EV, counted, number, percent
+from ...kit.controls import caption, push
+from ...kit.rows_list import Row, RowsList
+from ...kit.theme import SIDE_PX
+from .words import place_told
+
+
+class PlaceList(QWidget):
+    """Emits what the hand asks for."""
+
+    asked = Signal(str)
+    """"new", "double", "same" or "remove"."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(SIDE_PX)
+        self.rows = RowsList(
+            "Places, in their order",
+            "Places, in their order. Drag one, or Shift with up or down, to move it; the box leaves it out; "
+            "double-click or F2 names it; Delete takes it away.",
+            has_names=True,
+        )
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 8)
+        column.setSpacing(6)
+        column.addWidget(caption("Places", strong=True))
+        column.addWidget(self.rows, 1)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.buttons: dict[str, QPushButton] = {}
+        for name, text, tip in (
+            ("new", "New place", "A place that changes nothing yet; then say where it is"),
+            ("double", "Double it", "The same once more, mask and changes: then lower its strength"),
+            ("same", "Same mask", "A new place with the mask of the chosen one, which it follows"),
+            ("remove", "Remove", "Take the chosen place away"),
+        ):
+            button = self.buttons[name] = push(text)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, n=name: self.asked.emit(n))
+            grid.addWidget(button, (len(self.buttons) - 1) // 2, (len(self.buttons) - 1) % 2)
+        column.addLayout(grid)
+        self.told: QLabel = caption()
+        self.told.setWordWrap(True)
+        self.told.setAccessibleName("What the place holds and changes")
+        column.addWidget(self.told)
+
+    def show_places(self, places: Mapping[str, Place], chosen: str) -> None:
+        rows = [
+            Row(ident, place_told(place, n), place.active == "on") for n, (ident, place) in enumerate(places.items(), 1)
+        ]
+        self.rows.show_rows(rows, chosen)
+        for name in ("double", "same", "remove"):
+            self.buttons[name].setEnabled(chosen in places)
+
+    def show_reading(self, reading: PlaceReading | None, edge: EdgeReading | None) -> None:
+        self.told.setText(told(reading, edge) if reading is not None else "")
+
+
+def told(reading: PlaceReading, edge: EdgeReading | None = None) -> str:
+    """What a place holds and changes, and how its mask ends, in four lines."""
+    lines = [f"{percent(reading.coverage)} of the picture"]
+    if reading.most_dE >= 0.05:
+        lines.append(f"inside {EV(reading.inside_EV)}, ΔE {number(reading.inside_dE, 1)}")
+        lines.append(f"outside {EV(reading.outside_EV)}, ΔE {number(reading.outside_dE, 1)}")
+    else:
+        lines.append("It changes nothing that can be seen.")
+    if edge is not None:
+        off = [counted(len(spots), word) for spots, word in ((edge.leaks, "leak"), (edge.gaps, "gap")) if spots]
+        lines.append(", ".join([f"edge: {percent(edge.agreement, 0)} on the picture's edges", *off]))
+    return "\n".join(lines)

@@ -1,0 +1,1 @@
+"""The station Sort: its deck, its pages, its own instruments."""

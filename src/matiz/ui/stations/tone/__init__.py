@@ -1,0 +1,1 @@
+"""The station Tone: its deck, its pages, its own instruments."""

@@ -1,0 +1,640 @@
+"""What is open, and how it is heard of: the desk, the picture at work, what is measured of it, jobs beside it."""
+
+import time
+from collections.abc import Callable, Iterable
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from ..colour.spaces import decode_sRGB
+from ..develop.frame.camera_colour import light_xy
+from ..develop.graph.engine import Engine
+from ..develop.places.weighing import wants_subject
+from ..errors import Cancelled, MatizError
+from ..findings.model import Finding
+from ..measure.ask import ask_pixel
+from ..measure.picture import PictureReading
+from ..measure.sort.burst import Ranked
+from ..measure.table.values import LightValue, value_of
+from ..measure.tone.next_frame import next_frame
+from ..proposals.camera_start import camera_start
+from ..raw.decode import Decoder, shared_decoder
+from ..raw.frame import Facts, Frame
+from ..recipe.document import Document
+from ..recipe.model import PROCESSING, Light, Recipe
+from ..recipe.places import Place
+from ..recipe.tree import parts_of
+from ..shoot.desk import Desk, Edit
+from ..shoot.open_picture import OpenPicture
+from ..shoot.sidecar import Revision, load_document, revision_of
+from ..shoot.silenced import Silenced
+from ..wording import number
+from .closing import wait_for_pool
+from .jobs import LONG, QUICK, Job, Work
+from .loop import Timer
+from .measuring import Measured, Measurer, Wanted
+from .pool import Pool
+from .saver import Saver
+from .seeker import Seeker
+from .signals import Signal
+
+PREVIEW_PX = 1000
+INTERRUPT_MS = 700
+"""How long a picture that is not wanted any more may keep the decoder."""
+READ_AT_ONCE = 20
+"""Sidecars that the window's thread reads itself."""
+ASK_MS = 1000
+"""Sidecars that are deleted within this time are asked about at once."""
+Settings = Iterable[tuple[str, Any]]
+SECTIONS = frozenset(parts_of(Recipe))
+"""Names of all parts of a recipe."""
+
+
+class Session:
+    """The state of the window, without widgets.
+
+    `recipeChanging` and `recipeChanged` carry the names of the recipe's sections that are not what was heard last;
+    `readingsChanged` the names of readings.
+    """
+
+    shootChanged = Signal()
+    pictureComes = Signal()
+    """The shoot gets one more picture, at this number."""
+    pictureCame = Signal()
+    pictureOpening = Signal()
+    pictureOpened = Signal()
+    pictureClosed = Signal()
+    pictureFailed = Signal()
+    recipeChanging = Signal()
+    recipeChanged = Signal()
+    sortingChanged = Signal()
+    """A tuple of pictures."""
+    readingsChanged = Signal()
+    findingsChanged = Signal()
+    editCancelled = Signal()
+    said = Signal()
+    sidecarsDeleted = Signal()
+    """Pictures whose sidecars somebody has deleted while they were in use, and that were saved again."""
+    _joined = Signal()
+    _deleted = Signal()
+
+    def __init__(self, decoder: Decoder | None = None, silenced: Silenced | None = None) -> None:
+        self.decoder = decoder or shared_decoder()
+        self.silenced = silenced or Silenced(say=self.said.emit)
+        # called on the thread that saves: by signals they arrive on the window's
+        self.desk = Desk(self.said.emit, self._joined.emit, self._deleted.emit)
+        self._joined.connect(self._on_joined)
+        self._deleted.connect(self._on_deleted)
+        self._newly_deleted: list[Path] = []
+        self._asked_about: set[Path] = set()
+        self._ask_soon = Timer(self._ask_about_deleted, ASK_MS)
+        self.saver = Saver(self.desk)
+        self.path: Path | None = None
+        """The picture that was asked for last and has come, opened or failed."""
+        self.picture: OpenPicture | None = None
+        self.reading = PictureReading({})
+        self.findings: list[Finding] = []
+        self.opened: tuple[Path, ...] = ()
+        """What the shoot was opened from."""
+        self.ranked: dict[Path, Ranked] = {}
+        """What is known of how sharp the frames of one set are, the sharpest first."""
+        self.is_measured = False
+        self.seconds_on: dict[Path, float] = {}
+        self._all_findings: list[Finding] = []
+        self._told = Recipe()
+        self._light: tuple[tuple[OpenPicture, Light], LightValue] | None = None
+        self._opening: tuple[Path, Job] | None = None
+        # a pool of its own: what is worked out aside must not keep a picture waiting
+        self._openers = Pool(2, "opening")
+        self._openings = 0
+        """Counts what was asked to be opened: only the last one counts."""
+        self._aside: dict[int, Job] = {}
+        self._asides = 0
+        self._opened_at = time.monotonic()
+        self._visible: tuple[str, ...] = ()
+        self._station = ""
+        self._asked: Wanted | None = None
+        self.seeker = Seeker()
+        self.seeker.said.connect(self.said)
+        self.seeker.seenBetter.connect(self._on_seen_better)
+        self.seeker.foundAhead.connect(lambda: self._measure(moving=False))
+        self._measurer = Measurer()
+        self._measurer.answered.connect(self._on_measured)
+        self._measurer.failed.connect(lambda _, text: self.said.emit(f"measuring failed: {text}"))
+
+    # ---- the shoot
+
+    @property
+    def pictures(self) -> list[Path]:
+        return self.desk.pictures
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open folders and files as the shoot; the first picture is opened with it. FileError when one is not there."""
+        self._close_picture()
+        self.desk.open(paths)
+        self.path, self.ranked, self.opened = None, {}, tuple(paths)
+        self.shootChanged.emit()
+        if self.pictures:
+            self.open_picture(self.pictures[0])
+        else:
+            self.said.emit("no picture that Matiz can read lies there")
+
+    def take_in(self, path: Path) -> None:
+        """One more picture of the shoot, as its last."""
+        self.pictureComes.emit(len(self.pictures))
+        self.desk.add(path)
+        self.pictureCame.emit(path)
+
+    def document_of(self, path: Path) -> Document:
+        """The document of any picture of the shoot; a fresh one when its sidecar cannot be read."""
+        return self.desk.document(path) or Document()
+
+    def take_facts(self, path: Path, facts: Facts) -> None:
+        """Hear what a file says of itself."""
+        if self.desk.hear(path, facts):
+            self.sortingChanged.emit((path,))
+
+    def open_picture(self, path: Path) -> None:
+        """Decode a picture in the background; pictureOpened or pictureFailed follows. Until then the one before
+        stays open."""
+        self.saver.soon()
+        if self._opening:
+            # one that is slow must not keep this one waiting
+            self._opening[1].stop()
+            Timer(self.decoder.interrupt_unwanted, INTERRUPT_MS).start()
+        decoder = self.decoder
+
+        def decoded(job: Job) -> tuple[Frame, Document, Revision]:
+            revision = revision_of(path)
+            return decoder.read_for(job)(path), load_document(path), revision
+
+        job = Job(decoded, f"open {path.name}")
+        # connections must not hold the job itself, which would hold it for good
+        self._openings += 1
+        turn = self._openings
+        job.returned.connect(lambda found: self._on_opened(path, turn, *found))
+        job.failed.connect(lambda text: self._on_failed(path, turn, text))
+        self._opening = path, job
+        self.pictureOpening.emit(path)
+        job.start(self._openers)
+
+    def step(self, by: int) -> None:
+        """Open the next (1) or the previous (-1) picture of those that are shown."""
+        here = self._opening[0] if self._opening else self.path
+        if here in self.pictures:
+            hidden = self.desk.out_of_sight - {here}
+            shown = [path for path in self.pictures if path not in hidden]
+            index = shown.index(here) + by
+            if 0 <= index < len(shown):
+                self.open_picture(shown[index])
+
+    def sort_as(self, *paths: Path, **decision: Any) -> None:
+        """Set `sorted_as`, `rank`, `caption` or `keywords` of pictures, as one act. Sidecars of many pictures that were
+        not read yet are read aside first."""
+        unread = [path for path in paths if not self.desk.is_known(path)]
+        if len(unread) <= READ_AT_ONCE:
+            self._sort(paths, decision)
+            return
+
+        def read(job: Job) -> None:
+            for n, path in enumerate(unread):
+                if not job.progress(n / len(unread)):
+                    raise Cancelled("stopped")
+                self.desk.document(path)
+
+        self.do_aside(read, "read sidecars", lambda _: self._sort(paths, decision), of_shoot=True)
+
+    def _sort(self, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
+        changed = tuple(path for path in paths if self.desk.change(path, **decision))
+        if changed:
+            self.saver.soon()
+            self.sortingChanged.emit(changed)
+
+    def show_ranked(self, order: Iterable[Ranked]) -> None:
+        """Frames of a set that were compared; those of another set are forgotten."""
+        before, self.ranked = self.ranked, {each.path: each for each in order}
+        self.sortingChanged.emit(tuple({*before, *self.ranked}))
+
+    # ---- the recipe of the open picture
+
+    @property
+    def is_open(self) -> bool:
+        return self.picture is not None
+
+    @property
+    def engine(self) -> Engine | None:
+        return self.picture.engine if self.picture else None
+
+    @property
+    def document(self) -> Document:
+        return self.document_of(self.picture.path) if self.picture else Document()
+
+    @property
+    def recipe(self) -> Recipe:
+        """As shown now: with what is being dragged."""
+        return self.desk.recipe(self.picture.path) if self.picture else Recipe()
+
+    def light_of(self, recipe: Recipe) -> LightValue:
+        """The light that a recipe balances the open picture for."""
+        assert self.picture is not None
+        asked = self.picture, recipe.light
+        if self._light is None or self._light[0] != asked:
+            self._light = asked, value_of(light_xy(self.picture.frame.colour, recipe.light))
+        return self._light[1]
+
+    def begin(self) -> "Grip":
+        """A drag of the open picture."""
+        if self.picture is None:
+            return Grip(self, None)
+        unfinished = self.desk.edit_of(self.picture.path)
+        grip = Grip(self, self.desk.begin(self.picture.path))
+        if unfinished is not None:
+            self._changed()
+        return grip
+
+    def commit(self, settings: Settings, label: str) -> None:
+        """Record values of the open picture as one step."""
+        if self.picture is not None:
+            path, settings = self.picture.path, tuple(settings)
+            self._try(lambda: self.desk.record(path, settings, label))
+            self._changed()
+
+    def cancel_edit(self) -> bool:
+        """Take back what is being dragged; False when nothing is."""
+        edit = self.desk.edit_of(self.picture.path if self.picture else None)
+        if edit is None:
+            return False
+        edit.cancel()
+        self.editCancelled.emit()
+        self._changed()
+        return True
+
+    def toggle_station(self, key: str, title: str) -> None:
+        """Leave a station's decisions out, or take them back in."""
+        if "active" in getattr(parts_of(Recipe).get(key), "__dataclass_fields__", ()):
+            on = self.recipe.is_active(key)
+            self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'left out' if on else 'back in'}")
+        elif key in parts_of(Recipe) and len(self.recipe.get(key)):
+            self.said.emit("The boxes in the list leave them out one by one.")
+
+    def undo(self) -> None:
+        self._step("undo")
+
+    def redo(self) -> None:
+        self._step("redo")
+
+    def new_version(self) -> None:
+        """A copy of the current version under the next free name, made current."""
+        if self.picture:
+            self.desk.add_version(self.picture.path)
+            self._changed()
+
+    def show_version(self, name: str) -> None:
+        if self.picture and self.desk.change(self.picture.path, current=name):
+            self._changed()
+
+    def move_up(self) -> None:
+        """Render the picture by the newest arithmetic from now on, as a version of its own."""
+        if self.picture and self.recipe.processing < PROCESSING:
+            path = self.picture.path
+            self.desk.add_version(path)
+            document = self.document_of(path)
+            self.desk.put(path, document.with_recipe(document.recipe.moved_up()))
+            self._changed()
+
+    def record_for(self, path: Path, settings: Settings, label: str, *, anew: bool = False) -> bool:
+        """Record values as one step of any picture of the shoot; whether it changed anything. anew: in place of a last
+        step of that label."""
+        if path not in self.pictures:
+            return False
+        recorded = self._try(lambda: self.desk.record(path, settings, label, anew=anew)) is not None
+        if recorded:
+            self.saver.soon()
+            if self.picture is not None and path == self.picture.path:
+                self._changed()
+        return recorded
+
+    # ---- readings and findings
+
+    def watch(self, readings: tuple[str, ...], station: str) -> None:
+        """Which readings are seen now, and of which station: they are measured first."""
+        self._visible, self._station = readings, station
+
+    def do_finding(self, finding: Finding) -> None:
+        if not finding.has_fix:
+            return
+        settings = finding.settings(self.recipe)
+        if finding.fills:
+            self.said.emit("Filling...")
+            self.fill_aside(settings, lambda: self.commit(settings, finding.fix_label))
+        else:
+            self.commit(settings, finding.fix_label)
+        if finding.then:
+            self.said.emit(finding.then)
+
+    def silence(self, finding: Finding, *, for_good: bool) -> None:
+        """Say no more about it: for this picture, or for good."""
+        if for_good:
+            self._try(lambda: self.silenced.add(finding.key))
+        elif self.picture:
+            quiet = dict.fromkeys((*self.document.silenced, finding.key))
+            self.desk.change(self.picture.path, silenced=tuple(quiet))
+            self.saver.soon()
+        self._sift()
+
+    # ---- beside the hand
+
+    def ask_pixel(self, x: float, y: float) -> None:
+        """Say which decision made a place what it is."""
+        if self.picture is None:
+            return
+        engine, recipe = self.picture.engine, self.recipe
+        self.do_aside(
+            lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", lambda made: self.said.emit(told(made))
+        )
+
+    def follow_preview(self) -> None:
+        """Begin where the camera left off: exposure and curve fitted to the preview in the file."""
+        if self.picture is None:
+            return
+        engine, recipe, path, decoder = self.picture.engine, self.recipe, self.picture.path, self.decoder
+
+        def fitted(_: Job) -> Settings:
+            codes = decoder.listing(path, PREVIEW_PX)[0]
+            return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
+
+        self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))
+
+    def fill_aside(self, settings: Settings, then: Callable[[], None]) -> Job:
+        """Make what settings fill, and call `then` when it is there: a picture under them then has it at once."""
+        assert self.picture is not None
+        engine, recipe, settings = self.picture.engine, self.recipe, list(settings)
+
+        def fill(job: Job) -> None:
+            repairs = recipe.change_all(settings, label="fill")[0].mend.repairs
+            engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
+
+        return self.do_aside(fill, "fill", lambda _: then())
+
+    def say_next_frame(self) -> None:
+        """What the readings mean for the next exposure in the field."""
+        reading = self.reading
+        if self.picture is None or not reading.has(("range", "full", "noise", "blur")):
+            self.said.emit("Not measured yet." if self.picture else "Open a picture first.")
+            return
+        shot = self.picture.frame.exposure
+        self.said.emit(
+            f"Next frame: {next_frame(shot, reading.range, reading.full, reading.noise, reading.blur).words()}"
+        )
+
+    def do_aside(
+        self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False, is_long: bool = False
+    ) -> Job:
+        """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where
+        it is of that) is another one by then. Failures are said. is_long: it takes
+        a while, and must not keep others waiting."""
+        shoot, picture = self.desk.shoot, self.picture
+
+        def give(found: Any) -> None:
+            if shoot == self.desk.shoot and (of_shoot or picture is self.picture):
+                then(found)
+
+        job = Job(work, name)
+        job.returned.connect(give)
+        job.failed.connect(self.said.emit)
+        self._asides += 1
+        turn = self._asides
+        self._aside[turn] = job
+        job.finished.connect(lambda: self._aside.pop(turn, None))
+        return job.start(LONG if is_long else QUICK)
+
+    # ---- ending
+
+    def end(self) -> bool:
+        """Write what is unsaved and let all work end; False when something could not be written."""
+        self._close_picture()
+        saved = self.saver.settle()
+        for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
+            job.stop()
+        self.decoder.interrupt()
+        self.seeker.end()
+        wait_for_pool(self._openers)
+        wait_for_pool(QUICK)
+        wait_for_pool(LONG)
+        self._measurer.end()
+        self.desk.close_log()
+        return saved
+
+    def is_idle(self) -> bool:
+        """Nothing is being measured, opened or written."""
+        own = self._measurer.is_idle() and self.saver.is_idle() and self.seeker.is_idle()
+        return own and self._opening is None and not self._aside
+
+    def seconds(self) -> float:
+        """Time spent on the open picture."""
+        if self.picture is None:
+            return 0.0
+        return self.seconds_on.get(self.picture.path, 0.0) + time.monotonic() - self._opened_at
+
+    # ---- inside
+
+    def previewed(self) -> None:
+        """What is shown has moved with the hand."""
+        changed = self._differs()
+        if changed:
+            self.recipeChanging.emit(changed)
+            self._measure(moving=True)
+            self.saver.drag()
+
+    def settled(self) -> None:
+        """A drag has ended."""
+        self._changed()
+
+    def _changed(self) -> None:
+        self.saver.soon()
+        changed = self._differs()
+        self.recipeChanged.emit(changed)
+        self._measure(moving=False)
+        if "places" in changed:
+            self._look_for_subject()
+
+    def _differs(self) -> frozenset[str]:
+        """Sections that differ from what was told last; what did not change is the same object."""
+        recipe, before = self.recipe, self._told
+        self._told = recipe
+        if recipe.processing != before.processing:
+            return SECTIONS
+        return frozenset(name for name in SECTIONS if getattr(recipe, name) is not getattr(before, name))
+
+    def _on_opened(self, path: Path, turn: int, frame: Frame, document: Document, revision: Revision) -> None:
+        if turn != self._openings:
+            return
+        self._close_picture()
+        self._opening = None
+        self.desk.hold(path, document, revision, frame.start)
+        self.path, self.picture = path, OpenPicture(path, frame)
+        self.seeker.take(self.picture.engine.found)
+        self._opened_at = time.monotonic()
+        self._told = self.recipe
+        self.pictureOpened.emit()
+        self.recipeChanged.emit(SECTIONS)
+        self._measure(moving=False)
+        self._look_for_subject()
+
+    def _on_joined(self, path: Path) -> None:
+        """Another window has changed a picture: it is shown as it is now."""
+        self.sortingChanged.emit((path,))
+        if self.picture is not None and self.picture.path == path:
+            self._changed()
+
+    def _on_deleted(self, path: Path) -> None:
+        if path not in self._asked_about:
+            self._newly_deleted.append(path)
+            self._ask_soon.start()
+
+    def _ask_about_deleted(self) -> None:
+        paths, self._newly_deleted = tuple(sorted(set(self._newly_deleted))), []
+        self._asked_about.update(paths)
+        self.sidecarsDeleted.emit(paths)
+
+    def discard_edits(self, paths: Iterable[Path]) -> None:
+        """Delete the sidecars of pictures, and forget what was decided about them; aside, since another window may be
+        writing there."""
+        paths = tuple(paths)
+        if self.picture is not None and self.picture.path in paths:
+            self.cancel_edit()
+
+        def discard(_: Job) -> None:
+            for path in paths:
+                self.desk.discard(path)
+
+        def show(_: None) -> None:
+            self.sortingChanged.emit(paths)
+            if self.picture is not None and self.picture.path in paths:
+                self._changed()
+
+        self.do_aside(discard, "discard edits", show, of_shoot=True)
+
+    def _look_for_subject(self) -> None:
+        """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
+        picture = self.picture
+        places = (place for place in self.recipe.places.values() if isinstance(place, Place))
+        if picture is None or picture.looked_for or not any(wants_subject(place.mask) for place in places):
+            return
+        if not picture.engine.found.is_at_hand():
+            self.look_for_subject()
+
+    def look_for_subject(self, then: Callable[[], None] = lambda: None) -> None:
+        """Aside, and say so: seconds, once per picture; then, once something is known of it. All that follows from it
+        is shown anew with each look."""
+        if self.picture is not None:
+            self.picture.looked_for = True
+            self.seeker.ask(then)
+
+    def _on_seen_better(self) -> None:
+        self.recipeChanged.emit(frozenset({"places"}))
+        if self.picture is not None and not self.picture.engine.found.is_waiting:
+            self._measure(moving=False)
+
+    def _on_failed(self, path: Path, turn: int, text: str) -> None:
+        if turn != self._openings:
+            return
+        # what is decided next must not go to the picture before
+        self._close_picture()
+        self._opening, self.path = None, path
+        self.pictureFailed.emit(text)
+        self.said.emit(text)
+
+    def _close_picture(self) -> None:
+        """A drag that is still going on ends as a step of the picture it was begun for."""
+        picture = self.picture
+        if picture is None:
+            return
+        self.seconds_on[picture.path] = self.seconds()
+        edit = self.desk.edit_of(picture.path)
+        if edit is not None:
+            self._try(edit.commit)
+        self.saver.soon()
+        self.picture, self._light = None, None
+        self.seeker.take(None)
+        picture.close()
+        self._asked = None
+        self.reading, self.findings, self._all_findings = PictureReading({}), [], []
+        self.is_measured = False
+        self.pictureClosed.emit()
+
+    def _step(self, kind: str) -> None:
+        if self.picture:
+            path = self.picture.path
+            self.cancel_edit()
+            self._try(lambda: self.desk.step(path, kind))
+            self._changed()
+
+    def _try(self, act: Callable[[], Any]) -> Any:
+        try:
+            return act()
+        except Cancelled:
+            return None
+        except MatizError as error:
+            self.said.emit(str(error))
+            return None
+
+    def _measure(self, *, moving: bool) -> None:
+        if self.picture is not None:
+            self._asked = Wanted(self.picture, self.recipe, self._visible, self._station, moving)
+            self._measurer.ask(self._asked)
+
+    def _on_measured(self, wanted: Wanted, found: Measured) -> None:
+        if wanted.picture is not self.picture:
+            return
+        if found.readings:
+            self.reading = PictureReading({**self.reading.values, **found.readings})
+            self.readingsChanged.emit(frozenset(found.readings))
+        if found.findings is not None:
+            self._all_findings = found.findings
+            self.is_measured = True
+            self._sift()
+
+    def _sift(self) -> None:
+        self.findings = self.unsilenced(self._all_findings)
+        self.findingsChanged.emit()
+
+    def unsilenced(self, findings: Iterable[Finding]) -> list[Finding]:
+        """Without those that are not to be mentioned."""
+        quiet = {*self.silenced.ids(), *self.document.silenced}
+        return [finding for finding in findings if not {finding.id, finding.key} & quiet]
+
+
+class Grip:
+    """What a hand holds while it drags: an edit of the picture it was begun for. Once that picture has gone, or the
+    drag was taken back, it holds nothing, and whatever the hand still does is of no effect."""
+
+    def __init__(self, session: Session, edit: Edit | None) -> None:
+        self._session, self._edit = session, edit
+
+    @property
+    def recipe(self) -> Recipe:
+        """As it was when the drag began, with what is shown."""
+        return self._edit.recipe if self._edit else Recipe()
+
+    def preview(self, settings: Settings) -> None:
+        """Show values while the hand moves; nothing is recorded yet."""
+        if self._edit is not None and self._edit.is_alive:
+            edit, settings = self._edit, tuple(settings)
+            self._session._try(lambda: edit.preview(settings))
+            self._session.previewed()
+
+    def commit(self, settings: Settings | None, label: str) -> None:
+        """Record values, or what was shown last, as one step."""
+        if self._edit is not None and self._edit.is_alive:
+            edit = self._edit
+            self._session._try(lambda: edit.commit(settings, label))
+            self._session.settled()
+
+
+def told(made: dict[str, float]) -> str:
+    """What `ask_pixel` found, the three largest changes first."""
+    large = [(path, value) for path, value in made.items() if value >= 0.5][:3]
+    if not large:
+        return "Nothing that was decided changes this place by ΔE 0.5 or more."
+    return "This place: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)
