@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from matiz.develop.frame.cache import MOST_PER_SLOT, Cache
 from matiz.develop.frame.mapping import Mapping
 from matiz.develop.frame.tiles import LEAST_PX, TILE_PX, tiles
-from matiz.develop.graph.engine import Engine
-from matiz.develop.graph.graph import HIGHLIGHTS, REFERENCE, SCENE
+from matiz.develop.graph.engine import Engine, _Making
+from matiz.develop.graph.graph import ENDS, HIGHLIGHTS, REFERENCE, SCENE
 from matiz.develop.stages.node import Node, Patch, Work, product
-from matiz.measure.picture import Meter, PictureReading
+from matiz.measure.picture import NAMES, Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
 from matiz.recipe.shapes import Grid
@@ -287,20 +287,109 @@ def warm():
     return engine, meter
 
 
-@pytest.mark.parametrize("path", [path for path, _, _ in leaves(BASE)])
-def test_after_any_one_change_a_warm_engine_shows_what_a_fresh_one_does(warm, path):
-    """A key that leaves out what a stage or a reading depends on would show here."""
+SPECS = {path: spec for path, spec, _ in leaves(BASE)}
+OF_EACH_SECTION = [next(path for path in SPECS if path.startswith(f"{name}.") and not path.endswith(".active"))
+                   for name in ("mend", "light", "tone", "colour", "detail", "finish")]  # fmt: skip
+GROUPS = 3
+"""Leaves that should change nothing are changed in so many groups, so that one hides little of what another does."""
+PART = (10, 8, 64, 40)
+"""Of level 1: it lies within the picture, however it is cropped and turned."""
+
+
+def _changed(paths):
+    """The base recipe with other values of some leaves."""
+    return BASE.change_all([(path, _other_of(path)) for path in paths], label="other")[0]
+
+
+def _other_of(path):
+    if path.endswith(".active"):
+        return "off"
+    return "A" if path == "light.source" else _other(SPECS[path], BASE.get(path))
+
+
+def _fresh(engine):
+    """An engine that has seen nothing but what follows from the frame alone."""
+    fresh = Engine(engine.frame)
+    fresh.found = fresh.sensor.found = engine.found
+    return fresh
+
+
+def _without_effect(keys, key_of):
+    """Of each thing that has a key: the leaves that leave it as it is, by what is said of itself."""
+    base = {each: key_of(BASE, each) for each in keys}
+    out = {each: [] for each in keys}
+    for path in SPECS:
+        recipe = _changed([path])
+        for each in keys:
+            if key_of(recipe, each) == base[each]:
+                out[each].append(path)
+    return out
+
+
+def _groups(paths):
+    """What switches a station off hides what others do, and stands alone."""
+    switches = [path for path in paths if path.endswith(".active")]
+    others = [path for path in paths if not path.endswith(".active")]
+    return [group for group in (switches, *(others[n::GROUPS] for n in range(GROUPS))) if group]
+
+
+def _check_keys(keys, key_of, make, engine):
+    """Each thing is made anew with all changed that leaves it as it is, as it says itself, and must be the same."""
+    base = _fresh(engine)
+    expected = {each: _plain(make(base, BASE, each)) for each in keys}
+    by_group = {}
+    for each, paths in _without_effect(keys, key_of).items():
+        for group in _groups(paths):
+            by_group.setdefault(tuple(group), []).append(each)
+    for group, those in by_group.items():
+        fresh, recipe = _fresh(engine), _changed(group)
+        for each in those:
+            if _plain(make(fresh, recipe, each)) == expected[each]:
+                continue
+            alone = [path for path in group if _plain(make(_fresh(engine), _changed([path]), each)) != expected[each]]
+            pytest.fail(f"{getattr(each, 'name', each)} depends on {alone or group}, and its key does not")
+
+
+def _nodes():
+    """All nodes of the graph."""
+    found, waiting = {}, list(ENDS.values())
+    while waiting:
+        node = waiting.pop()
+        if id(node) not in found:
+            found[id(node)] = node
+            waiting += [*node.inputs, *node.aside]
+    return list(found.values())
+
+
+def test_the_key_of_every_node_holds_all_that_it_depends_on(warm):
+    """One that leaves out a value of the recipe that the node reads would show an old picture."""
+    engine, _ = warm
+
+    def make(there, recipe, node):
+        return there.product(recipe, node) if node.is_product else there.peek(recipe, 1, PART, result=node)
+
+    _check_keys(_nodes(), lambda recipe, node: _Making(engine, recipe.in_force()).digest(node), make, engine)
+
+
+def test_the_key_of_every_reading_holds_all_that_it_depends_on(warm):
     engine, meter = warm
-    spec = {p: s for p, s, _ in leaves(BASE)}[path]
-    value = "off" if path.endswith(".active") else "A" if path == "light.source" else _other(spec, BASE.get(path))
-    recipe = BASE.change(path, value)[0]
+    meters = {}
+
+    def make(there, recipe, name):
+        return meters.setdefault(there, Meter(there)).take(recipe, name)
+
+    _check_keys(NAMES, meter.key, make, engine)
+
+
+@pytest.mark.parametrize("path", OF_EACH_SECTION)
+def test_after_a_change_a_warm_engine_shows_what_a_fresh_one_does(warm, path):
+    engine, meter = warm
+    recipe = _changed([path])
     # few variants are kept: what came before this one must be among them
     for end in ("screen", "display"):
         engine.render(BASE, 1, result=end)
     meter.picture(BASE)
-    fresh = Engine(engine.frame)
-    # follows from the frame alone
-    fresh.found = fresh.sensor.found = engine.found
+    fresh = _fresh(engine)
     for end in ("screen", "display"):
         np.testing.assert_array_equal(engine.render(recipe, 1, result=end), fresh.render(recipe, 1, result=end))
     _same(meter.picture(recipe), Meter(fresh).picture(recipe))

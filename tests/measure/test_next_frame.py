@@ -6,8 +6,8 @@ import pytest
 
 from matiz.measure.detail.blur import BlurReading, Smear
 from matiz.measure.detail.noise import LEAST_dB, NoiseReading
+from matiz.measure.next_frame import NextFrame, next_frame
 from matiz.measure.picture import Meter
-from matiz.measure.tone.next_frame import NextFrame, next_frame
 from matiz.measure.tone.patches import FullReading, Patch
 from matiz.measure.tone.tone import RangeReading
 from matiz.raw.frame import Exposure

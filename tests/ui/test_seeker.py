@@ -83,7 +83,7 @@ def asked_for(window) -> None:
 def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_once_it_is_whole(
     window, looks, said, stops, monkeypatch
 ):
-    monkeypatch.setattr("matiz.measure.picture.read_edge", lambda *_: EdgeReading(0.9, (), (), 0.0))
+    monkeypatch.setattr("matiz.measure.places.readings.read_edge", lambda *_: EdgeReading(0.9, (), (), 0.0))
     asked_for(window)
     window.places.set_place("exposure_EV", stops, "Darker")
     ident = window.session.recipe.places.order[0]

@@ -4,9 +4,10 @@ import math
 from collections.abc import Iterator
 
 from ..develop.places.weighing import is_decided
-from ..measure.picture import EDGED, PictureReading
+from ..measure.picture import PictureReading
 from ..measure.places.mask_edge import WIDTH, EdgeReading, Row, Spot
 from ..measure.places.places import PlaceReading
+from ..measure.places.readings import EDGED
 from ..measure.tone.stored import SEEN_L
 from ..recipe.model import Recipe
 from ..recipe.places import Brush, Ellipse, Lasso, MaskPart, Place, Ramp, Reach, Stroke

@@ -20,11 +20,11 @@ from .mend.dust import Speck
 from .mend.mend import MendReading
 from .mend.merged import MergedReading
 from .mend.tilt import Angle
+from .next_frame import next_frame
 from .picture import PictureReading
 from .places.attention import AttentionReading
 from .places.faces import FaceReading
 from .table.values import LightValue
-from .tone.next_frame import next_frame
 from .tone.patches import Patch
 
 

@@ -13,10 +13,10 @@ from ..develop.places.weighing import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..measure.ask import ask_pixel
+from ..measure.next_frame import next_frame
 from ..measure.picture import PictureReading
 from ..measure.sort.burst import Ranked
 from ..measure.table.values import LightValue, value_of
-from ..measure.tone.next_frame import next_frame
 from ..proposals.camera_start import camera_start
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame

@@ -8,6 +8,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from dataclasses import dataclass, field
+from enum import IntEnum
 from functools import cached_property
 from typing import Any
 
@@ -32,6 +33,16 @@ def nothing_else(_engine: Engine, _recipe: Recipe) -> Hashable:
     return None
 
 
+class Pace(IntEnum):
+    """How long a reading takes of 24 megapixels on two cores."""
+
+    AT_ONCE = 0
+    """Under 0.1 s."""
+    SOON = 1
+    """Under 1 s."""
+    LATER = 2
+
+
 @dataclass(frozen=True, eq=False)
 class Reading:
     """How one reading is taken."""
@@ -48,6 +59,17 @@ class Reading:
     """The recipe that it looks under."""
     also: Callable[[Engine, Recipe], Hashable] = field(default=nothing_else)
     """What else it depends on."""
+    pace: Pace = Pace.AT_ONCE
+
+
+def quick_first(readings: Iterable[Reading]) -> tuple[Reading, ...]:
+    """In the order in which they are best taken: no quick one waits for a slow one that it is not made from."""
+    table = {reading.name: reading for reading in readings}
+
+    def pace(reading: Reading) -> Pace:
+        return max([reading.pace, *(pace(table[name]) for name in reading.after)])
+
+    return tuple(sorted(table.values(), key=pace))
 
 
 class Sight:

@@ -4,12 +4,12 @@ whether one frame is enough."""
 from dataclasses import dataclass
 from math import ceil, log2
 
-from ...raw.frame import Exposure
-from ...wording import EV, number, time_text
-from ..detail.blur import BlurReading
-from ..detail.noise import LEAST_dB, NoiseReading
-from .patches import FullReading
-from .tone import RangeReading
+from ..raw.frame import Exposure
+from ..wording import EV, number, time_text
+from .detail.blur import BlurReading
+from .detail.noise import LEAST_dB, NoiseReading
+from .tone.patches import FullReading
+from .tone.tone import RangeReading
 
 LEFT_EV, LEAST_EV = 0.2, 0.4
 """What is left free above the brightest, and what is worth saying."""
