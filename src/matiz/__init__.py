@@ -1,3 +1,3 @@
-"""Matiz: a raw developer that measures."""
+"""Matiz: a raw developer that measures. For scripts and notebooks see `matiz.api`."""
 
-__version__ = "0.1.0"
+__version__ = "0.9.0"

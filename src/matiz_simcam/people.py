@@ -68,7 +68,7 @@ class Guest:
 
 @lru_cache(maxsize=COUNT)
 def _kept(number: int) -> dict[str, NDArray[np.generic]]:
-    path = files("matiz") / "assets" / "people" / f"guest-{number}.npz"
+    path = files("matiz_simcam") / "assets" / "people" / f"guest-{number}.npz"
     with path.open("rb") as file, np.load(file) as data:
         return {name: data[name] for name in data.files}
 

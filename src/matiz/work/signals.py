@@ -74,10 +74,7 @@ def _held(callback: Callback) -> Callable[[], Callback | None]:
 
 def _most_arguments(callback: Callback) -> int | None:
     """How many arguments it takes; None for any number."""
-    try:
-        parameters = inspect.signature(callback).parameters.values()
-    except (TypeError, ValueError):  # some built-in functions do not say
+    code = getattr(callback, "__code__", None)
+    if code is None or code.co_flags & inspect.CO_VARARGS:  # a built-in function, an object that is called
         return None
-    if any(each.kind == each.VAR_POSITIONAL for each in parameters):
-        return None
-    return sum(each.kind in (each.POSITIONAL_ONLY, each.POSITIONAL_OR_KEYWORD) for each in parameters)
+    return int(code.co_argcount) - inspect.ismethod(callback)

@@ -2,6 +2,7 @@
 
 import hashlib
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
@@ -25,6 +26,8 @@ from .graph import ENDS
 CACHE_BYTES = 600 * 2**20
 LITTLE_CACHE = 96 * 2**20
 """For an engine that makes one picture once: room for plans."""
+GRAPHS = 12
+"""Recipes under which the graph stays walked: a drag asks under several variants of each of its recipes."""
 TILES_TO_A_SIDE = 2
 """Of what is made at a time for a file: larger parts leave less of the time to what lies between the kernels."""
 
@@ -44,6 +47,8 @@ class Engine:
         self._ends = ends
         self._cache = Cache(cache_bytes)
         self._counting = threading.Lock()
+        self._graphs: OrderedDict[tuple[int, int], tuple[Recipe, _Making]] = OrderedDict()
+        self._walking = threading.Lock()
 
     def _plain(self, level: int, region: Region) -> NDArray[np.uint8]:
         """A region of the frame as the camera held it, sRGB (height, width, 3), about which nothing is decided."""
@@ -68,14 +73,14 @@ class Engine:
     ) -> Pixels:
         """A region (the whole picture when None) of a level, as far as `result`, a key of the graph's ends or a node of
         it."""
-        making = _Making(self, recipe)
+        making = self._under(recipe)
         return making.pixels(self._end(result), level, self._checked(making.work.mapping, level, region))
 
     def render_alone(
         self, recipe: Recipe, level: int, region: Region | None = None, *, result: str | Node = "screen"
     ) -> Pixels:
         """The same pixels made as one piece: what tiles hold besides is not waited for. It is kept for this region."""
-        making = _Making(self, recipe)
+        making = self._under(recipe)
         return making.kept(self._end(result), level, self._checked(making.work.mapping, level, region))
 
     def tiles(self, recipe: Recipe, level: int, region: Region) -> list[Region]:
@@ -84,13 +89,13 @@ class Engine:
 
     def slow_part(self, recipe: Recipe, level: int, *, result: str | Node = "screen") -> bytes | None:
         """What stands for all that takes long on the way to a result; None where nothing does."""
-        making = _Making(self, recipe)
+        making = self._under(recipe)
         slow = making.slow_nodes(self._end(result), level)
         return b"".join(making.digest(node) for node in slow) if slow else None
 
     def peek(self, recipe: Recipe, level: int, region: Region, *, result: str | Node = "screen") -> Pixels:
         """The same for a small region that is not asked again: nothing is kept, and nothing made beside it."""
-        making = _Making(self, recipe)
+        making = self._under(recipe)
         x, y, w, h = region = self._checked(making.work.mapping, level, region)
         if w * h > 1:
             return _Once(making).made(self._end(result), level, region)
@@ -101,11 +106,11 @@ class Engine:
 
     def digest(self, recipe: Recipe, result: str) -> bytes:
         """What stands for everything that a result depends on: two recipes with the same one give the same pixels."""
-        return _Making(self, recipe).digest(self._end(result))
+        return self._under(recipe).digest(self._end(result))
 
     def product(self, recipe: Recipe, node: Node) -> Any:
         """What a node that makes no pixels makes."""
-        return _Making(self, recipe).product(node)
+        return self._under(recipe).product(node)
 
     def full(
         self, recipe: Recipe, *, result: str | Node = "display", progress: Callable[[float], bool] | None = None
@@ -114,7 +119,7 @@ class Engine:
 
         `progress` hears the share done and returns False to stop, which raises Cancelled.
         """
-        making, end = _Making(self, recipe), self._end(result)
+        making, end = self._under(recipe), self._end(result)
         width, height = size = making.work.mapping.size
         done = 0
         for tile in tiles(size, (0, 0, width, height), TILES_TO_A_SIDE):
@@ -126,6 +131,8 @@ class Engine:
     def forget(self) -> None:
         """Let go of all that was made."""
         self._cache.clear()
+        with self._walking:
+            self._graphs.clear()
 
     def count(self, node: Node) -> None:
         with self._counting:
@@ -134,6 +141,19 @@ class Engine:
     @property
     def cache(self) -> Cache:
         return self._cache
+
+    def _under(self, recipe: Recipe) -> "_Making":
+        """The graph under a recipe: for those asked for last it is walked once, until more is known of the subject."""
+        key = id(recipe), self.found.looked
+        with self._walking:
+            held = self._graphs.pop(key, None)
+            # a number may be that of a recipe that has gone
+            if held is None or held[0] is not recipe:
+                held = recipe, _Making(self, recipe)
+            self._graphs[key] = held
+            while len(self._graphs) > GRAPHS:
+                self._graphs.popitem(last=False)
+            return held[1]
 
     def _end(self, result: str | Node) -> Node:
         if isinstance(result, Node):

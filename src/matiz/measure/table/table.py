@@ -111,6 +111,30 @@ class Sight:
         return self._read(name)
 
 
+class _Variants:
+    """One recipe as readings see it: what several of them look under is one object, for which the graph is walked
+    once."""
+
+    def __init__(self, recipe: Recipe) -> None:
+        self.recipe = recipe
+        self._in_force = recipe.in_force()
+        self._under: dict[Callable[[Recipe], Recipe], Recipe] = {}
+        self._values: dict[tuple[Callable[[Recipe], Recipe], tuple[str, ...]], tuple[str, ...]] = {}
+
+    def seen_by(self, reading: Reading) -> Recipe:
+        if reading.under not in self._under:
+            self._under[reading.under] = reading.under(self._in_force)
+        return self._under[reading.under]
+
+    def values_of(self, reading: Reading) -> tuple[str, ...]:
+        """What stands for the values that it reads besides pixels."""
+        wanted = reading.under, reading.reads
+        if wanted not in self._values:
+            seen = self.seen_by(reading)
+            self._values[wanted] = tuple(repr(seen.get(path)) for path in reading.reads)
+        return self._values[wanted]
+
+
 class Meter:
     """Takes readings of one frame, and keeps them. Safe to share by threads: one reads at a time."""
 
@@ -125,6 +149,7 @@ class Meter:
             make: VARIANTS * sum(reading.make is make for reading in self._table.values()) for make in self._kept
         }
         self._lock = threading.RLock()
+        self._last: _Variants | None = None
         self.runs: dict[str, int] = {}
         """How often each reading was made: what a change did not touch must not be read again."""
 
@@ -140,22 +165,32 @@ class Meter:
 
     def key(self, recipe: Recipe, name: str) -> Hashable:
         """What stands for all that a reading depends on."""
+        return self._key(self._variants(recipe), name)
+
+    def _key(self, variants: "_Variants", name: str) -> Hashable:
         reading = self._table[name]
-        seen = reading.under(recipe.in_force())
+        seen = variants.seen_by(reading)
         pixels = tuple(self.engine.digest(seen, result) for result in reading.looks_at)
-        values = tuple(repr(seen.get(path)) for path in reading.reads)
-        others = tuple(self.key(recipe, other) for other in reading.after)
-        return pixels, values, others, reading.also(self.engine, seen)
+        others = tuple(self._key(variants, other) for other in reading.after)
+        return pixels, variants.values_of(reading), others, reading.also(self.engine, seen)
+
+    def _variants(self, recipe: Recipe) -> "_Variants":
+        """Kept for the recipe asked for last: all readings of a tick of a drag are asked for under one."""
+        held = self._last
+        if held is None or held.recipe is not recipe:
+            held = self._last = _Variants(recipe)
+        return held
 
     def take(self, recipe: Recipe, name: str) -> Any:
         """One reading, made when it is not kept."""
         with self._lock:
-            reading, key = self._table[name], self.key(recipe, name)
+            variants = self._variants(recipe)
+            reading, key = self._table[name], self._key(variants, name)
             kept = self._kept[reading.make]
             if key in kept:
                 kept.move_to_end(key)
                 return kept[key]
-            seen = reading.under(recipe.in_force())
+            seen = variants.seen_by(reading)
             value = reading.make(Sight(self.engine, seen, lambda other: self.take(recipe, other), reading))
             self.runs[name] = self.runs.get(name, 0) + 1
             kept[key] = value
