@@ -255,3 +255,14 @@ def test_a_disk_that_fills_in_the_middle_is_told_and_a_second_run_completes(fold
     assert len(list(out.iterdir())) == 3, "no half file under a final name, and none beside it"
     monkeypatch.setattr(write, "write_pixels", real)
     assert all(batch.run_task(task).path for task in tasks) and len(list(out.iterdir())) == 6
+
+
+def test_room_is_asked_for_all_of_them(tmp_path, monkeypatch):
+    """There is room for ten, and none for eleven."""
+    one = Order("TIFF", long_side=1000)
+    width, height = one.size_of((6000, round(batch.PX_OF_PICTURE / 6000)))
+    free = int(10.5 * batch.LEAST_FREE * width * height * batch.BYTES_PER_PX["TIFF"])
+    monkeypatch.setattr(batch.shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**12, 10**12, free))
+    check_room(tmp_path, one, 10)
+    with pytest.raises(FileError, match="11 deliveries"):
+        check_room(tmp_path, one, 11)

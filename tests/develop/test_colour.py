@@ -409,3 +409,11 @@ def test_the_curve_of_lightness_is_met_before_colours_are_moved(scene_engine):
     assert tones[0] == tones[1]
     reds = [tone_of(scene_engine, recipe, area, "red") for recipe in (Recipe(), dark)]
     assert abs(reds[0] - reds[1]) > 0.01
+
+
+def test_where_muted_colours_lose_skin_loses_as_others_do():
+    """Skin is held back from a gain, not from a loss: it would stand out of a picture that fades."""
+    weak, skin = (of_oklch(0.65, 0.04, hue) for hue in (200.0, 55.0))
+    row = np.ascontiguousarray(np.stack([weak, skin])[None].repeat(2, axis=0))
+    loss = (oklch(moved(row, muted_percent=-60.0))[1] / oklch(row)[1])[0]
+    assert loss[0] < 0.8 and loss[1] == pytest.approx(loss[0], abs=0.03)

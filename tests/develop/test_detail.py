@@ -27,6 +27,7 @@ from matiz.develop.frame.points import kept_points
 from matiz.develop.graph.engine import Engine
 from matiz.develop.graph.graph import BALANCE
 from matiz.develop.places.sharpen import foreseen_noise
+from matiz.kernels.sharpen import LEAST_SIGMA
 from matiz.raw.decode import read_frame
 from matiz.raw.noise import noise_of
 from matiz.recipe import toning
@@ -353,6 +354,19 @@ def test_a_small_picture_is_sharpened_less(burst):
         )
         steep.append(float(np.abs(sharp - plain).mean() / plain.std()))
     assert steep[1] < 0.6 * steep[0]
+
+
+def test_a_radius_under_what_the_kernel_has_counts_for_less(burst):
+    """At level 2 a radius of 0.8 px is 0.2: it is sharpened at the least the kernel has, and weaker by the square."""
+
+    def added(radius_px, amount):
+        own = set_to((AMOUNT, amount), ("detail.sharpen.radius_px", radius_px), ("detail.sharpen.gate", "off"))
+        return burst.render(own, 2, result="rendered") - burst.render(Recipe(), 2, result="rendered")
+
+    fine = added(0.8, 100.0)
+    least = added(LEAST_SIGMA * 4.0, 100.0 * (0.2 / LEAST_SIGMA) ** 2)
+    assert np.abs(least).max() > 1e-4
+    np.testing.assert_allclose(fine, least, atol=2e-5)
 
 
 def test_a_place_is_sharper_or_softer_than_the_whole(burst):

@@ -13,6 +13,7 @@ from matiz.recipe.model import Recipe
 from matiz.recipe.places import Ellipse, Place
 from matiz.recipe.tree import Rows
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
+from tests.develop.test_tone import engine_of
 
 DEPTH = "finish.fall_off.depth_EV"
 SIZE = (600, 400)
@@ -203,3 +204,25 @@ def test_it_is_on_the_screen_as_in_the_file(engine):
     pairs = (("finish.grain.strength_L", 3.0), ("finish.signature.text", "Ana"), (DEPTH, 1.0))
     codes = made(engine, *pairs, result="screen")[..., 2::-1]
     assert np.abs(codes / 255.0 - encode_sRGB(np.clip(made(engine, *pairs), 0, 1))).max() < 0.012
+
+
+@pytest.mark.parametrize("start", [0.0, 10.0, 29.0, 60.0])
+def test_a_lift_has_at_least_three_tenths_of_the_way(start):
+    """Where the fall-off starts nearer than 30 % the lift would be a spot."""
+    own = FallOff(depth_EV=0.0, lift_EV=1.0, start_percent=start)
+    reach = max(start / 100.0, 0.3)
+    told = profile(own, np.array([0.0, reach / 2.0, reach, 1.0]))
+    np.testing.assert_allclose(told, [1.0, 0.5, 0.0, 0.0], atol=1e-9)
+
+
+def test_glow_is_added_in_the_units_of_the_scene():
+    """Half the exposure needs twice the light in the scene for the same glow on the screen."""
+    added = []
+    for exposure_EV in (0.0, 2.0):
+        scene = np.full((96, 96, 3), 0.02, np.float32)
+        scene[40:56, 40:56] = 2.0
+        engine = engine_of(scene * np.float32(2.0**-exposure_EV))
+        glow = (("finish.glow.amount_percent", 80.0), ("finish.glow.radius_px", 20.0))
+        plain, lit = (made(engine, ("tone.exposure_EV", exposure_EV), *more) for more in ((), glow))
+        added.append(float((lit - plain)[10:86, 10:86].mean()))
+    assert added[0] > 1e-3 and added[1] == pytest.approx(added[0], rel=0.02)

@@ -422,3 +422,19 @@ def test_places_and_strokes_are_the_same_after_a_restart_in_every_version(scene_
         np.testing.assert_array_equal(fresh.render(back.versions[name].recipe, 1), shown)
     assert back.version.undo().recipe.places[ident].exposure_EV == 0.0
     assert back.version.undo().undo().recipe == Recipe()
+
+
+def test_half_the_strength_is_half_the_stops_of_warmth(scene_engine):
+    """Warmth is light of another colour: in stops, it goes with the strength."""
+
+    def stops(strength):
+        place = Place(
+            mask=rows(Ellipse(x=0.5, y=0.3, w=3.0, h=3.0, feather_px=0.0)), warmer_mired=60.0, strength_percent=strength
+        )
+        with_place = Recipe().insert("places", place, label="x")[0]
+        plain, warm = (scene_engine.render(each, 2, result="scene") for each in (Recipe(), with_place))
+        return np.median(np.log2(np.maximum(warm, 1e-6) / np.maximum(plain, 1e-6)).reshape(-1, 3), axis=0)
+
+    whole, half = stops(100.0), stops(50.0)
+    assert np.abs(whole).max() > 0.1
+    np.testing.assert_allclose(half, whole / 2.0, atol=0.02)

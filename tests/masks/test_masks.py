@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from matiz.colour.spaces import luminance
 from matiz.errors import RecipeError
-from matiz.masks.join import feathered, grown, joined, margin_px
+from matiz.masks.join import Within, feathered, grown, joined, margin_px
 from matiz.masks.view import View, lab
 from matiz.recipe.parsing import parsed_part
 from matiz.recipe.places import (
@@ -27,7 +27,7 @@ from matiz.recipe.places import (
     Saturated,
     Zones,
 )
-from matiz.recipe.tree import Table, parts_of
+from matiz.recipe.tree import Rows, Table, parts_of, replaced
 
 
 def view_of(display, EV=None, colours=None, px=1.0, long_side=None) -> View:
@@ -230,3 +230,12 @@ def test_colours_are_those_of_the_colour_room():
     display = np.random.default_rng(4).random((30, 40, 3)).astype(np.float32) ** 3
     expected = XYZ_to_Lab(display.astype(np.float64) @ REC2020_TO_XYZ.T, REC2020_TO_XYZ.sum(axis=1))
     np.testing.assert_allclose(lab(display), expected, atol=0.02)
+
+
+@pytest.mark.parametrize("changed", [{"spare_dark": 3.0}, {"spare_light": 7.0}, {"parts": Rows([("p1", Bright())])}])
+def test_what_stands_for_another_place_s_mask_follows_its_ends_too(changed):
+    """Two masks with one digest would be taken for each other."""
+    held = Within(parts=Rows([("p1", Ellipse(x=0.5, y=0.5, w=0.4, h=0.4))]))
+    other = replaced(held, **changed)
+    assert held.mask_digest != other.mask_digest and held.digest != other.digest
+    assert Within(parts=held.parts).mask_digest == held.mask_digest

@@ -9,7 +9,7 @@ from matiz.develop.graph.engine import Engine
 from matiz.findings.attention import lifted, pulls_the_eye, subject_not_held
 from matiz.findings.find import fixed
 from matiz.findings.people import uneven_faces
-from matiz.masks.faces import faces
+from matiz.masks.faces import Face, faces
 from matiz.masks.subject import SubjectMap
 from matiz.measure.picture import Meter, PictureReading
 from matiz.measure.places.attention import read_attention
@@ -201,3 +201,17 @@ def test_a_subject_that_does_not_hold_is_lifted(hidden):
     own = Recipe().change_all(added(Recipe(), lifted()), label="x")[0]
     first, second = own.places.values()
     assert first.exposure_EV == -second.exposure_EV > 0 and first.warmer_mired == -second.warmer_mired > 0
+
+
+def test_the_subjects_own_face_is_no_pull_beside_it():
+    """It draws the eye to the subject; another one draws it away."""
+    grey = np.dstack([np.full((200, 300), 50.0), np.zeros((200, 300)), np.zeros((200, 300))]).astype(np.float32)
+    subject = np.zeros((200, 300), np.float32)
+    subject[60:140, 40:100] = 1.0
+    # its face is at the edge of the mask, so that some of what it draws lies beyond
+    own = Face(82.0, 62.0, 16.0, 16.0, 0.9, np.zeros((5, 2)), {})
+    other = Face(230.0, 90.0, 30.0, 30.0, 0.9, np.zeros((5, 2)), {})
+    with_own = read_attention(grey, subject, [own])
+    assert not [pull for pull in with_own.pulls if pull.why == "face"]
+    pulls = read_attention(grey, subject, [own, other]).pulls
+    assert pulls and all(pull.x > 200 for pull in pulls)

@@ -397,3 +397,14 @@ def test_a_row_is_told_where_it_lies_in_the_frame(engine_of_any_size, monkeypatc
     assert y0 == pytest.approx(20.5 / long_side, abs=2e-3) and y1 == pytest.approx(y0, abs=2e-3)
     assert sorted((x0, x1)) == pytest.approx([0.0, 1.0], abs=3e-3)
     assert own.row.radius == pytest.approx(5.0 * max(engine.frame.size) / long_side, rel=0.02)
+
+
+def test_what_spreads_far_beyond_the_edge_is_no_rim():
+    """A place that lightens all about it as much as just outside it has a soft mask, and no halo."""
+    y, x = np.mgrid[0:300, 0:400]
+    off = np.hypot(x - 200, y - 150)
+    disc = (off < 80).astype(np.float32)
+    Lab = np.dstack([50.0 + 30.0 * disc, disc, disc]).astype(np.float32)
+    Lab += np.random.default_rng(1).normal(0, 0.5, Lab.shape).astype(np.float32)
+    even = read_edge(disc, Lab, np.full(disc.shape, 6.0, np.float32))
+    assert even is not None and abs(even.halo_L) < 0.3

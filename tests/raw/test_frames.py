@@ -22,6 +22,7 @@ from matiz.kernels.encoding import encode
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+from matiz.raw.worker import _turned as turned_by
 from matiz_simcam.camera import IDEAL, Settings, camera_colour, expose
 from matiz_simcam.targets import grey
 
@@ -329,3 +330,13 @@ def read_linear(pixels: np.ndarray) -> np.ndarray:
     from matiz.colour.spaces import decode_sRGB
 
     return decode_sRGB(pixels / 255.0)
+
+
+@pytest.mark.parametrize(("flip", "orientation"), [(0, 1), (3, 3), (5, 8), (6, 6)])
+def test_a_camera_s_turn_is_the_one_of_exif(flip, orientation):
+    """LibRaw's 5 is a quarter turn to the left, its 6 one to the right (libraw_image_sizes_t, flip)."""
+    assert turned_by(flip) == orientation
+    row = np.array([[1.0, 2.0, 3.0]], np.float32)
+    shown = upright(np.repeat(row[..., None], 3, axis=2), turned_by(flip))[..., 0]
+    expected = {0: [[1, 2, 3]], 3: [[3, 2, 1]], 5: [[3], [2], [1]], 6: [[1], [2], [3]]}[flip]
+    assert shown.tolist() == expected

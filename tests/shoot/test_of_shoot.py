@@ -209,3 +209,12 @@ def test_a_folder_is_looked_through_and_what_is_measured_kept(small_shoot, tmp_p
     assert told["lights"][0]["light_K"] == pytest.approx(1e6 / lights[0].mired, abs=1.0) and told["found"] == []
     assert main(["shoot", str(folder)]) == 0
     assert "1 picture in one light" in capsys.readouterr().out
+
+
+def test_nothing_is_said_of_what_was_taken_twice_and_is_sorted():
+    cat = skimage.data.chelsea()
+    looks = [look_of((cut / 255.0).astype(np.float32) ** 2.2) for cut in (cat[:290, :440], cat[4:294, 8:448])]
+    row = [taken(n, 20.0 * n, brief=replace(PLAIN, look=own, edges_px=1.0)) for n, own in enumerate(looks)]
+    assert "sort.twice" in told(row)
+    for sorted_as in ("keep", "hold", "drop"):
+        assert "sort.twice" not in told([row[0], replace(row[1], sorted_as=sorted_as)]), sorted_as

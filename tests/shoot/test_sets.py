@@ -70,3 +70,9 @@ def test_files_that_say_little_belong_to_none():
     silent = [Exposure(), Exposure(time_utc="nonsense"), Exposure(time_utc="2026-03-14T06:00:00Z")]
     assert kinds(silent) == []
     assert Proposed("focus pair", ()).name == "focus pair"
+
+
+def test_a_burst_goes_on_as_long_as_each_frame_follows_the_one_before():
+    """Ten seconds of it, no frame later than the gap after its neighbour."""
+    assert kinds([shot(0.8 * n) for n in range(12)]) == [("burst", [f"{n:03d}" for n in range(12)])]
+    assert kinds([shot(4.0 * n, 2.0 * n) for n in range(4)]) == [("bracket", [f"{n:03d}" for n in range(4)])]

@@ -14,12 +14,13 @@ from PySide6.QtWidgets import QApplication, QPushButton
 
 from matiz.errors import FileError
 from matiz.findings.model import Finding, box
-from matiz.recipe.model import Recipe
+from matiz.recipe.model import Recipe, specs
 from matiz.ui.canvas.render import to_image
 from matiz.ui.frame.findings_panel import FindingsPanel
 from matiz.ui.frame.settle import settle
 from matiz.ui.kit import theme
 from matiz.ui.kit.controls import Words, bind, caption, choice, tape_for
+from matiz.ui.kit.tape import Tape
 from matiz.work.delivery_queue import Delivery
 from matiz.work.session import Session
 
@@ -233,3 +234,21 @@ def test_what_was_said_of_one_picture_is_not_said_of_the_next(window):
     window.session.step(1)
     settle(window)
     assert window.header.word.whole() != "this one is sharp"
+
+
+def test_a_tape_that_is_dragged_stays_with_the_hand(qtbot):
+    """A value that is decided elsewhere meanwhile, such as by a second window, must not tear it away."""
+    tape = Tape("Exposure", specs()["tone.exposure_EV"])
+    qtbot.addWidget(tape)
+    tape.resize(300, 64)
+    tape.show()
+    middle = QPoint(150, 48)
+    QTest.mousePress(tape, Qt.MouseButton.LeftButton, pos=middle)
+    QTest.mouseMove(tape, middle - QPoint(40, 0))
+    held = tape.value()
+    assert held != 0.0
+    tape.set_value(-3.0)
+    assert tape.value() == held
+    QTest.mouseRelease(tape, Qt.MouseButton.LeftButton, pos=middle - QPoint(40, 0))
+    tape.set_value(-3.0)
+    assert tape.value() == -3.0, "after the drag it follows again"
