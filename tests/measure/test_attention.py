@@ -209,7 +209,7 @@ def test_the_subjects_own_face_is_no_pull_beside_it():
     subject = np.zeros((200, 300), np.float32)
     subject[60:140, 40:100] = 1.0
     # its face is at the edge of the mask, so that some of what it draws lies beyond
-    own = Face(82.0, 62.0, 16.0, 16.0, 0.9, np.zeros((5, 2)), {})
+    own = Face(70.0, 60.0, 50.0, 60.0, 0.9, np.zeros((5, 2)), {})
     other = Face(230.0, 90.0, 30.0, 30.0, 0.9, np.zeros((5, 2)), {})
     with_own = read_attention(grey, subject, [own])
     assert not [pull for pull in with_own.pulls if pull.why == "face"]

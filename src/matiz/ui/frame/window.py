@@ -25,6 +25,7 @@ from ...proposals.tries import Try
 from ...recipe.model import PROCESSING
 from ...wording import counted, printable
 from ...work import closing
+from ...work.faults import Faults
 from ...work.gifts import Gifts
 from ...work.session import Session
 from ...work.sharpest import Sharpest
@@ -47,6 +48,7 @@ from ..stations.tone.station import ToneStation
 from .actions import ACTIONS
 from .commands import CommandSheet
 from .demo import DemoMaker
+from .fault_bar import FaultBar
 from .findings_panel import FindingsPanel
 from .header import Header
 from .registry import make_stations
@@ -106,6 +108,7 @@ class Window(QMainWindow):
         self.sharpest, self.tether = Sharpest(self.session), Tether(self.session)
         self._ask = Click(self._on_asked, Qt.CursorShape.WhatsThisCursor)
         self._spot = Click(self._on_spot)
+        self.fault_bar, self.faults = FaultBar(), Faults()
         self._highlight = _Highlight()
         self.view.overlays.append(self._highlight)
         self._lay_out()
@@ -354,6 +357,11 @@ class Window(QMainWindow):
         if asked.exec():
             self.show_mode.end(asked.pin.text())
 
+    def _on_fault(self, text: str) -> None:
+        # a client is shown the picture alone
+        if not self.show_mode.is_on:
+            self.fault_bar.show_fault(text)
+
     def _on_show_mode(self) -> None:
         on = self.show_mode.is_on
         self.end_side_by_side()
@@ -422,6 +430,7 @@ class Window(QMainWindow):
         self.demo.end()
         self.tether.stop()
         self.side_by_side.end()
+        self.faults.end()
         self.deliver.queue.end()
         self.header.end()
         self.view.end()
@@ -486,6 +495,7 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.header)
         middle.addWidget(self.demo.bar)
+        middle.addWidget(self.fault_bar)
         middle.addWidget(self.stack, 1)
         column = QVBoxLayout()
         column.setSpacing(0)
@@ -534,6 +544,7 @@ class Window(QMainWindow):
         for station in self.stations:
             station.toldAnew.connect(self.route.refresh)
             station.foundAnew.connect(self._show_findings)
+        self.faults.came.connect(self._on_fault)
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_closed)
         session.sidecarsDeleted.connect(self._on_sidecars_deleted)
