@@ -198,7 +198,7 @@ def fall_of_following(picture: Path, after_s: float) -> str:
         desk = Desk()
         desk.open([Path(name)])
         desk.close_log()
-        for path in desk.pictures:
+        for path in desk.catalogue.pictures:
             try:
                 read_frame(path)
                 load_document(path)

@@ -76,11 +76,11 @@ def test_the_merged_one_is_in_no_set(made, merged):
 
     desk = Desk()
     desk.open([made])
-    for path in desk.pictures:
+    for path in desk.catalogue.pictures:
         desk.hear(path, shared_decoder().listing(path)[1])
-    desk.regroup()
-    assert desk.set_of(merged.path) is None
-    assert len(desk.set_of(made / "CORVA_0016.dng").pictures) == 3
+    desk.catalogue.regroup()
+    assert desk.catalogue.set_of(merged.path) is None
+    assert len(desk.catalogue.set_of(made / "CORVA_0016.dng").pictures) == 3
     desk.close_log()
 
 
@@ -99,8 +99,8 @@ def test_one_that_was_merged_splits_no_set(tmp_path):
         shot = Exposure(iso=100, time_s=time_s, f_number=8.0, time_utc=f"2026-03-14T06:31:0{second}Z")
         merged = Merged("bracket", ("b.dng",), (0.0,)) if name == "b0.dng" else None
         desk.hear(tmp_path / name, Facts("", shot, (9, 9), merged=merged))
-    desk.regroup()
-    assert [path.name for path in desk.set_of(tmp_path / "a.dng").pictures] == ["a.dng", "b.dng", "c.dng"]
+    desk.catalogue.regroup()
+    assert [path.name for path in desk.catalogue.set_of(tmp_path / "a.dng").pictures] == ["a.dng", "b.dng", "c.dng"]
     desk.close_log()
 
 

@@ -148,7 +148,7 @@ def test_a_rating_is_the_rank_until_the_user_gives_one(qapp, dng, tmp_path):
     shutil.copy(dng, copy)
     copy.with_suffix(".xmp").write_bytes(b'<rdf:Description xmp:Rating="5"/>')
     session = Session()
-    session.desk.pictures = [copy]
+    session.desk.catalogue.pictures = [copy]
     facts = shared_decoder().listing(copy)[1]
     session.take_facts(copy, facts)
     assert session.document_of(copy).rank == 5

@@ -56,15 +56,15 @@ def test_what_is_damaged_is_measured_again(tmp_path):
 def test_pictures_are_arranged_and_put_back(shoot):
     desk = Desk()
     desk.open([shoot])
-    before = list(desk.pictures)
-    desk.arrange(lambda path: [-ord(c) for c in path.name])
-    assert desk.pictures == before[::-1] and desk.is_arranged
+    before = list(desk.catalogue.pictures)
+    desk.catalogue.arrange(lambda path: [-ord(c) for c in path.name])
+    assert desk.catalogue.pictures == before[::-1] and desk.catalogue.is_arranged
     came = shoot / "CORVA_0099.dng"
-    desk.add(came)
-    desk.arrange(lambda path: path.name)
-    desk.arrange(None)
-    assert desk.pictures == [*before, came] and not desk.is_arranged
-    desk.arrange(lambda path: path.name)
+    desk.catalogue.add(came)
+    desk.catalogue.arrange(lambda path: path.name)
+    desk.catalogue.arrange(None)
+    assert desk.catalogue.pictures == [*before, came] and not desk.catalogue.is_arranged
+    desk.catalogue.arrange(lambda path: path.name)
     desk.open([shoot])
-    assert not desk.is_arranged and desk.recipe(before[0]) == Recipe()
+    assert not desk.catalogue.is_arranged and desk.recipe(before[0]) == Recipe()
     desk.close_log()

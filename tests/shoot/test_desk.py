@@ -95,10 +95,10 @@ def test_opening_another_shoot_writes_what_is_unsaved_first(desk, folder, tmp_pa
     shoot = desk.shoot
     desk.open([other])
     assert load_document(folder / "a.dng").recipe.tone.exposure_EV == 1.0
-    assert desk.shoot == shoot + 1 and [p.name for p in desk.pictures] == ["z.dng"]
+    assert desk.shoot == shoot + 1 and [p.name for p in desk.catalogue.pictures] == ["z.dng"]
     with pytest.raises(FileError):
         desk.open([other / "nowhere"])
-    assert [p.name for p in desk.pictures] == ["z.dng"], "the shoot stays open"
+    assert [p.name for p in desk.catalogue.pictures] == ["z.dng"], "the shoot stays open"
 
 
 def test_what_cannot_be_written_stays_unsaved_and_is_written_when_it_can(desk, folder, monkeypatch):

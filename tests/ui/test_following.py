@@ -208,7 +208,7 @@ def test_exposure_is_levelled_by_what_files_say_or_left():
 def test_what_cannot_be_levelled_keeps_its_exposure_and_that_is_said(window, sort):
     session = window.session
     first, second, third = session.pictures
-    session.desk.exposures = {first: Exposure(100, 1 / 100, 8.0), second: Exposure(100, 1 / 400, 8.0)}
+    session.desk.catalogue.exposures = {first: Exposure(100, 1 / 100, 8.0), second: Exposure(100, 1 / 400, 8.0)}
     session.commit([(EXPOSURE, 1.0), ("tone.black_EV", -7.0)], "x")
     sort.exposure_given.button(LEVELLED).click()
     sort.give.click()

@@ -184,10 +184,12 @@ def test_a_cards_light_goes_to_its_set(window, shoot):
     window.give_light_to_set()
     settle(window)
     assert "20 minutes" in said[-1]
-    assert set(window.session.desk.taken_utc) == set(window.session.pictures), "also those whose preview was never seen"
+    assert set(window.session.desk.catalogue.taken_utc) == set(window.session.pictures), (
+        "also those whose preview was never seen"
+    )
     later = window.session.pictures[1]
-    window.session.desk.taken_utc[window.session.path] = "2026-05-09T10:00:00Z"
-    window.session.desk.taken_utc[later] = "2026-05-09T10:05:00Z"
+    window.session.desk.catalogue.taken_utc[window.session.path] = "2026-05-09T10:00:00Z"
+    window.session.desk.catalogue.taken_utc[later] = "2026-05-09T10:05:00Z"
     window.give_light_to_set()
     settle(window)
     assert said[-1].startswith("1 picture takes")

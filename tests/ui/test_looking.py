@@ -197,14 +197,14 @@ def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
     model = window.sort.sheet.sheet
     settle(window)
     first = window.session.pictures[0]
-    exposure = window.session.desk.exposures.pop(first)
+    exposure = window.session.desk.catalogue.exposures.pop(first)
     model._images.pop(first)
     model._asked.discard(first)
     (shoot / "damaged.dng").write_bytes(b"nothing")
-    window.session.desk.add(shoot / "damaged.dng")
+    window.session.desk.catalogue.add(shoot / "damaged.dng")
     window.sort.sheet.show_only(f"iso{exposure.iso:.0f}")
     settle(window)
-    assert window.session.desk.exposures[first] == exposure and first in rows_shown(window)
+    assert window.session.desk.catalogue.exposures[first] == exposure and first in rows_shown(window)
     window.sort.sheet.show_only("iso1")
     settle(window)
     assert rows_shown(window) == [], "a file that cannot be read is asked once"
@@ -228,25 +228,27 @@ def test_sets_are_joined_parted_and_put_back(window, shoot):
     settle(window)
     sheet, desk, said = window.sort.sheet, window.session.desk, []
     window.session.said.connect(said.append)
-    window.session.desk.regroup()
+    window.session.desk.catalogue.regroup()
     pictures = list(window.session.pictures)
-    before = [desk.set_of(path) for path in pictures]
+    before = [desk.catalogue.set_of(path) for path in pictures]
     sheet.choose(pictures[0])
     window.actions_by_name["set_join"].trigger()
     assert "two pictures or more" in said[-1]
     sheet.selectAll()
     window.actions_by_name["set_join"].trigger()
     settle(window)
-    joined = desk.set_of(pictures[0])
+    joined = desk.catalogue.set_of(pictures[0])
     assert joined is not None and joined.pictures == tuple(pictures)
     window.open_paths([shoot])
     settle(window)
-    desk.regroup()
-    assert desk.set_of(pictures[2]).pictures == tuple(pictures), "kept in the folder"
+    desk.catalogue.regroup()
+    assert desk.catalogue.set_of(pictures[2]).pictures == tuple(pictures), "kept in the folder"
     sheet.choose(pictures[2])
     window.actions_by_name["set_part"].trigger()
-    assert desk.set_of(pictures[2]) is None and desk.set_of(pictures[0]).pictures == tuple(pictures[:2])
+    assert desk.catalogue.set_of(pictures[2]) is None and desk.catalogue.set_of(pictures[0]).pictures == tuple(
+        pictures[:2]
+    )
     window.actions_by_name["set_proposed"].trigger()
     sheet.choose(pictures[0])
     window.actions_by_name["set_proposed"].trigger()
-    assert [desk.set_of(path) for path in pictures] == before
+    assert [desk.catalogue.set_of(path) for path in pictures] == before

@@ -186,9 +186,9 @@ def test_all_of_one_light_are_selected_and_a_set_is_kept(window, drift):
     sort.change_sets("join")
     sort.sheet.choose(drift[1])
     sort.change_sets("forget")
-    window.session.desk._set_of = dict.fromkeys(drift[:2], Proposed("burst", tuple(drift[:2])))
+    window.session.desk.catalogue._set_of = dict.fromkeys(drift[:2], Proposed("burst", tuple(drift[:2])))
     sort.change_sets("keep")
-    assert window.session.desk.own_sets.groups() == {NAMES[0]: 1, NAMES[1]: 1}
+    assert window.session.desk.catalogue.own_sets.groups() == {NAMES[0]: 1, NAMES[1]: 1}
     sort.of_shoot.lights = []
     sort.choose_light()
     assert "not known" in said[-1]

@@ -257,9 +257,9 @@ def test_many_pictures_are_sorted_as_one_act(window, shoot, monkeypatch):
     window.sort.sheet.sheet.dataChanged.connect(lambda *_: drawn.append(1))
     window.session.sort_as(*window.session.pictures, rank=4)
     assert len(signals) == 1 and len(signals[0]) == 33 and len(drawn) == 1
-    assert window.session.desk.kept_count() == 0
+    assert window.session.desk.catalogue.kept_count() == 0
     window.session.sort_as(*window.session.pictures[:5], sorted_as="keep")
-    assert window.session.desk.kept_count() == 5
+    assert window.session.desk.catalogue.kept_count() == 5
     wait_for(window.session.saver.is_idle)
     assert all(load_document(path).rank == 4 for path in window.session.pictures)
 

@@ -744,7 +744,7 @@ def test_sets_are_shown_and_sorted_as_one(window, shoot):
         exposure = Exposure(100.0, 2.0 ** (2 * n) / 500, 8.0, stamp, 24.0)
         session.take_facts(path, Facts("", exposure, (3, 2)))
     sort.sheet.sheet.regroup()
-    assert session.desk.set_of(session.pictures[0]).kind == "bracket"
+    assert session.desk.catalogue.set_of(session.pictures[0]).kind == "bracket"
     assert not sort.sheet.grab().isNull()
     sort.sheet.choose(session.pictures[1])
     window.actions_by_name["sort_set"].trigger()

@@ -1,4 +1,4 @@
-"""The desk: the pictures of the open shoot, their documents, and what of them is not on the disk yet.
+"""The desk: the open shoot with its catalogue, the documents of its pictures, and what of them is not on the disk yet.
 
 It has no thread of its own. Whoever owns it asks for what is unsaved and writes it, on this thread or another. What
 another window has written meanwhile is joined (`documents.py`, `tracked.py`, `recipe.merge`).
@@ -11,18 +11,16 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from ..raw.frame import Exposure, Facts, Merged
+from ..raw.frame import Facts
 from ..recipe.change import Change
 from ..recipe.document import Document, Version
 from ..recipe.given import given_by
 from ..recipe.model import RAW, RENDERED, Recipe
 from ..system.files import clear_leftovers
-from .choosing import Seen, chosen
+from .catalogue import Catalogue
 from .documents import Documents, Unsaved
 from .folder import gather
 from .log import Event, LogWriter
-from .own_sets import OwnSets
-from .sets import Proposed
 from .sidecar import Revision, sidecar_path
 
 RENDERED_SUFFIXES = (".jpg", ".jpeg", ".png")
@@ -49,23 +47,10 @@ class Desk:
         """on_joined, on_deleted: see `Documents`."""
         self.say = say
         self.documents = Documents(say, on_joined, on_deleted)
-        self.pictures: list[Path] = []
-        self.taken_utc: dict[Path, str] = {}
-        """When pictures were taken, as far as it was heard."""
-        self.exposures: dict[Path, Exposure] = {}
-        """How they were, likewise."""
-        self._as_opened: list[Path] = []
-        """The order of the pictures while they are arranged in another one."""
-        self.merged: dict[Path, Merged] = {}
-        """Those that were made of several, likewise."""
-        self._own_sets: dict[Path, OwnSets] = {}
-        self.out_of_sight: frozenset[Path] = frozenset()
-        """Pictures that are not shown now."""
-        self._set_of: dict[Path, Proposed] = {}
+        self.catalogue = Catalogue(self.documents, say)
         self.shoot = 0
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._edits: dict[Path, Edit] = {}
-        self._kept_count: tuple[tuple[int, int, int], int] | None = None
         self._log: LogWriter | None = None
         self._lock = threading.RLock()
 
@@ -79,9 +64,7 @@ class Desk:
         pictures = gather(list(paths))
         self.save()
         with self._lock:
-            self.pictures, self.taken_utc, self.exposures, self._set_of = pictures, {}, {}, {}
-            self.out_of_sight, self._own_sets = frozenset(), {}
-            self.merged, self._as_opened = {}, []
+            self.catalogue = Catalogue(self.documents, self.say, pictures)
             self.documents.forget_saved()
             self.shoot += 1
         self.close_log()
@@ -90,51 +73,10 @@ class Desk:
         if pictures:
             self._log = LogWriter(pictures[0], self.say)
 
-    def add(self, path: Path) -> None:
-        """One more picture, as the last of the shoot."""
-        with self._lock:
-            if path not in self.pictures:
-                self.pictures = [*self.pictures, path]
-
-    def seen(self, path: Path) -> Seen:
-        """What is known of a picture by now; nothing is read for it."""
-        own, held = self.set_of(path), self.documents.known(path)
-        document = held.document if held is not None else _UNREAD
-        return Seen(path, document, self.exposures.get(path), own.kind if own else "", path in self.merged)
-
     def read_all(self) -> None:
         """Read the documents of all pictures that were not asked for yet."""
-        for path in self.pictures:
+        for path in self.catalogue.pictures:
             self.document(path)
-
-    def show_only(self, text: str) -> frozenset[Path]:
-        """Leave out of sight what does not meet the words of a text, see `choosing.chosen`; what that is."""
-        shown = chosen(text, (self.seen(path) for path in self.pictures)) if text.strip() else self.pictures
-        self.out_of_sight = frozenset(self.pictures) - frozenset(shown)
-        return self.out_of_sight
-
-    def kept_count(self) -> int:
-        """How many of the documents that were read yet are sorted as keep; counted anew only once one has changed."""
-        state = self.documents.changes, self.shoot, len(self.pictures)
-        if self._kept_count is None or self._kept_count[0] != state:
-            known = (self.documents.known(path) for path in self.pictures)
-            count = sum(each is not None and each.document.sorted_as == "keep" for each in known)
-            self._kept_count = state, count
-        return self._kept_count[1]
-
-    def arrange(self, key: Callable[[Path], Any] | None) -> None:
-        """Put the pictures into another order, or with None into that in which they were opened."""
-        with self._lock:
-            self._as_opened = self._as_opened or self.pictures
-            came = [path for path in self.pictures if path not in self._as_opened]
-            in_order = [*self._as_opened, *came]
-            self.pictures = in_order if key is None else sorted(in_order, key=key)
-            self._as_opened = [] if key is None else in_order
-
-    @property
-    def is_arranged(self) -> bool:
-        """Whether the pictures are in another order than that in which they were opened."""
-        return bool(self._as_opened)
 
     def flush_log(self) -> None:
         """Wait until the log has all that was noted, for those who read it."""
@@ -177,37 +119,12 @@ class Desk:
 
     def hear(self, path: Path, facts: Facts) -> bool:
         """What a file says of itself: its rating is its rank until the user gives one. True when that is new."""
-        if facts.exposure.time_utc:
-            self.taken_utc[path] = facts.exposure.time_utc
-        self.exposures[path] = facts.exposure
-        if facts.merged is not None:
-            self.merged[path] = facts.merged
+        self.catalogue.hear(path, facts)
         document = self.document(path)
         if document is None or not facts.rating or document.rank or sidecar_path(path).exists():
             return False
         self.documents.put_unsaid(path, replace(document, rank=facts.rating))
         return True
-
-    def regroup(self) -> None:
-        """Propose the sets anew, of what was heard by now."""
-        heard = {path: self.exposures[path] for path in self.pictures
-                 if path in self.exposures and path not in self.merged}  # fmt: skip
-        self._set_of = {path: found for found in self.own_sets.over(heard) for path in found.pictures}
-
-    @property
-    def own_sets(self) -> OwnSets:
-        """What the photographer said of the sets of this shoot."""
-        folder = self.pictures[0].parent if self.pictures else Path()
-        return self._own_sets.setdefault(folder, OwnSets(folder, self.say))
-
-    @property
-    def sets(self) -> list[Proposed]:
-        """All of them, likewise."""
-        return list({id(found): found for found in self._set_of.values()}.values())
-
-    def set_of(self, path: Path) -> Proposed | None:
-        """The set that a picture is in, as of the last `regroup`."""
-        return self._set_of.get(path)
 
     # ---- the recipe of a picture
 
@@ -316,9 +233,6 @@ class Desk:
         held = self.documents.known(edit.path)
         if held is not None and held.has_draft:
             self.documents.touch(edit.path)
-
-
-_UNREAD = Document()
 
 
 class Edit:

@@ -193,6 +193,6 @@ class Following:
         if self.exposure == MEASURED:
             seen, theirs = self.level_EV(source), self.level_EV(path)
             return None if seen is None or theirs is None else theirs - seen
-        heard = self.session.desk.exposures
+        heard = self.session.desk.catalogue.exposures
         own, other = (heard[each].light_EV if each in heard else None for each in (source, path))
         return None if own is None or other is None else other - own

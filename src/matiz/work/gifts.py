@@ -45,7 +45,7 @@ class Gifts:
         session, picture, decoder = self.session, self.session.picture, self.session.decoder
         if picture is None:
             return
-        taken = session.desk.taken_utc
+        taken = session.desk.catalogue.taken_utc
         unknown = [path for path in session.pictures if path not in taken]
 
         def times(job: Job) -> dict[Path, str]:

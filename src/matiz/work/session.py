@@ -126,7 +126,7 @@ class Session:
 
     @property
     def pictures(self) -> list[Path]:
-        return self.desk.pictures
+        return self.desk.catalogue.pictures
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open folders and files as the shoot; the first picture is opened with it. FileError when one is not there."""
@@ -142,7 +142,7 @@ class Session:
     def take_in(self, path: Path) -> None:
         """One more picture of the shoot, as its last."""
         self.pictureComes.emit(len(self.pictures))
-        self.desk.add(path)
+        self.desk.catalogue.add(path)
         self.pictureCame.emit(path)
 
     def document_of(self, path: Path) -> Document:
@@ -182,7 +182,7 @@ class Session:
         """Open the next (1) or the previous (-1) picture of those that are shown."""
         here = self._opening[0] if self._opening else self.path
         if here in self.pictures:
-            hidden = self.desk.out_of_sight - {here}
+            hidden = self.desk.catalogue.out_of_sight - {here}
             shown = [path for path in self.pictures if path not in hidden]
             index = shown.index(here) + by
             if 0 <= index < len(shown):

@@ -624,7 +624,7 @@ class Window(QMainWindow):
         at, path = self._kept_place(x, y), self.session.path
         if at is None or path is None:
             return
-        selected, own = self.sort.sheet.selected_paths(), self.session.desk.set_of(path)
+        selected, own = self.sort.sheet.selected_paths(), self.session.desk.catalogue.set_of(path)
         chosen = selected if len(selected) > 1 and path in selected else own.pictures if own is not None else []
         self.sharpest.rank(*at, chosen)
 

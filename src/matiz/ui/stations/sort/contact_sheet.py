@@ -148,7 +148,7 @@ class SheetModel(QAbstractListModel):
 
     def regroup(self) -> None:
         """Propose sets of what was heard by now."""
-        self.session.desk.regroup()
+        self.session.desk.catalogue.regroup()
         if self.session.pictures:
             self.dataChanged.emit(self.index(0), self.index(len(self.session.pictures) - 1))
         self.regrouped.emit()
@@ -212,7 +212,7 @@ class SheetDelegate(QStyledItemDelegate):
         painter.setPen(theme.colour("text"))
         words = [document.sorted_as] if document.sorted_as else []
         words += [f"rank {document.rank}"] if document.rank else []
-        merged = self.session.desk.merged.get(path)
+        merged = self.session.desk.catalogue.merged.get(path)
         words += [f"of {len(merged.names)}"] if merged is not None else []
         words += ["not yet as decided"] if self.renderings.is_stale(path) else []
         told = self.session.ranked.get(path)
@@ -223,7 +223,7 @@ class SheetDelegate(QStyledItemDelegate):
             held = _fitted(image, frame)
             label(painter, _as_fits(brief_parts(brief), held.width()), held.bottomLeft() + QPointF(3.0, -22.0))
         painter.drawText(text, int(Qt.AlignmentFlag.AlignRight | middle), "   ".join(words))
-        if not self.session.desk.is_arranged:
+        if not self.session.desk.catalogue.is_arranged:
             self._paint_light(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
             self._paint_set(painter, path, QRectF(option.rect))  # type: ignore[attr-defined]
         if selected:
@@ -255,7 +255,7 @@ class SheetDelegate(QStyledItemDelegate):
 
     def _paint_set(self, painter: QPainter, path: Path, cell: QRectF) -> None:
         """A line over tiles that belong together, closed at its ends, with its name over the first."""
-        found = self.session.desk.set_of(path)
+        found = self.session.desk.catalogue.set_of(path)
         if found is None:
             return
         painter.setPen(QPen(theme.colour("quiet"), 1.4))
@@ -314,7 +314,7 @@ class ContactSheet(QListView):
     def current_path(self) -> Path | None:
         """None where it is out of sight: nothing is done to what is not seen."""
         path = self._current()
-        return None if path in self.session.desk.out_of_sight else path
+        return None if path in self.session.desk.catalogue.out_of_sight else path
 
     def _current(self) -> Path | None:
         index = self.currentIndex()
@@ -323,12 +323,12 @@ class ContactSheet(QListView):
     def selected_paths(self) -> list[Path]:
         """The selected pictures that are shown, in the order of the shoot."""
         paths = (index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.selectedIndexes()))
-        return [path for path in paths if path not in self.session.desk.out_of_sight]
+        return [path for path in paths if path not in self.session.desk.catalogue.out_of_sight]
 
     def choose_set(self) -> int:
         """Select all of the set that the current picture is in; how many that are."""
         path = self.current_path()
-        found = self.session.desk.set_of(path) if path is not None else None
+        found = self.session.desk.catalogue.set_of(path) if path is not None else None
         if found is None:
             return 0
         self.choose_all(found.pictures)
@@ -365,8 +365,8 @@ class ContactSheet(QListView):
         """Put the pictures of the shoot into an order, a key of ORDERS; those of which nothing is known come last."""
         current, briefs, desk = self.current_path(), self.sheet.looking.briefs, self.session.desk
         self.sheet.beginResetModel()
-        own = None if order == "name" else lambda path: place_of(desk.seen(path), briefs.get(path), order)
-        self.session.desk.arrange(own)
+        own = None if order == "name" else lambda path: place_of(desk.catalogue.seen(path), briefs.get(path), order)
+        self.session.desk.catalogue.arrange(own)
         self.sheet.endResetModel()
         self.show_only(self.words)
         if current is not None:
@@ -379,7 +379,7 @@ class ContactSheet(QListView):
             # what is out of sight is not read by being looked at
             self.sheet.hear_all()
             self._read_documents()
-        hidden = self.session.desk.show_only(words)
+        hidden = self.session.desk.catalogue.show_only(words)
         for row, path in enumerate(self.session.pictures):
             self.setRowHidden(row, path in hidden)
         current = self._current()
@@ -398,7 +398,7 @@ class ContactSheet(QListView):
 
     def _nearest_shown(self, path: Path) -> Path | None:
         """The next one that is shown, else the one before."""
-        pictures, hidden = self.session.pictures, self.session.desk.out_of_sight
+        pictures, hidden = self.session.pictures, self.session.desk.catalogue.out_of_sight
         row = pictures.index(path)
         return next((each for each in (*pictures[row:], *pictures[row::-1]) if each not in hidden), None)
 

@@ -74,14 +74,14 @@ class ShootFindings(QObject):
             self._later.start()  # the one before it ends first
             return
         desk, briefs = self.session.desk, dict(self._looking.briefs)
-        exposures, sets = dict(desk.exposures), desk.sets
-        merged = {name for each in desk.merged.values() for name in each.names}
+        exposures, sets = dict(desk.catalogue.exposures), desk.catalogue.sets
+        merged = {name for each in desk.catalogue.merged.values() for name in each.names}
 
         def work(_: Job) -> tuple[list[OneLight], list[OfShoot], float]:
             began, known = time.perf_counter(), []
             for path, exposure in exposures.items():
                 document, brief = desk.document(path), briefs.get(path)
-                if document is not None and path not in desk.merged:
+                if document is not None and path not in desk.catalogue.merged:
                     light = balance_of(document.recipe.light, brief)
                     known.append(Known(path, exposure, brief, light, document.sorted_as))
             lights = in_one_light(known)

@@ -284,7 +284,7 @@ class SortStation(Station):
     def merge_as(self, kind: str) -> None:
         """ "bracket", "focus", "mean", or "" for what the files say."""
         chosen, path = self.sheet.selected_paths(), self.sheet.current_path()
-        own = self.session.desk.set_of(path) if path is not None else None
+        own = self.session.desk.catalogue.set_of(path) if path is not None else None
         self.merging.merge(chosen if len(chosen) > 1 or own is None else own.pictures, kind)
 
     def _on_merge(self) -> None:
@@ -400,7 +400,7 @@ class SortStation(Station):
     def change_sets(self, how: str) -> None:
         """ "keep" the set of the current picture, "join" the selected into one, "part" them from theirs, or "forget"
         what was said of theirs."""
-        own, chosen = self.session.desk.own_sets, self._chosen()
+        own, chosen = self.session.desk.catalogue.own_sets, self._chosen()
         if how == "keep":
             path = self.sheet.current_path()
             chosen = list(self._set_about(path)) if path is not None else []
@@ -422,7 +422,7 @@ class SortStation(Station):
         self.sheet.sheet.regroup()
 
     def _set_about(self, path: Path) -> tuple[Path, ...]:
-        found = self.session.desk.set_of(path)
+        found = self.session.desk.catalogue.set_of(path)
         return found.pictures if found is not None else (path,)
 
     def write_xmp(self) -> None:
@@ -450,8 +450,8 @@ class SortStation(Station):
         return selected if path in selected else [path] if path is not None else []
 
     def reading_text(self) -> str:
-        count, kept = len(self.session.pictures), self.session.desk.kept_count()
-        hidden = len(self.session.desk.out_of_sight)
+        count, kept = len(self.session.pictures), self.session.desk.catalogue.kept_count()
+        hidden = len(self.session.desk.catalogue.out_of_sight)
         if hidden:
             return f"{number(count - hidden, 0)} of {number(count, 0)} shown"
         if self.following.anchor is not None:
