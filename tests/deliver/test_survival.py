@@ -12,6 +12,7 @@ from matiz.deliver.orders import Order
 from matiz.develop.graph.as_file import write_frame
 from matiz.errors import FileError
 from matiz.recipe.document import Document
+from matiz.shoot import as_decided
 from matiz.shoot.sidecar import save_document, sidecar_path
 from matiz.ui.stations.deliver.sheet_pdf import cell_of, write_sheet
 from matiz_simcam.camera import Settings, expose
@@ -93,11 +94,11 @@ def test_a_fault_of_ours_takes_one_picture_and_is_logged(folder, tmp_path, caplo
 
 def _fails_for_the_second(task):
     if task.picture.name == "b.dng":
-        patched, batch.load_document = batch.load_document, lambda _: [][1]
+        patched, as_decided.load_document = as_decided.load_document, lambda _: [][1]
         try:
             return batch.run_task(task)
         finally:
-            batch.load_document = patched
+            as_decided.load_document = patched
     return batch.run_task(task)
 
 

@@ -13,8 +13,8 @@ from matiz.develop.graph.graph import small_place_mask
 from matiz.findings.find import fixed
 from matiz.findings.places import halo, leaks
 from matiz.masks.view import lab
-from matiz.measure import picture as picture_module
 from matiz.measure.picture import Meter
+from matiz.measure.places import readings as readings_module
 from matiz.measure.places.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
@@ -390,7 +390,7 @@ def test_a_row_is_told_where_it_lies_in_the_frame(engine_of_any_size, monkeypatc
         )
         return EdgeReading(0.8, (), (), 0.0, Row(ends, 5.0, 0.0))
 
-    monkeypatch.setattr(picture_module, "read_edge", read)
+    monkeypatch.setattr(readings_module, "read_edge", read)
     [own] = Meter(engine).take(recipe, "edges").values()
     long_side = max(shape)
     (x0, y0), (x1, y1) = own.row.ends

@@ -7,18 +7,17 @@ import sys
 import threading
 import time
 
-from PySide6.QtCore import QThreadPool
-
 from matiz.shoot.sidecar import load_document
 from matiz.ui.frame.settle import settle
 from matiz.work import closing
 from matiz.work.jobs import Job
+from matiz.work.pool import Pool
 
 STUBBORN = """
 import sys, time
 from pathlib import Path
 from PySide6.QtCore import QTimer
-from matiz.ui import app
+from matiz.ui.frame import app
 from matiz.work.jobs import Job
 from matiz.ui.frame.window import Window
 
@@ -62,7 +61,7 @@ def test_waiting_is_limited_in_all(window, monkeypatch):
     monkeypatch.setattr(closing._State, "is_left", False)
     monkeypatch.setattr(closing._State, "until", None)
     release = threading.Event()
-    pool = QThreadPool()
+    pool = Pool(1)
     Job(lambda _: release.wait(30.0), "stubborn").start(pool)
     thread = threading.Thread(target=release.wait, args=(30.0,))
     thread.start()
@@ -75,5 +74,5 @@ def test_waiting_is_limited_in_all(window, monkeypatch):
     finally:
         release.set()
         thread.join()
-        pool.waitForDone()
+        assert pool.wait(10.0)
         monkeypatch.setattr(closing._State, "until", None)

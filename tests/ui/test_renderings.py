@@ -63,7 +63,7 @@ def test_pictures_that_are_not_open_are_rendered_too_and_marked_meanwhile(window
     renderings = rendered(window)
     assert not renderings.is_stale(one) and len(list((shoot / ".matiz/tiles").iterdir())) == 1
     shown = window.sort.sheet.grab().toImage()
-    renderings._images[one] = (shoot / "older.jpg", renderings._images[one][1])
+    renderings._made[one] = (shoot / "older.jpg", renderings._made[one][1])
     assert renderings.is_stale(one)
     window.sort.sheet.viewport().update()
     settle(window)
@@ -89,7 +89,7 @@ def test_a_full_disk_and_a_damaged_tile_do_no_harm(window, shoot, monkeypatch):
     window.session.commit([("tone.exposure_EV", 2.0)], "Lighter")
     window.go_to(window.sort)
     renderings = rendered(window)
-    assert renderings.image_of(path) is not None and not renderings.is_stale(path)
+    assert renderings.pixels_of(path) is not None and not renderings.is_stale(path)
     made = tile(window, path)
     monkeypatch.undo()
     file = at.rendering_of(path, window.session.recipe)

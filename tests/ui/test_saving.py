@@ -126,7 +126,6 @@ def soon_asked(monkeypatch):
 
 @pytest.fixture
 def asking_window(soon_asked, window):
-    window.session._ask_soon.setInterval(50)
     return window
 
 

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from matiz.develop.graph.graph import place_mask
 from matiz.errors import FileError
@@ -198,7 +199,7 @@ def test_a_picture_that_goes_is_not_looked_at_further(window, looks, said):
     wait_until(lambda: window.session.path != before and window.session.is_open)
     looks.let.release(3)
     settle(window)
-    window.session.seeker._pool.waitForDone()
+    window.session.seeker._pool.wait()
     QTest.qWait(20)
     assert looks.had == 1 and "Subject found." not in said
     assert not window.session.recipe.places, "what it was looked for is not put to another"
@@ -214,10 +215,10 @@ def test_nothing_is_looked_for_ahead_while_a_hand_drags_or_a_picture_was_just_op
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 30)
     window.go_to(window.places)
     assert looks.calls == 0
-    monkeypatch.setattr(seeker_module.QGuiApplication, "mouseButtons", lambda: Qt.MouseButton.LeftButton)
+    monkeypatch.setattr(QApplication, "mouseButtons", lambda: Qt.MouseButton.LeftButton)
     QTest.qWait(150)
     assert looks.calls == 0
-    monkeypatch.setattr(seeker_module.QGuiApplication, "mouseButtons", lambda: Qt.MouseButton.NoButton)
+    monkeypatch.setattr(QApplication, "mouseButtons", lambda: Qt.MouseButton.NoButton)
     wait_until(lambda: looks.calls == 1)
     looks.let.release(3)
     wait_until(window.session.engine.found.is_at_hand)

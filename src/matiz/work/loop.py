@@ -30,6 +30,10 @@ class Loop(Protocol):
         """Have it called at a time of `time.monotonic`; for the loop's thread alone."""
         ...
 
+    def is_alive(self, owner: object) -> bool:
+        """Whether the object of a method may still be called: a widget may have been deleted behind Python's back."""
+        ...
+
 
 class Timer:
     """Calls once, `interval_ms` after the last start; for the loop's thread alone."""
@@ -99,6 +103,9 @@ class PlainLoop:
 
     def at(self, due_s: float, call: Call) -> None:
         self._later.add(due_s, call)
+
+    def is_alive(self, owner: object) -> bool:
+        return owner is not None
 
     def run_until(self, is_done: Callable[[], bool], timeout_s: float = 60.0) -> bool:
         """Make calls as they come until something is done; False when it was not in time."""

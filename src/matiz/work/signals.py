@@ -55,8 +55,11 @@ class BoundSignal:
         gone = False
         for held, most in tuple(self._callbacks):
             callback = held()
+            owner = getattr(callback, "__self__", None)
             if callback is None:
                 gone = True
+            elif owner is not None and not loop.current().is_alive(owner):
+                continue
             else:
                 try:
                     callback(*values[:most])

@@ -4,6 +4,7 @@ import math
 import threading
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from shiboken6 import isValid
 
 from ...work.loop import Call, Later
 
@@ -31,6 +32,9 @@ class QtLoop(QObject):
     def at(self, due_s: float, call: Call) -> None:
         self._later.add(due_s, call)
         self._wait()
+
+    def is_alive(self, owner: object) -> bool:
+        return isValid(owner)
 
     def _wait(self) -> None:
         wait_s = self._later.wait_s()
