@@ -5,6 +5,7 @@ After each kill the folder is opened again. A fall is a sidecar, a delivery or a
 """
 
 import argparse
+import math
 import os
 import random
 import subprocess
@@ -14,7 +15,7 @@ import time
 from pathlib import Path
 
 from PIL import Image as Pillow
-from PySide6.QtCore import QCoreApplication, QTimer
+from PySide6.QtCore import QTimer
 
 from matiz.deliver.orders import Order, free_name
 from matiz.deliver.write import deliver
@@ -28,6 +29,7 @@ from matiz.shoot.desk import Desk
 from matiz.shoot.log import Log
 from matiz.shoot.sidecar import load_document
 from matiz.system.files import clear_leftovers
+from matiz.work.loop import Timer, current
 from matiz.work.saver import Saver
 from matiz_simcam.camera import Settings, expose
 from matiz_simcam.targets import chart
@@ -43,7 +45,6 @@ TURN = 6000
 
 def edit(picture: Path) -> None:
     """Drag exposure for ever, and say how far the hand has come."""
-    application = QCoreApplication([])
     desk = Desk()
     desk.open([picture.parent])
     saver = Saver(desk)
@@ -59,11 +60,11 @@ def edit(picture: Path) -> None:
             saver.soon()
             begun = desk.begin(picture)
         print(moves, flush=True)
+        beat.start()
 
-    timer = QTimer(interval=5)
-    timer.timeout.connect(move)
-    timer.start()
-    application.exec()
+    beat = Timer(move, 5)
+    beat.start()
+    current().run_until(lambda: False, math.inf)
 
 
 def deliver_all(picture: Path) -> None:
