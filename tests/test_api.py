@@ -1,6 +1,8 @@
 """Matiz in Python: the page about it is run as it stands, and what goes wrong says what to do."""
 
+import doctest
 import re
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -90,6 +92,16 @@ def test_a_delivery_takes_an_order(picture, tmp_path):
     order = order_for(tmp_path / "a.png", long_side=120)
     made = picture.deliver(tmp_path / "a.png", order=order)
     assert made == tmp_path / "a.png" and made.exists()
+
+
+def test_the_examples_of_the_docstrings_give_what_they_say(picture, monkeypatch):
+    monkeypatch.chdir(picture.path.parent)
+    shutil.copy(picture.path, "IMG_0001.dng")
+    found = doctest.DocTestFinder().find(api, globs={"picture": picture})
+    run = doctest.DocTestRunner()
+    for each in found:
+        run.run(each)
+    assert run.summarize(verbose=False) == (0, 7)
 
 
 def test_every_public_function_says_what_it_takes():

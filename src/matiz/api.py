@@ -3,8 +3,8 @@
     >>> from matiz.api import open_picture
     >>> picture = open_picture("IMG_0001.dng")
     >>> brighter = picture.changed({"tone.exposure_EV": 0.5})
-    >>> brighter.develop(long_side=1600).shape
-    (1067, 1600, 3)
+    >>> brighter.develop(long_side=300).shape
+    (200, 300, 3)
 
 A `Picture` never changes: `changed` gives another one with the same pixels behind it, and nothing is written before
 `save` or `deliver` is called. docs/python.md has a worked example.
@@ -162,8 +162,9 @@ class Picture:
 
         Examples
         --------
-        >>> picture.measure(["light"]).light.lights.found[0].value.cct_K
-        5196.0
+        >>> reading = picture.measure(["light", "tone"])
+        >>> 2000.0 < reading.light.lights.found[0].value.cct_K < 20000.0
+        True
         """
         wanted = list(NAMES if names is None else names)
         unknown = [name for name in wanted if name not in NAMES]

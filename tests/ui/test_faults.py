@@ -20,6 +20,31 @@ def test_a_fault_is_said_and_can_be_closed(window, caplog):
     assert not bar.isVisible()
 
 
+def test_what_was_closed_is_not_said_again_and_another_one_is(window, caplog):
+    bar = window.fault_bar
+    seen = []
+    for name in ("weighing", "weighing", "reading"):
+        caplog.clear()
+        Job(lambda _: 1 / 0, name).start()
+        wait_for(lambda name=name: f"{name} failed" in caplog.text)
+        settle(window)
+        seen.append(bar.isVisible())
+        bar.dismiss.click()
+    assert seen == [True, False, True]
+
+
+def test_a_painter_that_fails_is_said_once_it_has_painted(window, caplog, monkeypatch):
+    """A bar that is shown in the middle of a paint event would have everything laid out anew in it."""
+    in_paint = []
+    monkeypatch.setattr(
+        type(window.route), "_paint_row", lambda *_: in_paint.append(window.fault_bar.isVisible()) or 1 / 0
+    )
+    window.route.update()
+    wait_for(window.fault_bar.isVisible)
+    assert in_paint[0] is False and "painting Route failed" in window.fault_bar.text.text()
+    caplog.clear()
+
+
 def test_one_on_a_thread_of_its_own_is_said_too(window, caplog):
     def work():
         try:

@@ -18,9 +18,12 @@ from matiz.recipe.model import Recipe, specs
 from matiz.ui.canvas.render import to_image
 from matiz.ui.frame.findings_panel import FindingsPanel
 from matiz.ui.frame.settle import settle
+from matiz.ui.frame.window import Window
 from matiz.ui.kit import theme
 from matiz.ui.kit.controls import Words, bind, caption, choice, tape_for
+from matiz.ui.kit.loop import QtLoop
 from matiz.ui.kit.tape import Tape
+from matiz.work import loop
 from matiz.work.delivery_queue import Delivery
 from matiz.work.session import Session
 
@@ -252,3 +255,11 @@ def test_a_tape_that_is_dragged_stays_with_the_hand(qtbot):
     QTest.mouseRelease(tape, Qt.MouseButton.LeftButton, pos=middle - QPoint(40, 0))
     tape.set_value(-3.0)
     assert tape.value() == -3.0, "after the drag it follows again"
+
+
+def test_a_window_brings_the_loop_that_its_work_needs(qapp, monkeypatch):
+    """Without it nothing would be saved, and no answer would arrive."""
+    monkeypatch.setattr(loop._Current, "loop", loop.PlainLoop())
+    made = Window()
+    assert isinstance(loop.current(), QtLoop)
+    made.close()

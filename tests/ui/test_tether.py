@@ -1,8 +1,10 @@
 """The folder followed: frames that come are taken in, decided as the one before, once they are whole."""
 
+import os
 import shutil
 import subprocess
 import sys
+import threading
 import time
 
 import pytest
@@ -10,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from matiz.shoot.sidecar import load_document
 from matiz.ui.frame.settle import settle
+from matiz.work import tether as tether_module
 
 from .waiting import wait_for
 
@@ -79,6 +82,45 @@ def test_what_was_decided_beside_a_frame_is_left_and_other_files_are_nothing(fol
     shutil.copy(session.pictures[1], shoot / "CORVA_0093.dng")
     settle(followed, 1.0)
     assert len(session.pictures) == 4 and followed.tether.folder is None
+
+
+def test_a_folder_that_stands_still_is_not_listed_again_and_again(followed, shoot, monkeypatch):
+    listed = []
+    at_once = tether_module.pictures_in
+    monkeypatch.setattr(tether_module, "pictures_in", lambda folder: listed.append(1) or at_once(folder))
+    monkeypatch.setattr(tether_module, "LIST_S", 60.0)
+    settle(followed)
+    listed.clear()
+    settle(followed, 1.2)
+    assert listed == []
+    shutil.copy(followed.session.pictures[1], shoot / "CORVA_0094.dng")
+    wait_for(lambda: followed.session.path == shoot / "CORVA_0094.dng")
+
+
+def test_a_file_system_that_tells_no_times_is_followed_too(followed, shoot, monkeypatch):
+    monkeypatch.setattr(tether_module, "LIST_S", 0.3)
+    kept = shoot.stat()
+    shutil.copy(followed.session.pictures[1], shoot / "CORVA_0095.dng")
+    os.utime(shoot, ns=(kept.st_atime_ns, kept.st_mtime_ns))
+    wait_for(lambda: followed.session.path == shoot / "CORVA_0095.dng")
+
+
+def test_a_shoot_that_is_opened_while_the_folder_is_read_ends_it(followed, tmp_path, monkeypatch):
+    """It followed for ever, and looked no more."""
+    let, begun = threading.Event(), threading.Event()
+    at_once = tether_module._looked_into
+
+    def slow(*asked):
+        begun.set()
+        let.wait(10.0)
+        return at_once(*asked)
+
+    monkeypatch.setattr(tether_module, "_looked_into", slow)
+    wait_for(begun.is_set)
+    (tmp_path / "other").mkdir()
+    followed.open_paths([tmp_path / "other"])
+    let.set()
+    wait_for(lambda: followed.tether.folder is None)
 
 
 def test_another_shoot_ends_it_and_an_empty_folder_can_be_followed(followed, shoot, tmp_path):

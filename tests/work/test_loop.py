@@ -62,6 +62,15 @@ def test_a_callback_gets_as_many_arguments_as_it_takes(plain_loop):
     assert heard == [(), (1,), (1, 2)]
 
 
+def test_what_is_optional_keeps_its_default(plain_loop):
+    """A loop's variable that a callback holds as a default is not written over by what is emitted."""
+    speaker, heard = Speaker(), []
+    for name in "ab":
+        speaker.spoke.connect(lambda share, name=name: heard.append((share, name)))
+    speaker.spoke.emit(0.5, "text")
+    assert heard == [(0.5, "a"), (0.5, "b")]
+
+
 def test_a_signal_may_be_connected_to_a_signal(plain_loop):
     first, second, heard = Speaker(), Speaker(), []
     first.spoke.connect(second.answered)

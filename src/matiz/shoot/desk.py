@@ -4,7 +4,6 @@ It has no thread of its own. Whoever owns it asks for what is unsaved and writes
 another window has written meanwhile is joined (`documents.py`, `tracked.py`, `recipe.merge`).
 """
 
-import threading
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -52,7 +51,6 @@ class Desk:
         """Counts the shoots that were opened: work that was begun for another one comes too late."""
         self._edits: dict[Path, Edit] = {}
         self._log: LogWriter | None = None
-        self._lock = threading.RLock()
 
     # ---- the shoot
 
@@ -63,10 +61,9 @@ class Desk:
         """
         pictures = gather(list(paths))
         self.save()
-        with self._lock:
-            self.catalogue = Catalogue(self.documents, self.say, pictures)
-            self.documents.forget_saved()
-            self.shoot += 1
+        self.catalogue = Catalogue(self.documents, self.say, pictures)
+        self.documents.forget_saved()
+        self.shoot += 1
         self.close_log()
         for folder in {path.parent for path in pictures}:
             clear_leftovers(folder)

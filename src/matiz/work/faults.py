@@ -2,6 +2,7 @@
 
 import logging
 
+from . import loop
 from .signals import Signal
 
 LOGGER = "matiz"
@@ -30,4 +31,6 @@ class _Handler(logging.Handler):
     def emit(self, record: logging.LogRecord) -> None:
         error = record.exc_info[1] if record.exc_info else None
         if error is not None:
-            self._faults.came.emit(f"{record.getMessage()}: {type(error).__name__}: {error}")
+            text = f"{record.getMessage()}: {type(error).__name__}: {error}"
+            # never at once: it may be a paint event that failed
+            loop.current().post(lambda: self._faults.came.emit(text))

@@ -169,7 +169,6 @@ class Session:
             return decoder.read_for(job)(path), load_document(path), revision
 
         job = Job(decoded, f"open {path.name}")
-        # connections must not hold the job itself, which would hold it for good
         self._openings += 1
         turn = self._openings
         job.returned.connect(lambda found: self._on_opened(path, turn, *found))
@@ -413,6 +412,7 @@ class Session:
     def end(self) -> bool:
         """Write what is unsaved and let all work end; False when something could not be written."""
         self._close_picture()
+        self._ask_soon.stop()
         saved = self.saver.settle()
         for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
             job.stop()

@@ -1,7 +1,8 @@
 """Signals: whoever wants to know of something connects a callback, which is called on the loop's thread.
 
 Emitted on that thread, a signal calls at once; emitted on another one, as soon as the loop gets there. A method is held
-weakly: it is called for as long as its object lives. A callback that takes fewer arguments gets the first ones.
+weakly: it is called for as long as its object lives. A callback that takes fewer arguments gets the first ones; what is
+optional keeps its default.
 """
 
 import inspect
@@ -76,8 +77,8 @@ def _held(callback: Callback) -> Callable[[], Callback | None]:
 
 
 def _most_arguments(callback: Callback) -> int | None:
-    """How many arguments it takes; None for any number."""
+    """How many arguments it must be given; None for any number."""
     code = getattr(callback, "__code__", None)
     if code is None or code.co_flags & inspect.CO_VARARGS:  # a built-in function, an object that is called
         return None
-    return int(code.co_argcount) - inspect.ismethod(callback)
+    return int(code.co_argcount) - inspect.ismethod(callback) - len(callback.__defaults__ or ())

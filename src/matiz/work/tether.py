@@ -1,6 +1,9 @@
 """Tethered: the shoot's folder is watched, and each new frame is shown as the one before it was decided."""
 
+import math
+import time
 from contextlib import suppress
+from dataclasses import dataclass
 from pathlib import Path
 
 from ..recipe.given import given_by
@@ -10,8 +13,9 @@ from .loop import Timer
 from .session import Session
 from .signals import Signal
 
-WRITING_MS, RESTING_MS = 250, 750
-"""Between two looks into the folder while something in it is being written, and otherwise."""
+LOOK_MS, LIST_S = 250, 2.0
+"""Between two looks at the folder, and how long one whose time stands still is not listed: some file systems tell no
+times of folders, or coarse ones."""
 
 Told = tuple[int, int]
 """Size and time of a file, which stand still once it is written."""
@@ -25,7 +29,8 @@ class Tether:
     def __init__(self, session: Session) -> None:
         self.session = session
         self.folder: Path | None = None
-        self._next_look = Timer(self._look)
+        self._next_look = Timer(self._look, LOOK_MS)
+        self._listed = _Listed()
         self._waiting: dict[Path, Told] = {}
         self._refused: dict[Path, Told] = {}
         """What could not be read as it was then."""
@@ -38,7 +43,7 @@ class Tether:
         if not folders:
             self.session.said.emit("Open the folder that the camera writes to first.")
             return
-        self.folder, self._shoot = folders[0], self.session.desk.shoot
+        self.folder, self._shoot, self._listed = folders[0], self.session.desk.shoot, _Listed()
         self.session.said.emit(f"Following {self.folder.name}: new frames are taken in as they come.")
         self.changed.emit()
         self._look()
@@ -61,8 +66,8 @@ class Tether:
         if self._looks:
             return
         self._looks = True
-        known = set(self.session.pictures)
-        job = Job(lambda _: _fresh_in(folder, known), "what came")
+        known, listed = set(self.session.pictures), _Listed() if self._waiting else self._listed
+        job = Job(lambda _: _looked_into(folder, known, listed), "what came")
         job.returned.connect(self._on_looked)
         job.failed.connect(self._on_lost)
         job.start()
@@ -72,16 +77,20 @@ class Tether:
         self.session.said.emit(text)
         self.stop()
 
-    def _on_looked(self, now: dict[Path, Told]) -> None:
+    def _on_looked(self, looked: "tuple[_Listed, dict[Path, Told]]") -> None:
         self._looks = False
-        if self.folder is None or self.session.desk.shoot != self._shoot:
+        if self.folder is None:
             return
+        if self.session.desk.shoot != self._shoot:
+            self.stop()
+            return
+        self._listed, now = looked
         now = {path: told for path, told in now.items() if path not in self.session.pictures}
         whole = [path for path, told in now.items() if self._waiting.get(path) == told]
         self._waiting = {path: told for path, told in now.items() if self._refused.get(path) != told}
         if self._reading is None and (ready := [path for path in whole if path in self._waiting]):
             self._read(ready[0], now[ready[0]])
-        self._next_look.start(WRITING_MS if self._waiting else RESTING_MS)
+        self._next_look.start()
 
     def _read(self, path: Path, told: Told) -> None:
         """It stands still; only what can be read to its end is taken in, since a camera may pause within a file."""
@@ -114,8 +123,27 @@ class Tether:
         self._look()
 
 
+@dataclass(frozen=True)
+class _Listed:
+    """When a folder was listed last, by the clock, and the time that it had then."""
+
+    at_s: float = -math.inf
+    folder_ns: int = 0
+
+
+def _looked_into(folder: Path, known: set[Path], before: _Listed) -> tuple[_Listed, dict[Path, Told]]:
+    """Pictures that are not known yet, with what tells whether they stand still; none while the folder does."""
+    now_s = time.monotonic()
+    try:
+        folder_ns = folder.stat().st_mtime_ns
+    except OSError:
+        folder_ns = 0  # listing it says what is wrong
+    if folder_ns == before.folder_ns and now_s - before.at_s < LIST_S:
+        return before, {}
+    return _Listed(now_s, folder_ns), _fresh_in(folder, known)
+
+
 def _fresh_in(folder: Path, known: set[Path]) -> dict[Path, Told]:
-    """Pictures that are not known yet, with what tells whether they stand still."""
     fresh = (path for path in pictures_in(folder) if path not in known)
     return {path: told for path in fresh if (told := _told(path)) is not None}
 

@@ -10,10 +10,12 @@ from ..kit.controls import caption, push
 
 
 class FaultBar(QWidget):
-    """Under the header, until it is closed; a later fault takes the place of the one before."""
+    """Under the header, until it is closed; another fault takes the place of the one before."""
 
     def __init__(self) -> None:
         super().__init__()
+        self._shown = ""
+        self._closed: set[str] = set()
         self.setObjectName("chrome")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
@@ -26,17 +28,24 @@ class FaultBar(QWidget):
         self.open.clicked.connect(self._on_open)
         self.dismiss = push("Close")
         self.dismiss.setToolTip("Say no more of this one")
-        self.dismiss.clicked.connect(self.hide)
+        self.dismiss.clicked.connect(self._on_closed)
         row.addWidget(self.open)
         row.addWidget(self.dismiss)
         self.hide()
 
     def show_fault(self, text: str) -> None:
-        """text: what failed, and how."""
+        """text: what failed, and how. What was closed once is not said again."""
+        if text in self._closed or (text == self._shown and self.isVisible()):
+            return
+        self._shown = text
         self.text.setText(
             f"Something in Matiz failed. You can go on working. The details are in {log_file()}.\n{printable(text)}"
         )
         self.show()
+
+    def _on_closed(self) -> None:
+        self._closed.add(self._shown)
+        self.hide()
 
     def _on_open(self) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_file())))

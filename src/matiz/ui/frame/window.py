@@ -37,6 +37,7 @@ from ..canvas.tools import Click
 from ..canvas.tries import TriesSheet
 from ..kit import theme
 from ..kit.action import ActionSpec
+from ..kit.loop import use_qt_loop
 from ..stations.base import Station
 from ..stations.colour.station import ColourStation
 from ..stations.deliver.station import DeliverStation
@@ -89,6 +90,7 @@ class Window(QMainWindow):
 
     def __init__(self, session: Session | None = None) -> None:
         super().__init__()
+        use_qt_loop()
         self.setWindowTitle("Matiz")
         self.setWindowIcon(theme.icon("matiz", 64))
         self.resize(*DESIGN_SIZE)

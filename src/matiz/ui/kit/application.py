@@ -4,9 +4,8 @@ import sys
 
 from PySide6.QtWidgets import QApplication
 
-from ...work import loop
 from . import theme
-from .loop import QtLoop
+from .loop import use_qt_loop
 
 SWITCH_S = 0.0005
 """How long another thread may keep the interpreter: Python's own 5 ms would be felt under the hand."""
@@ -20,6 +19,5 @@ def application() -> QApplication:
     app.setApplicationName("Matiz")
     app.setDesktopFileName("matiz")
     theme.apply(app)
-    if not isinstance(loop.current(), QtLoop):
-        loop.use(QtLoop())
+    use_qt_loop()
     return app

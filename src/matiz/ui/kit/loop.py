@@ -6,6 +6,7 @@ import threading
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from shiboken6 import isValid
 
+from ...work import loop
 from ...work.loop import Call, Later
 
 
@@ -50,3 +51,9 @@ class QtLoop(QObject):
 
     def _call(self, call: Call) -> None:
         call()
+
+
+def use_qt_loop() -> None:
+    """Have all work belong to Qt's loop from now on; without it nothing would be saved, and no answer would arrive."""
+    if not isinstance(loop.current(), QtLoop):
+        loop.use(QtLoop())

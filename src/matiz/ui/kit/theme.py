@@ -14,9 +14,9 @@ from ...colour.spaces import encode_sRGB, luminance
 UNIT = 4
 """The grid, px."""
 HIT = 28
+"""Least size of anything that takes a click, px."""
 SIDE_PX = 272
 """Width of what stands beside the picture."""
-"""Least size of anything that takes a click, px."""
 TEXT_PX, SMALL_PX, VALUE_PX = 12, 11, 20
 
 
