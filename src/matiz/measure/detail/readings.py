@@ -115,7 +115,8 @@ READINGS = (
     Reading("spots", _spots, looks_at=("small working",)),
     Reading("detail", _detail, looks_at=("display", "camera"), after=("spots",), pace=Pace.SOON),
     Reading("sharpened", _sharpened, looks_at=("display",), reads=("detail", "places", *PLACES), pace=Pace.LATER),
-    Reading("blur", _blur, looks_at=("small camera", "camera"), under=plain, pace=Pace.LATER),
+    Reading("blur", _blur, looks_at=("small camera", "camera"), under=plain,
+            pace=Pace.SOON),
     Reading("blur_after", _blur_after, looks_at=("small camera", "camera"), after=("blur",), under=_detail_alone),
-    Reading("loupes", _loupes, looks_at=("screen",), after=("spots",), pace=Pace.SOON),
+    Reading("loupes", _loupes, looks_at=("screen",), after=("spots",)),
 )  # fmt: skip

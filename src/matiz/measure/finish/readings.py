@@ -1,7 +1,7 @@
 """The readings of Finish: what each looks at, and where what it says lies in the picture."""
 
 from ...recipe.shapes import NO_GRID
-from ..table.table import Pace, Reading, Sight
+from ..table.table import Reading, Sight
 from .finish import FinishReading, read_finish
 
 
@@ -19,5 +19,5 @@ def _finish(sight: Sight) -> FinishReading:
 
 
 READINGS = (
-    Reading("finish", _finish, looks_at=("small display",), reads=("finish",), pace=Pace.SOON),
+    Reading("finish", _finish, looks_at=("small display",), reads=("finish",)),
 )  # fmt: skip

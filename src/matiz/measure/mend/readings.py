@@ -136,13 +136,14 @@ def _blemishes_at(sight: Sight) -> tuple[Outline, ...]:
 
 READINGS = (
     Reading("mend", lambda s: read_mend(s.frame), pace=Pace.LATER),
-    Reading("tilt", _tilt, looks_at=("small camera",), under=_lens_alone, pace=Pace.LATER),
+    Reading("tilt", _tilt, looks_at=("small camera",), under=_lens_alone,
+            pace=Pace.LATER),
     Reading("leaning", _leaning, reads=PLACES, after=("tilt",)),
     Reading("merged", _merged, reads=(*PLACES, "mend.repairs")),
     Reading("dust", _dust, looks_at=("camera",), under=plain, pace=Pace.LATER),
     Reading("specks", _specks, reads=PLACES, after=("dust",)),
     Reading("retouch", _retouch, reads=("mend.repairs", *PLACES), pace=Pace.LATER),
-    Reading("subject", _subject, looks_at=("small display",), under=plain, pace=Pace.SOON),
+    Reading("subject", _subject, looks_at=("small display",), under=plain),
     Reading("whole_border", _whole_border, looks_at=("small display",), reads=PLACES, under=Recipe.uncropped,
             pace=Pace.SOON),
     Reading("border", _border, looks_at=("small display",), reads=PLACES, after=("whole_border",)),

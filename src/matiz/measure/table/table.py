@@ -34,7 +34,11 @@ def nothing_else(_engine: Engine, _recipe: Recipe) -> Hashable:
 
 
 class Pace(IntEnum):
-    """How long a reading takes of 24 megapixels on two cores."""
+    """How long a reading takes at first, of 24 megapixels on two cores.
+
+    Measured on one frame of the simulated camera; for what reads places, repairs or sharpening, of which that frame has
+    none, estimated for a picture with many.
+    """
 
     AT_ONCE = 0
     """Under 0.1 s."""

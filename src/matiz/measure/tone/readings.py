@@ -39,13 +39,14 @@ def _patch_levels(sight: Sight) -> tuple[float, ...]:
 
 
 READINGS = (
-    Reading("uneven", _uneven, looks_at=("small working",), pace=Pace.SOON),
+    Reading("uneven", _uneven, looks_at=("small working",)),
     Reading("tone", _tone, looks_at=("small working", "small scene", "small display"), reads=("tone",),
-            after=("uneven",), pace=Pace.SOON),
+            after=("uneven",)),
     Reading("range", lambda s: RangeReading(*raw_range(s.frame)), pace=Pace.SOON),
     Reading("haze", lambda s: read_haze(s.engine.product(s.recipe, HAZE)), looks_at=("small working",), pace=Pace.SOON),
     Reading("stored", lambda s: read_stored(s.frame)),
-    Reading("full", _full, looks_at=("camera",), under=without_detail, pace=Pace.LATER),
+    Reading("full", _full, looks_at=("camera",), under=without_detail,
+            pace=Pace.SOON),
     Reading("patch_light", _patch_light, looks_at=("camera", "working"), after=("full",), under=without_detail),
     Reading("patch_levels", _patch_levels, looks_at=("small working", "small scene"), after=("full", "patch_light")),
 )  # fmt: skip
