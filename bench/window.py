@@ -30,7 +30,8 @@ app = application()
 shared_decoder().start()
 window = Window(Session())
 window.show()
-window.go_to(window.tone)
+window.go_to(window.stations.tone)
+TONE = set(window.stations.tone.shows)
 heard = []
 state = {}
 session = window.session
@@ -43,7 +44,7 @@ settle(window)
 out = {
     "from asking for 24 MP to opened, s": state["opened"] - asked,
     "from opened to the first readings, s": heard[0][0] - state["opened"],
-    "from opened to all of Tone's, s": max(t for t, names in heard if names & set(window.tone.shows)) - state["opened"],
+    "from opened to all of Tone's, s": max(t for t, names in heard if names & TONE) - state["opened"],
     "from opened to all readings, s": heard[-1][0] - state["opened"],
     "from opened to the findings, s": state["found"] - state["opened"],
 }
@@ -65,7 +66,7 @@ def ticks(count, act):
         spent.append(total)
     return held, spent
 
-tape = window.tone.exposure
+tape = window.stations.tone.exposure
 start = QPoint(tape.width() // 2, 48)
 QTest.mousePress(tape, Qt.MouseButton.LeftButton, pos=start)
 held, spent = ticks(90, lambda n: QTest.mouseMove(tape, start - QPoint(n, 0)))

@@ -3,7 +3,7 @@
 import contextlib
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -146,7 +146,7 @@ def missing_shots(folder: Path) -> list[Shot]:
     return [shot for shot in DEMO_SHOTS if not (folder / shot.name).exists()]
 
 
-def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Iterator[tuple[int, int, str]]:
+def make_demo(folder: Path, *, size: tuple[int, int] = DEMO_SIZE) -> Generator[tuple[int, int, str], None, None]:
     """Render what is missing of the demo shoot, yielding (done, of how many, name) as files appear.
 
     Closing the iterator cancels; what was written stays, and another call goes on from there.

@@ -213,7 +213,7 @@ class Hands:
         return "wheel"
 
     def _deliver(self, window) -> str:
-        window.deliver.deliver_this()
+        window.stations.deliver.deliver_this()
         return "deliver"
 
     def _page(self, window) -> str:

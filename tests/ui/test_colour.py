@@ -29,9 +29,9 @@ LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
 
 @pytest.fixture
 def colour(window):
-    window.go_to(window.colour)
+    window.go_to(window.stations.colour)
     settle(window)
-    return window.colour
+    return window.stations.colour
 
 
 def drag(widget, start: QPoint, end: QPoint, modifiers=NONE) -> None:
@@ -105,8 +105,8 @@ def test_pegs_are_put_dragged_and_taken_away_on_the_strip(window, colour):
     drag(strip, head, head + QPoint(0, -20), SHIFT)
     (lifted,) = colours(window).pegs.values()
     assert lifted.lightness == 5.0 and (lifted.hue_deg, lifted.chroma) == (moved.hue_deg, moved.chroma)
-    window.undo()
-    window.undo()
+    window.session.undo()
+    window.session.undo()
     settle(window)
     assert window.session.recipe == before, "a drag is one step"
     QTest.keyClick(strip, Qt.Key.Key_Delete)
@@ -127,10 +127,10 @@ def test_a_hue_is_picked_in_the_picture_and_dragged_there(window, colour):
     (peg,) = colours(window).pegs.values()
     assert peg.hue_deg == 10.0 and peg.chroma == pytest.approx(1.2)
     # pressed again where it stands now: the same peg is taken
-    window.undo()
+    window.session.undo()
     settle(window)
     assert not colours(window).pegs, "put and dragged in one step"
-    window.redo()
+    window.session.redo()
     taken = colour.hues.taken_at(peg.at_deg + peg.hue_deg + 3.0)
     assert taken[1] == peg and not taken[2]
     assert colour.hues.taken_at(peg.at_deg + 120.0)[2]
@@ -145,7 +145,7 @@ def test_a_quick_click_puts_a_peg_before_the_colour_is_read(window, colour):
     settle(window)
     (peg,) = colours(window).pegs.values()
     assert peg == Peg(at_deg=peg.at_deg)
-    window.undo()
+    window.session.undo()
     assert not colours(window).pegs
 
 
@@ -181,8 +181,8 @@ def test_the_hues_page_is_worked_by_keyboard_alone(window, colour):
 
 
 def test_a_place_has_the_same_pegs(window, colour):
-    window.go_to(window.places)
-    places = window.places
+    window.go_to(window.stations.places)
+    places = window.stations.places
     places.turn_to("Hues")
     assert not places.hues.pegs.strip.isEnabled()
     places.new_place()
@@ -267,7 +267,7 @@ def test_two_areas_are_compared_and_made_alike(window, colour):
     assert isinstance(part, Reach) and len(part.keep_out) == 1
     assert match.pair.dE00 < 0.3 < before
     assert "before" in match.values["dE00 before"].text()
-    window.undo()
+    window.session.undo()
     match.middle.click()
     settle(window)
     assert len(window.session.recipe.places) == 2 and match.pair.dE00 < 0.5
@@ -359,7 +359,7 @@ def test_a_look_is_laid_on_dragged_kept_and_given(window, colour, tmp_path, shoo
     assert json.loads(kept.read_text())["recipe"]["colour"]["muted_percent"] == 38.0
     assert looks.look().name == "Mine"
     others = [path for path in window.session.pictures if path != window.session.picture.path]
-    window.gifts.look_to(others, looks.look(), 1.0)
+    window.stations.light.gifts.look_to(others, looks.look(), 1.0)
     for path in others:
         assert window.session.desk.recipe(path).colour.muted_percent == 38.0
 
@@ -401,7 +401,7 @@ def test_spots_on_a_face_are_walked_through(window, colour, tmp_path):
     Image.fromarray(np.clip(soft, 0, 255).astype(np.uint8)).save(path)
     window.open_paths([path])
     settle(window)
-    window.go_to(window.colour)
+    window.go_to(window.stations.colour)
     colour.turn_to("Skin")
     settle(window)
     skin = colour.skin

@@ -15,9 +15,9 @@ from matiz.ui.frame.settle import settle
 @pytest.fixture
 def deliver(window):
     window.session.open_picture(window.session.pictures[-1])
-    window.go_to(window.deliver)
+    window.go_to(window.stations.deliver)
     settle(window)
-    return window.deliver
+    return window.stations.deliver
 
 
 def claims(window) -> list[str]:
@@ -159,10 +159,10 @@ def test_one_thing_is_followed_through_the_set_and_levelled(window, shoot):
     )
     session.record_for(dim, [("tone.exposure_EV", -0.5), ("light.cct_K", 4600.0)], "moved")
     session.open_picture(first)
-    window.go_to(window.deliver)
-    window.deliver.turn_to("Same")
+    window.go_to(window.stations.deliver)
+    window.stations.deliver.turn_to("Same")
     settle(window)
-    page = window.deliver.same
+    page = window.stations.deliver.same
     assert not page.follow_set.isEnabled()
     view = window.view
     place = view.image_place()
@@ -198,7 +198,7 @@ def test_one_thing_is_followed_through_the_set_and_levelled(window, shoot):
 def test_what_the_readings_mean_for_the_next_frame_is_said(window):
     window.session.open_picture(window.session.pictures[0])
     settle(window)
-    window.say_next_frame()
+    window.session.say_next_frame()
     assert "Next frame: " in window.header.word.whole() and "EV" in window.header.word.whole()
 
 

@@ -25,7 +25,7 @@ def detail(window, shoot):
     write_frame(simulate(shot.scene, (600, 400), shot.settings, view=shot.view), shoot / "CORVA_0031.dng")
     window.session.open_picture(shoot / "CORVA_0031.dng")
     settle(window)
-    station = window.by_key["detail"]
+    station = window.stations.detail
     window.go_to(station)
     settle(window)
     return station
@@ -175,7 +175,7 @@ def test_what_is_sharpened_is_seen(window, detail):
     settle(window)
     assert window.view.grab().toImage().pixelColor(centre).red() == 128, "it follows the recipe"
     window.session.undo()
-    window.go_to(window.colour)
+    window.go_to(window.stations.colour)
     settle(window)
     window.go_to(detail)
     settle(window)

@@ -23,7 +23,7 @@ DEPTH = "finish.fall_off.depth_EV"
 def finish(window):
     window.session.open_picture(window.session.pictures[0])
     settle(window)
-    station = window.by_key["finish"]
+    station = window.stations.finish
     window.go_to(station)
     settle(window)
     return station
@@ -71,7 +71,7 @@ def test_the_centre_is_dragged_on_the_picture_and_taken_back(window, finish):
     QTest.mouseMove(view, QPoint(90, 90))
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(90, 90))
     assert window.session.recipe.finish.fall_off.x == 0.5
-    window.go_to(window.light)
+    window.go_to(window.stations.light)
     assert page.tool not in view.tools
 
 
@@ -210,7 +210,7 @@ def test_a_drawing_signs_in_place_of_text(window, finish, tmp_path):
 
 def test_attention_is_told_where_the_edges_change_it(window):
     """In a picture without a subject it said: 2 % of attention, 2 % without."""
-    edges = window.by_key["finish"].page
+    edges = window.stations.finish.page
     before = SimpleNamespace(subject=0.021)
     for share, told in ((0.024, ""), (None, ""), (0.34, "the subject holds 34\u202f% of attention, 2\u202f% without")):
         readings = {"attention": SimpleNamespace(subject=share), "attention_unfinished": before}

@@ -30,9 +30,9 @@ EXPOSURE, LIGHT, LEVEL = "tone.exposure_EV", "light.cct_K", "mend.level_deg"
 def sort(window):
     window.session.open_picture(window.session.pictures[0])
     settle(window)
-    window.go_to(window.sort)
-    window.sort.sheet.selectAll()
-    return window.sort
+    window.go_to(window.stations.sort)
+    window.stations.sort.sheet.selectAll()
+    return window.stations.sort
 
 
 def test_chosen_stations_are_given_as_one_step(window, sort):
@@ -246,7 +246,7 @@ app = application()
 window = Window(Session())
 window.show()
 window.open_paths([Path(sys.argv[1])])
-session, following = window.session, window.sort.following
+session, following = window.session, window.stations.sort.following
 count = [0]
 def decide():
     if not session.is_open or not following.is_idle():

@@ -60,7 +60,7 @@ def test_the_point_can_be_dragged_and_moved_by_keys(qtbot):
 
 def test_only_the_ring_is_drawn_while_a_hand_drags(window, monkeypatch):
     """The cloud and the isotherms took 25 ms of the window's thread with each move."""
-    window.go_to(window.light)
+    window.go_to(window.stations.light)
     settle(window)
     instrument = window.findChild(Chromaticity)
     drawn = []

@@ -17,35 +17,35 @@ from tests.ui.aside import done
 
 
 def looked(window):
-    return done(window.sort.sheet.sheet.looking)
+    return done(window.stations.sort.sheet.sheet.looking)
 
 
 def test_every_picture_is_measured_shown_and_put_in_order(window, shoot, monkeypatch):
-    looking = window.sort.sheet.sheet.looking
+    looking = window.stations.sort.sheet.sheet.looking
     assert looking.is_done and not looking.briefs, "nothing is looked at before Sort was"
-    window.go_to(window.sort)
-    before = window.sort.sheet.grab().toImage()
+    window.go_to(window.stations.sort)
+    before = window.stations.sort.sheet.grab().toImage()
     looked(window)
     settle(window)
     pictures = list(window.session.pictures)
     assert set(looking.briefs) == set(pictures)
-    assert window.sort.sheet.grab().toImage() != before
+    assert window.stations.sort.sheet.grab().toImage() != before
     kept = Briefs(shoot)
     assert all(kept.get(path) == looking.briefs[path] for path in pictures)
     kept.close()
     # the fullest first, those of which nothing is known last
     for n, path in enumerate(pictures):
         looking.briefs[path] = brief.Brief(None if n == 0 else 2.0 - 0.5 * n, 0.1 * n, 0.0, 30.0)
-    box = window.sort.order
+    box = window.stations.sort.order
     box.setFocus()
     QTest.keyClick(box, Qt.Key.Key_Down)
-    window.sort.sheet.arrange(box.currentData())
+    window.stations.sort.sheet.arrange(box.currentData())
     assert box.currentData() == "sharp" and window.session.pictures == [pictures[2], pictures[1], pictures[0]]
-    window.sort.sheet.arrange("full")
+    window.stations.sort.sheet.arrange("full")
     assert window.session.pictures == pictures[::-1]
-    assert window.sort.sheet.current_path() is not None
+    assert window.stations.sort.sheet.current_path() is not None
     settle(window)
-    window.sort.sheet.arrange("name")
+    window.stations.sort.sheet.arrange("name")
     assert window.session.pictures == pictures
     # nothing is measured again
     monkeypatch.setattr(at, "brief_of", None)
@@ -55,7 +55,7 @@ def test_every_picture_is_measured_shown_and_put_in_order(window, shoot, monkeyp
 
 
 def test_what_is_kept_is_looked_at_closer(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     looking = looked(window)
     first, second, _ = window.session.pictures
     assert all(brief.dust is None for brief in looking.briefs.values())
@@ -71,13 +71,13 @@ def test_what_is_kept_is_looked_at_closer(window, shoot):
 def test_one_that_was_kept_before_it_was_measured_is_looked_at_closer_too(window):
     first = window.session.pictures[0]
     window.session.sort_as(first, sorted_as="keep")
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     assert looked(window).briefs[first].dust is not None
 
 
 def test_nothing_begins_again_once_the_window_is_closed(window):
-    window.go_to(window.sort)
-    looking = window.sort.sheet.sheet.looking
+    window.go_to(window.stations.sort)
+    looking = window.stations.sort.sheet.sheet.looking
     until = time.monotonic() + 20.0
     while looking._job is None and time.monotonic() < until:
         QApplication.processEvents()
@@ -93,7 +93,7 @@ def test_what_cannot_be_read_is_left_and_the_others_go_on(window, shoot):
     (shoot / "AAA.dng").write_bytes(b"no picture")
     window.open_paths([shoot])
     settle(window)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     looking = looked(window)
     assert len(looking.briefs) == 3 and shoot / "AAA.dng" not in looking.briefs
 
@@ -103,7 +103,7 @@ def test_where_nothing_can_be_kept_it_is_measured_all_the_same(window, monkeypat
         raise FileError("locked")
 
     monkeypatch.setattr(at, "Briefs", locked)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     assert len(looked(window).briefs) == 3
 
 
@@ -116,12 +116,12 @@ def test_it_stops_when_the_window_closes(window, monkeypatch):
         return at_once(frame)
 
     monkeypatch.setattr(at, "brief_of", slow)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     until = time.monotonic() + 20.0
     while not begun and time.monotonic() < until:
         QApplication.processEvents()
-    window.sort.sheet.sheet.looking.end()
-    assert len(begun) == 1 and len(window.sort.sheet.sheet.looking.briefs) <= 1
+    window.stations.sort.sheet.sheet.looking.end()
+    assert len(begun) == 1 and len(window.stations.sort.sheet.sheet.looking.briefs) <= 1
 
 
 def test_a_tile_says_what_matters():
@@ -137,64 +137,64 @@ def test_a_tile_says_what_matters():
 
 
 def rows_shown(window):
-    sheet = window.sort.sheet
+    sheet = window.stations.sort.sheet
     return [path for row, path in enumerate(window.session.pictures) if not sheet.isRowHidden(row)]
 
 
 def test_only_what_is_asked_for_is_shown(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     pictures = list(window.session.pictures)
     window.session.sort_as(pictures[1], sorted_as="keep", rank=4)
     QTest.keyClick(window, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
-    assert window.sort.words.hasFocus()
-    QTest.keyClicks(window.sort.words, "rank3+")
+    assert window.stations.sort.words.hasFocus()
+    QTest.keyClicks(window.stations.sort.words, "rank3+")
     settle(window)
-    assert rows_shown(window) == [pictures[1]] and window.sort.reading_text() == "1 of 3 shown"
-    assert window.sort.sheet.current_path() == pictures[1], "what is chosen is seen"
-    QTest.keyClick(window.sort.words, Qt.Key.Key_Return)
-    assert window.sort.sheet.hasFocus()
+    assert rows_shown(window) == [pictures[1]] and window.stations.sort.reading_text() == "1 of 3 shown"
+    assert window.stations.sort.sheet.current_path() == pictures[1], "what is chosen is seen"
+    QTest.keyClick(window.stations.sort.words, Qt.Key.Key_Return)
+    assert window.stations.sort.sheet.hasFocus()
     window.session.sort_as(pictures[1], rank=2)
     assert rows_shown(window) == []
-    window.sort.words.setText("-keep")
+    window.stations.sort.words.setText("-keep")
     settle(window)
     assert rows_shown(window) == [pictures[0], pictures[2]]
-    window.sort.sheet.arrange("noise")
+    window.stations.sort.sheet.arrange("noise")
     assert set(rows_shown(window)) == {pictures[0], pictures[2]}, "in another order too"
-    window.sort.sheet.arrange("name")
+    window.stations.sort.sheet.arrange("name")
     window.session.open_picture(pictures[0])
     settle(window)
-    window.step(1)
+    window.session.step(1)
     settle(window)
     assert window.session.path == pictures[2], "next is the next that is shown"
-    window.sort.words.setText("")
-    assert rows_shown(window) == pictures and window.sort.reading_text() == "1 of 3 kept"
-    window.sort.words.setText("no such picture")
+    window.stations.sort.words.setText("")
+    assert rows_shown(window) == pictures and window.stations.sort.reading_text() == "1 of 3 kept"
+    window.stations.sort.words.setText("no such picture")
     window.open_paths([shoot])
     settle(window)
-    assert window.sort.words.text() == "" and len(rows_shown(window)) == 3
+    assert window.stations.sort.words.text() == "" and len(rows_shown(window)) == 3
 
 
 def test_what_is_not_seen_is_not_sorted(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    sheet, pictures = window.sort.sheet, list(window.session.pictures)
+    sheet, pictures = window.stations.sort.sheet, list(window.session.pictures)
     sheet.selectAll()
     assert sheet.selected_paths() == pictures
-    window.sort.words.setText(pictures[1].stem)
+    window.stations.sort.words.setText(pictures[1].stem)
     settle(window)
     sheet.selectAll()
     assert sheet.selected_paths() == [pictures[1]]
-    window.sort.sort_as("drop")
-    window.sort.words.setText("no such picture")
+    window.stations.sort.sort_as("drop")
+    window.stations.sort.words.setText("no such picture")
     assert sheet.current_path() is None
-    window.sort.sort_as("keep")
+    window.stations.sort.sort_as("keep")
     window.sort_as("keep")
     assert [window.session.document_of(path).sorted_as for path in pictures] == ["", "drop", ""]
 
 
 def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
-    window.go_to(window.sort)
-    model = window.sort.sheet.sheet
+    window.go_to(window.stations.sort)
+    model = window.stations.sort.sheet.sheet
     settle(window)
     first = window.session.pictures[0]
     exposure = window.session.desk.catalogue.exposures.pop(first)
@@ -202,31 +202,31 @@ def test_files_out_of_sight_are_asked_what_they_say(window, shoot):
     model._asked.discard(first)
     (shoot / "damaged.dng").write_bytes(b"nothing")
     window.session.desk.catalogue.add(shoot / "damaged.dng")
-    window.sort.sheet.show_only(f"iso{exposure.iso:.0f}")
+    window.stations.sort.sheet.show_only(f"iso{exposure.iso:.0f}")
     settle(window)
     assert window.session.desk.catalogue.exposures[first] == exposure and first in rows_shown(window)
-    window.sort.sheet.show_only("iso1")
+    window.stations.sort.sheet.show_only("iso1")
     settle(window)
     assert rows_shown(window) == [], "a file that cannot be read is asked once"
 
 
 def test_tiles_have_three_sizes(window):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    sheet = window.sort.sheet
+    sheet = window.stations.sort.sheet
     wide = []
     for name in ("small", "middle", "large"):
-        window.sort.tiles.setCurrentIndex(window.sort.tiles.findData(name))
-        window.sort.tiles.activated.emit(window.sort.tiles.currentIndex())
+        window.stations.sort.tiles.setCurrentIndex(window.stations.sort.tiles.findData(name))
+        window.stations.sort.tiles.activated.emit(window.stations.sort.tiles.currentIndex())
         settle(window)
         wide.append(sheet.visualRect(sheet.sheet.index(0)).width())
     assert wide[1] == CELL.width() and wide[0] < 0.7 * wide[1] < wide[1] < 0.7 * wide[2]
 
 
 def test_sets_are_joined_parted_and_put_back(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    sheet, desk, said = window.sort.sheet, window.session.desk, []
+    sheet, desk, said = window.stations.sort.sheet, window.session.desk, []
     window.session.said.connect(said.append)
     window.session.desk.catalogue.regroup()
     pictures = list(window.session.pictures)

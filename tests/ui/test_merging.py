@@ -21,7 +21,7 @@ def lighter(source, path, factor):
 
 
 def chosen(window, paths):
-    sheet = window.sort.sheet
+    sheet = window.stations.sort.sheet
     sheet.clearSelection()
     for path in paths:
         index = sheet.sheet.index(window.session.pictures.index(path))
@@ -38,23 +38,23 @@ def test_a_bracket_is_merged_opened_and_decided_as_its_reference(window, shoot):
     settle(window)
     session = window.session
     session.record_for(source, [("tone.exposure_EV", 0.5)], "Exposure")
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
     chosen(window, [source, darker, brighter])
     said = []
     session.said.connect(said.append)
-    QTest.mouseClick(window.sort.merge, Qt.MouseButton.LeftButton)
-    assert not window.sort.is_idle() and window.sort.merge.text().startswith("Stop")
+    QTest.mouseClick(window.stations.sort.merge, Qt.MouseButton.LeftButton)
+    assert not window.stations.sort.is_idle() and window.stations.sort.merge.text().startswith("Stop")
     settle(window)
     made = shoot / "CORVA_0011-0013 bracket.dng"
-    assert made.exists() and session.path == made and window.sort.merge.text() == "Merge"
+    assert made.exists() and session.path == made and window.stations.sort.merge.text() == "Merge"
     assert any("3 frames merged" in text for text in said)
     assert session.recipe.tone.exposure_EV == 0.5
     assert session.document.version.history.changes[-1].label == "As CORVA_0011.dng"
     assert session.picture.frame.merged.names[0] == source.name
-    repair = window.mend.repair
-    window.go_to(window.mend)
-    window.mend.turn_to("Repair")
+    repair = window.stations.mend.repair
+    window.go_to(window.stations.mend)
+    window.stations.mend.turn_to("Repair")
     settle(window)
     repair.kinds.button("frame").click()
     assert not repair.sizes["frame"].isHidden() and repair.sizes["detail_px"].isHidden()
@@ -77,23 +77,23 @@ def test_it_is_stopped_and_leaves_nothing(window, shoot):
         shutil.copy(shoot / "CORVA_0011.dng", shoot / f"CORVA_001{n}.dng")
     window.open_paths([shoot])
     settle(window)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
     chosen(window, [shoot / f"CORVA_001{n}.dng" for n in (1, 2, 3)])
     before = sorted(shoot.glob("*.dng"))
-    window.sort.merge_as("mean")
-    QTest.mouseClick(window.sort.merge, Qt.MouseButton.LeftButton)
+    window.stations.sort.merge_as("mean")
+    QTest.mouseClick(window.stations.sort.merge, Qt.MouseButton.LeftButton)
     settle(window)
-    assert sorted(shoot.glob("*.dng")) == before and window.sort.merge.text() == "Merge"
+    assert sorted(shoot.glob("*.dng")) == before and window.stations.sort.merge.text() == "Merge"
 
 
 def test_one_picture_cannot_be_merged_and_what_fails_is_said(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     chosen(window, [shoot / "CORVA_0011.dng"])
-    window.sort.merge_as("")
+    window.stations.sort.merge_as("")
     assert "Select the raw frames" in window.header.word.whole()
     chosen(window, [shoot / "CORVA_0011.dng", shoot / "CORVA_0031.dng"])
-    window.sort.merge_as("bracket")
+    window.stations.sort.merge_as("bracket")
     settle(window)
     assert "lay them on each other" in window.header.word.whole()
     assert len(window.session.pictures) == 3

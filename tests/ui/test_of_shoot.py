@@ -52,15 +52,15 @@ def drift(window, shoot, monkeypatch):
 
     monkeypatch.setattr(window.session.desk, "hear", heard)
     window.open_paths([shoot])
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    while not window.sort.sheet.sheet.looking.is_done or not window.sort.is_idle():
+    while not window.stations.sort.sheet.sheet.looking.is_done or not window.stations.sort.is_idle():
         settle(window)
     return [shoot / name for name in NAMES]
 
 
 def test_a_drift_is_found_shown_and_followed_by_each(window, drift):
-    sort = window.sort
+    sort = window.stations.sort
     [finding] = sort.findings()
     assert finding.id == "sort.drift" and sort.open_findings() == 1 and window.findings.isVisible()
     [card] = window.findings.findChildren(Card)
@@ -77,7 +77,7 @@ def test_a_drift_is_found_shown_and_followed_by_each(window, drift):
 
 
 def test_it_is_said_no_more_where_that_is_wished(window, drift):
-    sort = window.sort
+    sort = window.stations.sort
     [finding] = sort.findings()
     sort.silence(finding, for_good=False)
     settle(window)
@@ -95,7 +95,7 @@ def test_it_is_said_no_more_where_that_is_wished(window, drift):
 
 
 def test_return_opens_a_picture_and_gives_nothing_to_many(window, drift):
-    sort = window.sort
+    sort = window.stations.sort
     sort.sheet.choose(drift[4])
     sort.decision.setFocus()
     window.do_first_finding()
@@ -105,7 +105,7 @@ def test_return_opens_a_picture_and_gives_nothing_to_many(window, drift):
 
 
 def test_the_balance_of_a_picture_is_dragged_in_the_plot(window, drift):
-    sort, plot = window.sort, window.sort.by_time
+    sort, plot = window.stations.sort, window.stations.sort.by_time
     sort.show_shared("light")
     sort.sheet.choose(drift[1])
     settle(window)
@@ -175,7 +175,7 @@ def test_pictures_are_put_into_every_order():
 
 
 def test_all_of_one_light_are_selected_and_a_set_is_kept(window, drift):
-    sort = window.sort
+    sort = window.stations.sort
     sort.sheet.choose(drift[4])
     sort.choose_light()
     assert sort.sheet.selected_paths() == drift and sort.sheet.current_path() == drift[0]
@@ -195,7 +195,7 @@ def test_all_of_one_light_are_selected_and_a_set_is_kept(window, drift):
 
 
 def test_a_line_over_the_tiles_says_which_are_of_one_light(window, drift):
-    sheet = window.sort.sheet
+    sheet = window.stations.sort.sheet
 
     def over(path):
         rect = sheet.visualRect(sheet.sheet.index(window.session.pictures.index(path)))
@@ -211,5 +211,5 @@ def test_a_line_over_the_tiles_says_which_are_of_one_light(window, drift):
     sheet.arrange("time")
     assert over(drift[0]).max() < line.max() - 40, "in another order it says nothing"
     sheet.arrange("name")
-    window.sort.of_shoot.lights = []
+    window.stations.sort.of_shoot.lights = []
     assert over(drift[0]).max() < line.max() - 40

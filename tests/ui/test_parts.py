@@ -87,11 +87,11 @@ def test_time_on_a_picture_goes_on_where_it_was(window, shoot):
 def test_the_route_is_clicked_and_walked_by_keys(window):
     route = window.route
     QTest.mouseClick(route, Qt.MouseButton.LeftButton, pos=QPoint(60, 8 + 62 * 3 + 20))
-    assert window.station is window.tone
+    assert window.station is window.stations.tone
     QTest.keyClick(route, Qt.Key.Key_Down)
-    assert window.station is window.colour
+    assert window.station is window.stations.colour
     QTest.keyClick(route, Qt.Key.Key_Up)
-    assert window.station is window.tone
+    assert window.station is window.stations.tone
     assert route.row_at(5000) == -1
     assert [s.number for s in window.stations] == [1, 2, 3, 4, 5, 6, 7, 8, 9]
 
@@ -159,8 +159,8 @@ def test_cards_that_do_not_fit_are_never_seen_squashed(panel, before):
 
 
 def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
-    queue, rows = window.deliver.queue, window.deliver.rows
-    order = window.deliver.order()
+    queue, rows = window.stations.deliver.queue, window.stations.deliver.rows
+    order = window.stations.deliver.order()
     failed = []
     queue.failed.connect(failed.append)
     queue.add(Delivery(shoot / "gone.dng", window.session.document, order, shoot))
@@ -172,22 +172,22 @@ def test_deliveries_wait_their_turn_and_failures_are_kept(window, shoot):
     assert [row.state for row in queue.rows] == ["failed", "done", "stopped"]
     assert "no such file" in failed[0] and "no such file" in rows.data(rows.index(0), Qt.ItemDataRole.ToolTipRole)
     assert rows.rowCount(QModelIndex()) == 3 and "done" in rows.data(rows.index(1))
-    window.go_to(window.deliver)
-    assert not window.deliver.list.grab().isNull()
+    window.go_to(window.stations.deliver)
+    assert not window.stations.deliver.list.grab().isNull()
 
 
 def test_the_sheet_draws_pictures_errors_and_ranks(window, shoot):
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    model = window.sort.sheet.sheet
+    model = window.stations.sort.sheet.sheet
     path = shoot / "CORVA_0031.dng"
     image = model.data(model.index(1), Qt.ItemDataRole.DecorationRole)
     assert isinstance(image, QImage) and max(image.width(), image.height()) <= 480
-    before = window.sort.sheet.grab().toImage()
+    before = window.stations.sort.sheet.grab().toImage()
     window.session.sort_as(path, sorted_as="drop", rank=2)
-    assert window.sort.sheet.grab().toImage() != before
+    assert window.stations.sort.sheet.grab().toImage() != before
     model._put(path, "the preview is damaged")
-    assert not window.sort.sheet.grab().isNull()
+    assert not window.stations.sort.sheet.grab().isNull()
     settle(window)
 
 

@@ -50,9 +50,9 @@ NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 
 @pytest.fixture
 def places(window):
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     settle(window)
-    return window.places
+    return window.stations.places
 
 
 def spot(window, x: float, y: float) -> QPoint:
@@ -106,14 +106,14 @@ def test_painting_wiping_off_and_straight_strokes_are_steps_that_undo(window, pl
     assert list(places.part().strokes.values())[-1].erase == "on"
     assert own_mask(window, places.chosen)[280, 300] < 0.05
     assert len(window.session.document.version.history.changes) == steps + 2
-    window.undo()
+    window.session.undo()
     settle(window)
     assert own_mask(window, places.chosen)[280, 300] > 0.98
     places.where.erase.setChecked(True)
     drag(window, (100, 200), (150, 200))
     assert list(places.part().strokes.values())[-1].erase == "on"
     while window.session.document.version.history.position:
-        window.undo()
+        window.session.undo()
     settle(window)
     assert window.session.recipe == Recipe()
 
@@ -293,12 +293,12 @@ def test_a_place_is_doubled_its_strength_lowered_and_the_list_is_worked_by_keys(
     assert list(window.session.recipe.places)[1] == places.chosen, "right after it"
     QTest.keyClick(rows, Qt.Key.Key_Delete)
     assert len(window.session.recipe.places) == 2
-    window.undo()
+    window.session.undo()
     assert len(window.session.recipe.places) == 3
 
 
 def test_painting_light_goes_to_its_standing_place_at_once(window, places):
-    window.go_to(window.tone)
+    window.go_to(window.stations.tone)
     window.actions_by_name["place_lighter"].trigger()
     assert window.station is places and the_place(window).name == "Lighter"
     before = window.session.engine.render(window.session.recipe, 0)[200, 200].astype(int)
@@ -490,7 +490,7 @@ def test_a_place_is_given_to_pictures_that_are_selected(window, places):
     places.same_place()
     places.set_place("exposure_EV", -0.5, "x")
     own, others = window.session.path, [path for path in window.session.pictures if path != window.session.path]
-    window.gifts.place_to([own, *others], places.chosen)
+    window.stations.light.gifts.place_to([own, *others], places.chosen)
     settle(window)
     given = window.session.desk.recipe(others[0])
     sky, made = given.places.values()
@@ -514,7 +514,7 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
     for answer, lost in ((way, ""), (None, "is not found again")):
         monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_, answer=answer: answer)
         monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
-        window.gifts.place_to(others[:1], places.chosen)
+        window.stations.light.gifts.place_to(others[:1], places.chosen)
         settle(window)
         (own,) = window.session.recipe.places[places.chosen].mask.values()
         made = window.session.desk.recipe(others[0]).places
@@ -536,7 +536,7 @@ def test_what_is_painted_goes_along_with_a_place_that_has_its_mask(window, place
     other = next(path for path in window.session.pictures if path != window.session.path)
     monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_: np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]]))
     monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
-    window.gifts.place_to([other], places.chosen)
+    window.stations.light.gifts.place_to([other], places.chosen)
     settle(window)
     first, second = window.session.desk.recipe(other).places.values()
     strokes = (next(iter(each.mask.values())).strokes for each in (window.session.recipe.places[painted], first))
@@ -555,7 +555,7 @@ def test_a_painted_place_for_what_cannot_be_read_is_said(window, places, shoot):
     other.write_bytes(b"no picture")
     said = []
     window.session.said.connect(said.append)
-    window.gifts.place_to([other], places.chosen)
+    window.stations.light.gifts.place_to([other], places.chosen)
     settle(window)
     assert said[-1] == "None of them can be read." and not window.session.desk.recipe(other).places
 
@@ -614,10 +614,10 @@ def test_the_attention_page_finds_the_subject_lifts_it_and_holds_a_pull_back(win
     places.turn_to("Attention")
     settle(window)
     page = places.attention
-    assert page.find.isVisible() and not page.lift.isVisible() and "not been looked for" in page.note.text()
-    page.find.click()
+    assert page.look_for.isVisible() and not page.lift.isVisible() and "not been looked for" in page.note.text()
+    page.look_for.click()
     settle(window)
-    assert page.lift.isVisible() and not page.find.isVisible() and "fills 50" in page.note.text()
+    assert page.lift.isVisible() and not page.look_for.isVisible() and "fills 50" in page.note.text()
     plain = window.view.grab().toImage()
     page.lift.click()
     settle(window)

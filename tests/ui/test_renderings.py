@@ -13,13 +13,13 @@ from tests.ui.aside import done
 
 
 def rendered(window):
-    renderings = done(window.sort.sheet.sheet.renderings)
+    renderings = done(window.stations.sort.sheet.sheet.renderings)
     settle(window)
     return renderings
 
 
 def tile(window, path):
-    model = window.sort.sheet.sheet
+    model = window.stations.sort.sheet.sheet
     row = window.session.pictures.index(path)
     image = model.data(model.index(row), Qt.ItemDataRole.DecorationRole)
     return float(pixels_of(image.convertToFormat(image.Format.Format_RGB32))[..., :3].mean())
@@ -27,12 +27,12 @@ def tile(window, path):
 
 def test_a_tile_follows_what_is_decided_and_is_kept(window, shoot, monkeypatch):
     path = window.session.path
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     rendered(window)
     before = tile(window, path)
     assert not (shoot / ".matiz/tiles").exists(), "nothing is decided"
     window.session.commit([("tone.exposure_EV", 2.0)], "Lighter")
-    assert window.sort.sheet.sheet.renderings.is_stale(path)
+    assert window.stations.sort.sheet.sheet.renderings.is_stale(path)
     renderings = rendered(window)
     assert not renderings.is_stale(path) and tile(window, path) > before + 20.0
     (kept,) = (shoot / ".matiz/tiles").iterdir()
@@ -47,7 +47,7 @@ def test_a_tile_follows_what_is_decided_and_is_kept(window, shoot, monkeypatch):
     window.open_paths([shoot])
     settle(window)
     rendered(window)
-    assert abs(tile(window, path) - lightest) < 2.0 and not window.sort.sheet.sheet.renderings.is_stale(path)
+    assert abs(tile(window, path) - lightest) < 2.0 and not window.stations.sort.sheet.sheet.renderings.is_stale(path)
     window.session.undo()
     window.session.undo()
     settle(window)
@@ -59,20 +59,20 @@ def test_pictures_that_are_not_open_are_rendered_too_and_marked_meanwhile(window
     window.session.commit([("tone.exposure_EV", 2.0)], "Lighter")
     window.session.open_picture(two)
     settle(window)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     renderings = rendered(window)
     assert not renderings.is_stale(one) and len(list((shoot / ".matiz/tiles").iterdir())) == 1
-    shown = window.sort.sheet.grab().toImage()
+    shown = window.stations.sort.sheet.grab().toImage()
     renderings._made[one] = (shoot / "older.jpg", renderings._made[one][1])
     assert renderings.is_stale(one)
-    window.sort.sheet.viewport().update()
+    window.stations.sort.sheet.viewport().update()
     settle(window)
-    assert window.sort.sheet.grab().toImage() != shown, "it says so"
+    assert window.stations.sort.sheet.grab().toImage() != shown, "it says so"
 
 
 def test_the_open_picture_is_not_decoded_again_unless_it_waits_for_its_subject(window, monkeypatch):
     path, picture, job = window.session.path, window.session.picture, Job(lambda _: None, "x")
-    renderings = window.sort.sheet.sheet.renderings
+    renderings = window.stations.sort.sheet.sheet.renderings
     monkeypatch.setattr(picture.engine.found, "is_at_hand", lambda: True)
     assert renderings._engine_of(path, job) is picture.engine
     monkeypatch.setattr(picture.engine.found, "is_at_hand", lambda: False)
@@ -87,7 +87,7 @@ def test_a_full_disk_and_a_damaged_tile_do_no_harm(window, shoot, monkeypatch):
     monkeypatch.setattr(at, "keep_rendering", full)
     path = window.session.path
     window.session.commit([("tone.exposure_EV", 2.0)], "Lighter")
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     renderings = rendered(window)
     assert renderings.pixels_of(path) is not None and not renderings.is_stale(path)
     made = tile(window, path)

@@ -191,7 +191,7 @@ def test_what_another_window_has_changed_is_shown(window, shoot):
     wait_for(lambda: window.session.recipe.light.cct_K == 4300.0 and any("light" in each for each in shown))
     wait_for(lambda: load_document(second) == Document(rank=2, caption="Dawn"))
     wait_for(lambda: sorted_pictures.count((second,)) == 2)
-    window.undo()
+    window.session.undo()
     assert window.session.recipe.light.cct_K == 4300.0, "a step of the other window is taken back there"
 
 
@@ -235,7 +235,7 @@ def test_a_name_is_shown_as_it_is(window, shoot, name):
     assert all(not tip.startswith("Versions of <") for tip in tips)
     assert not any(c in window.header.name.text() + "".join(tips) for c in "\x1b\u202e")
     assert "&b" not in window.header.name.text().replace("&&", "")
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
     window.grab()
 
@@ -249,11 +249,11 @@ def test_many_pictures_are_sorted_as_one_act(window, shoot, monkeypatch):
         (shoot / f"CORVA_1{n:03d}.dng").write_bytes((shoot / NAME).read_bytes())
     window.open_paths([shoot])
     settle(window)
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
     signals, drawn = [], []
     window.session.sortingChanged.connect(signals.append)
-    window.sort.sheet.sheet.dataChanged.connect(lambda *_: drawn.append(1))
+    window.stations.sort.sheet.sheet.dataChanged.connect(lambda *_: drawn.append(1))
     window.session.sort_as(*window.session.pictures, rank=4)
     assert len(signals) == 1 and len(signals[0]) == 33 and len(drawn) == 1
     assert window.session.desk.catalogue.kept_count() == 0

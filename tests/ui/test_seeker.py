@@ -74,10 +74,10 @@ def share_of_mask(window) -> float:
 
 
 def asked_for(window) -> None:
-    window.go_to(window.places)
-    window.places.new_place()
+    window.go_to(window.stations.places)
+    window.stations.places.new_place()
     settle(window)
-    window.places.add_part(Subject, "add")
+    window.stations.places.add_part(Subject, "add")
 
 
 @pytest.mark.parametrize("stops", [-2.0, 0.0])
@@ -86,7 +86,7 @@ def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_on
 ):
     monkeypatch.setattr("matiz.measure.places.readings.read_edge", lambda *_: EdgeReading(0.9, (), (), 0.0))
     asked_for(window)
-    window.places.set_place("exposure_EV", stops, "Darker")
+    window.stations.places.set_place("exposure_EV", stops, "Darker")
     ident = window.session.recipe.places.order[0]
     assert said == [LOOKING] and not window.session.recipe.places[ident].mask
     for n, (share, word) in enumerate([(0.125, CLOSER), (0.25, CLOSER), (0.5, "Subject found.")], 1):
@@ -114,7 +114,7 @@ def test_it_is_looked_for_ahead_where_it_is_mostly_asked_for(window, looks, monk
     path = window.session.path
     for count in (1, 2):
         if count == 1:
-            window.go_to(window.by_key[name])
+            window.go_to(getattr(window.stations, name))
         else:
             window.session.step(1)
             wait_until(lambda: window.session.path != path and window.session.is_open)
@@ -128,19 +128,19 @@ def test_it_is_looked_for_ahead_where_it_is_mostly_asked_for(window, looks, monk
 def test_one_that_was_looked_for_ahead_is_there_when_it_is_asked(window, looks, said, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
     looks.let.release(3)
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     found = window.session.engine.found
     wait_until(found.is_at_hand)
     wait_until(lambda: window.session.reading.get("attention") is not None)
     settle(window)
     assert not said and looks.calls == 1
     assert window.session.reading.get("attention").subject is not None, "measured with it, unasked"
-    window.places.new_place()
-    window.places.add_part(Subject, "add")
+    window.stations.places.new_place()
+    window.stations.places.add_part(Subject, "add")
     assert len(window.session.recipe.places[window.session.recipe.places.order[0]].mask) == 1, "at once"
     settle(window)
-    window.go_to(window.tone)
-    window.go_to(window.places)
+    window.go_to(window.stations.tone)
+    window.go_to(window.stations.places)
     settle(window)
     assert looks.calls == 1
 
@@ -153,7 +153,7 @@ def test_places_that_do_not_want_it_are_not_read_again_when_it_is_found(window, 
     before = runs["places"]
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
     looks.let.release(3)
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     wait_until(lambda: looks.had == 3 and window.session.seeker._job is None)
     settle(window)
     assert runs["places"] == before and runs["attention"] >= 1
@@ -161,7 +161,7 @@ def test_places_that_do_not_want_it_are_not_read_again_when_it_is_found(window, 
 
 def test_who_asks_while_it_is_looked_for_ahead_joins(window, looks, said, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     looks.let.release()
     wait_until(lambda: window.session.engine.found.looked == 1)
     assert window.session.is_idle(), "who does not wait for it does not see it"
@@ -177,7 +177,7 @@ def test_who_asks_while_it_is_looked_for_ahead_joins(window, looks, said, monkey
 def test_what_is_wrong_is_said_when_it_is_asked(window, looks, said, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 0)
     looks.fails = True
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     wait_until(lambda: looks.calls == 1)
     wait_until(lambda: window.session.seeker._job is None)
     assert not said
@@ -187,7 +187,7 @@ def test_what_is_wrong_is_said_when_it_is_asked(window, looks, said, monkeypatch
     assert said == [LOOKING, "no network; take it away"] and looks.calls == 2
     looks.fails = False
     looks.let.release(3)
-    window.places.add_part(Subject, "add")
+    window.stations.places.add_part(Subject, "add")
     settle(window)
     assert said[-1] == "Subject found.", "it can be asked again"
 
@@ -205,7 +205,7 @@ def test_a_picture_that_goes_is_not_looked_at_further(window, looks, said):
     assert not window.session.recipe.places, "what it was looked for is not put to another"
     window.session.step(-1)
     settle(window)
-    window.places.add_part(Subject, "add")
+    window.stations.places.add_part(Subject, "add")
     looks.let.release(3)
     settle(window)
     assert looks.calls == 2 and said[-1] == "Subject found."
@@ -213,7 +213,7 @@ def test_a_picture_that_goes_is_not_looked_at_further(window, looks, said):
 
 def test_nothing_is_looked_for_ahead_while_a_hand_drags_or_a_picture_was_just_opened(window, looks, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 30)
-    window.go_to(window.places)
+    window.go_to(window.stations.places)
     assert looks.calls == 0
     monkeypatch.setattr(QApplication, "mouseButtons", lambda: Qt.MouseButton.LeftButton)
     QTest.qWait(150)
@@ -232,8 +232,8 @@ def test_nothing_is_looked_for_ahead_while_a_hand_drags_or_a_picture_was_just_op
 
 def test_who_leaves_before_it_is_looked_for_does_not_have_it_looked_for(window, looks, monkeypatch):
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 60)
-    window.go_to(window.places)
-    window.go_to(window.tone)
+    window.go_to(window.stations.places)
+    window.go_to(window.stations.tone)
     QTest.qWait(200)
     assert looks.calls == 0
 

@@ -24,16 +24,18 @@ def test_the_sharpest_of_a_set_is_found_shown_and_kept(window, shoot):
     window.open_paths([shoot])
     settle(window)
     session = window.session
-    window.keep_sharpest()
+    window.sharpest.keep_best()
     assert "Say first" in window.header.word.whole()
     three = [path for path in session.pictures if path.stem.startswith(source.stem)]
     session.open_picture(three[0])
     settle(window)
     for path in three:
-        window.sort.sheet.selectionModel().select(
-            window.sort.sheet.sheet.index(session.pictures.index(path)), QItemSelectionModel.SelectionFlag.Select
+        sheet = window.stations.sort.sheet
+        sheet.selectionModel().select(
+            sheet.sheet.index(session.pictures.index(path)),
+            QItemSelectionModel.SelectionFlag.Select,
         )
-    before = window.sort.sheet.grab().toImage()
+    before = window.stations.sort.sheet.grab().toImage()
     window.pick_spot()
     at = window.view.image_place().center().toPoint() + QPoint(0, 40)
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=at)
@@ -42,10 +44,10 @@ def test_the_sharpest_of_a_set_is_found_shown_and_kept(window, shoot):
     order = list(session.ranked.values())
     assert order[-1].path == soft and order[-1].kind == "soft" and order[1].detail > 0.97
     assert "sharpest there" in window.header.word.whole() and soft.stem in window.header.word.whole()
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     settle(window)
-    assert window.sort.sheet.grab().toImage() != before
-    window.keep_sharpest()
+    assert window.stations.sort.sheet.grab().toImage() != before
+    window.sharpest.keep_best()
     assert session.document_of(order[0].path).sorted_as == "keep"
     assert session.document_of(soft).sorted_as == "hold"
     window.open_paths([shoot])
@@ -56,6 +58,6 @@ def test_the_sharpest_of_a_set_is_found_shown_and_kept(window, shoot):
 def test_a_picture_without_a_set_has_no_sharpest(window):
     window.session.open_picture(window.session.pictures[0])
     settle(window)
-    window.sort.sheet.clearSelection()
+    window.stations.sort.sheet.clearSelection()
     window.sharpest.rank(100.0, 100.0, [])
     assert "in no set" in window.header.word.whole()

@@ -14,8 +14,8 @@ EXPOSURE = "tone.exposure_EV"
 @pytest.fixture
 def shown(window):
     window.session.open_picture(window.session.pictures[0])
-    window.go_to(window.light)
-    window.light.pick.setChecked(True)
+    window.go_to(window.stations.light)
+    window.stations.light.pick.setChecked(True)
     settle(window)
     assert window.show_mode.begin("2468")
     settle(window)
@@ -51,7 +51,7 @@ def test_no_key_action_or_hand_changes_anything(shown):
     QTest.mouseMove(view, at + QPoint(60, 30))
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(60, 30))
     settle(shown)
-    assert session.document == before and session.path == path and shown.station is shown.light
+    assert session.document == before and session.path == path and shown.station is shown.stations.light
     shown.close()
     assert shown.isVisible() and shown.show_mode.is_on, "closing needs the PIN too"
 
@@ -81,7 +81,7 @@ def test_only_the_pin_ends_it(shown):
     settle(shown)
     assert not shown.show_mode.is_on and shown.decks.isVisible() and not shown.isFullScreen()
     assert all(action.isEnabled() for action in shown.actions_by_name.values())
-    assert shown.light.pick.isChecked() and not shown.view.only_looks, "tools are in hand again"
+    assert shown.stations.light.pick.isChecked() and not shown.view.only_looks, "tools are in hand again"
     shown.session.commit([(EXPOSURE, 0.5)], "x")
     assert shown.session.recipe.tone.exposure_EV == 0.5
 

@@ -15,15 +15,15 @@ from matiz.ui.frame.settle import settle
 def compared(window):
     window.session.open_picture(window.session.pictures[1])
     settle(window)
-    window.go_to(window.sort)
-    window.sort.sheet.selectAll()
+    window.go_to(window.stations.sort)
+    window.stations.sort.sheet.selectAll()
     window.show_side_by_side()
     settle(window)
     return window.side_by_side
 
 
 def test_all_are_shown_with_what_is_measured_and_the_open_one_is_chosen(window, compared):
-    assert window.stack.currentWidget() is compared and len(compared.panes) == 3
+    assert window.panels.stack.currentWidget() is compared and len(compared.panes) == 3
     assert compared.path() == window.session.pictures[1]
     for index, pane in enumerate(compared.panes):
         assert pane.shown is not None and "ISO" in pane.told and "headroom" in pane.told
@@ -69,16 +69,16 @@ def test_one_is_chosen_kept_and_opened(window, compared):
     assert window.session.document_of(window.session.pictures[0]).sorted_as == ""
     QTest.keyClick(compared, Qt.Key.Key_Return)
     settle(window)
-    assert window.session.path == window.session.pictures[2] and window.stack.currentWidget() is window.view
+    assert window.session.path == window.session.pictures[2] and window.panels.stack.currentWidget() is window.view
     assert compared.panes == [], "nothing of them is held"
 
 
 def test_escape_goes_back_and_going_to_a_station_too(window, compared):
     QTest.keyClick(compared, Qt.Key.Key_Escape)
-    assert window.stack.currentWidget() is window.sort.sheet and compared.panes == []
+    assert window.panels.stack.currentWidget() is window.stations.sort.sheet and compared.panes == []
     window.show_side_by_side()
-    window.go_to(window.tone)
-    assert window.stack.currentWidget() is window.view and compared.panes == []
+    window.go_to(window.stations.tone)
+    assert window.panels.stack.currentWidget() is window.view and compared.panes == []
     settle(window)
 
 
@@ -86,7 +86,7 @@ def test_versions_of_one_picture(window):
     session = window.session
     session.open_picture(session.pictures[0])
     settle(window)
-    window.sort.sheet.clearSelection()
+    window.stations.sort.sheet.clearSelection()
     window.show_side_by_side()
     assert "Select two to six" in window.header.word.whole()
     session.desk.add_version(session.path)
@@ -102,8 +102,8 @@ def test_versions_of_one_picture(window):
 
 def test_one_that_cannot_be_read_says_so(window, shoot):
     window.session.pictures[2].write_bytes(b"no picture")
-    window.go_to(window.sort)
-    window.sort.sheet.selectAll()
+    window.go_to(window.stations.sort)
+    window.stations.sort.sheet.selectAll()
     window.show_side_by_side()
     settle(window)
     panes = window.side_by_side.panes

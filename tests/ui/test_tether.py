@@ -26,7 +26,7 @@ def followed(window, shoot):
 
 
 def test_a_new_frame_is_shown_as_the_open_one_is_decided(followed, shoot):
-    session, sheet = followed.session, followed.sort.sheet.sheet
+    session, sheet = followed.session, followed.stations.sort.sheet.sheet
     rows = sheet.rowCount()
     settings = [("tone.exposure_EV", 0.8), ("tone.contrast.fine_dB", 1.5), ("mend.level_deg", 1.0)]
     session.commit(settings, "x")

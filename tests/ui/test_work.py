@@ -35,9 +35,9 @@ EXPOSURE = "tone.exposure_EV"
 
 
 def test_a_drag_goes_on_while_the_next_picture_is_opened_and_stays_with_its_own(window, shoot):
-    window.go_to(window.tone)
+    window.go_to(window.stations.tone)
     settle(window)
-    tape = window.tone.exposure
+    tape = window.stations.tone.exposure
     start = QPoint(tape.width() // 2, 48)
     QTest.mousePress(tape, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(tape, start - QPoint(40, 0))
@@ -55,9 +55,9 @@ def test_a_drag_goes_on_while_the_next_picture_is_opened_and_stays_with_its_own(
 
 
 def test_escape_takes_back_a_drag_of_a_tape_and_of_an_instrument(window):
-    window.go_to(window.tone)
+    window.go_to(window.stations.tone)
     settle(window)
-    tape, ladder = window.tone.exposure, window.tone.ladder
+    tape, ladder = window.stations.tone.exposure, window.stations.tone.ladder
     start = QPoint(tape.width() // 2, 48)
     QTest.mousePress(tape, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(tape, start - QPoint(60, 0))
@@ -169,7 +169,7 @@ def test_a_broken_picture_can_be_stepped_past_and_takes_no_edits(window, shoot):
     (shoot / "CORVA_0020.dng").write_bytes((shoot / "CORVA_0011.dng").read_bytes()[:20_000])
     window.open_paths([shoot])
     settle(window)
-    window.step(1)
+    window.session.step(1)
     settle(window)
     assert window.session.path == shoot / "CORVA_0020.dng" and not window.session.is_open
     assert "CORVA_0020.dng" in window.view._message and window.view.image() is None
@@ -177,11 +177,11 @@ def test_a_broken_picture_can_be_stepped_past_and_takes_no_edits(window, shoot):
     grip = window.session.begin()
     grip.preview([(EXPOSURE, 1.0)])
     grip.commit(None, "x")
-    window.undo()
+    window.session.undo()
     settle(window)
     assert load_document(shoot / "CORVA_0011.dng").recipe == Recipe()
     window.grab()
-    window.step(1)
+    window.session.step(1)
     settle(window)
     assert window.session.path == shoot / "CORVA_0031.dng" and window.session.is_open
 
@@ -191,8 +191,8 @@ def test_every_delivery_is_logged_under_its_own_picture(window, shoot):
         window.session.sort_as(shoot / name, sorted_as="keep")
     window.session.open_picture(shoot / "CORVA_0031.dng")
     settle(window)
-    window.go_to(window.deliver)
-    window.deliver.deliver_all_kept()
+    window.go_to(window.stations.deliver)
+    window.stations.deliver.deliver_all_kept()
     settle(window)
     log = Log(shoot)
     assert [e.picture for e in log.events() if e.kind == "deliver"] == ["CORVA_0011.dng", "CORVA_0052.dng"]
@@ -201,8 +201,8 @@ def test_every_delivery_is_logged_under_its_own_picture(window, shoot):
 
 def test_a_gift_that_comes_after_another_folder_was_opened_writes_nothing(window, shoot, tmp_path):
     window.session.commit([("light.cct_K", 3100.0)], "Light")
-    window.sort.sheet.selectAll()
-    window.give_change_of_light()
+    window.stations.sort.sheet.selectAll()
+    window.stations.light.give_change_of_light()
     other = tmp_path / "other"
     other.mkdir()
     (other / "z.dng").write_bytes((shoot / "CORVA_0031.dng").read_bytes())
@@ -228,14 +228,14 @@ def test_a_station_that_is_not_shown_is_not_refreshed(window, monkeypatch):
             monkeypatch.setattr(
                 station, name, lambda s=station, n=name, p=plain: (asked.append((s.key, n)), p())[1], raising=False
             )
-    window.go_to(window.light)
+    window.go_to(window.stations.light)
     settle(window)
     asked.clear()
     window.session.commit([(EXPOSURE, 1.0)], "x")
     settle(window)
     assert ("light", "refresh") not in asked and not {key for key, _ in asked} - {"light"}
-    window.go_to(window.tone)
-    assert ("tone", "refresh") in asked and window.tone.exposure.value() == 1.0
+    window.go_to(window.stations.tone)
+    assert ("tone", "refresh") in asked and window.stations.tone.exposure.value() == 1.0
 
 
 def test_everything_that_takes_a_hand_says_what_it_is(window):
@@ -317,11 +317,11 @@ def test_a_tool_on_top_has_the_drag_with_pressure_and_in_both_coordinates(window
 def test_pictures_of_an_older_arithmetic_are_moved_up_when_asked(window):
     said = []
     window.session.said.connect(said.append)
-    window.move_up()
+    window.session.move_up()
     assert "newest arithmetic already" in said[-1] and len(window.session.document.versions) == 1
     document = window.session.document
     window.session.desk.put(window.session.path, document.with_recipe(Recipe(processing=1)))
-    window.move_up()
+    window.session.move_up()
     settle(window)
     kept = load_document(window.session.path)
     assert kept.versions["Version 1"].recipe.processing == 1 and kept.recipe.processing == PROCESSING
@@ -383,10 +383,10 @@ def test_closing_on_a_full_disk_asks_and_loses_nothing(window, shoot, tmp_path, 
 
 def test_a_delivery_onto_a_full_disk_fails_and_says_so(window, shoot, monkeypatch):
     _FullDisk(monkeypatch, errno.ENOSPC)
-    window.go_to(window.deliver)
-    window.deliver.deliver_this()
-    wait_for(lambda: window.deliver.queue.rows and window.deliver.queue.is_idle())
-    row = window.deliver.queue.rows[0]
+    window.go_to(window.stations.deliver)
+    window.stations.deliver.deliver_this()
+    wait_for(lambda: window.stations.deliver.queue.rows and window.stations.deliver.queue.is_idle())
+    row = window.stations.deliver.queue.rows[0]
     assert row.state == "failed" and "No space left" in row.text
     assert not [path for path in row.folder.iterdir() if path.suffix in (".jpg", ".part")]
 
@@ -420,11 +420,11 @@ def test_two_windows_on_one_folder_lose_nothing_of_each_other(window, shoot):
         kept = load_document(shoot / "CORVA_0011.dng").recipe
         assert (kept.tone.exposure_EV, kept.light.cct_K) == (0.5, 4300.0)
         for one in (window, other):
-            one.go_to(one.deliver)
-            one.deliver.deliver_this()
+            one.go_to(one.stations.deliver)
+            one.stations.deliver.deliver_this()
         for one in (window, other):
-            wait_for(lambda queue=one.deliver.queue: queue.rows and queue.is_idle())
-        rows = [one.deliver.queue.rows[0] for one in (window, other)]
+            wait_for(lambda queue=one.stations.deliver.queue: queue.rows and queue.is_idle())
+        rows = [one.stations.deliver.queue.rows[0] for one in (window, other)]
         assert [row.state for row in rows] == [DONE, DONE]
         made = [path for path in rows[0].folder.iterdir() if path.stem.startswith("CORVA_0011")]
         assert rows[0].folder == rows[1].folder and len(made) == 2

@@ -6,19 +6,19 @@ from matiz.ui.frame.settle import settle
 
 
 def test_it_is_written_for_the_selected_and_taken_in(window, shoot):
-    session, sheet = window.session, window.sort.sheet
+    session, sheet = window.session, window.stations.sort.sheet
     first, second, third = session.pictures
     session.sort_as(first, rank=3, caption="Salt", keywords=("dawn", "pans"))
     session.sort_as(second, rank=5)
     settle(window)
     assert not list(shoot.glob("*.xmp"))
-    window.go_to(window.sort)
+    window.go_to(window.stations.sort)
     sheet.clearSelection()
     for path in (first, second):
         index = sheet.sheet.index(session.pictures.index(path))
         sheet.selectionModel().select(index, QItemSelectionModel.SelectionFlag.Select)
     sheet.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.NoUpdate)
-    window.sort.write_xmp()
+    window.stations.sort.write_xmp()
     settle(window)
     assert sorted(path.name for path in shoot.glob("*.xmp")) == [first.stem + ".xmp", second.stem + ".xmp"]
     assert "XMP written beside 2 pictures" in window.header.word.whole()
@@ -26,7 +26,7 @@ def test_it_is_written_for_the_selected_and_taken_in(window, shoot):
     third.with_suffix(".xmp").write_bytes(first.with_suffix(".xmp").read_bytes())
     first.with_suffix(".xmp").write_bytes(b"damaged")
     sheet.selectAll()
-    window.sort.take_in_xmp()
+    window.stations.sort.take_in_xmp()
     settle(window)
     document = session.document_of(third)
     assert (document.rank, document.caption, document.keywords) == (3, "Salt", ("dawn", "pans"))

@@ -181,7 +181,7 @@ def table(*kinds: type[Section], most: int = 100) -> Any:
     return field(default_factory=Rows, metadata={"table": Table(kinds, most)})
 
 
-def added(tree: "Section", items: Iterable[tuple[str, "Section"]]) -> list[tuple[str, Any]]:
+def added(tree: "Section", items: Iterable[tuple[str, "Section"]]) -> tuple[tuple[str, Any], ...]:
     """Paths of their own for items that are to be put into tables: (table's path, item) becomes (path, item)."""
     out: list[tuple[str, Any]] = []
     taken: set[str] = set()
@@ -193,7 +193,7 @@ def added(tree: "Section", items: Iterable[tuple[str, "Section"]]) -> list[tuple
             ident = rows.fresh_id()
         taken.add(f"{path}.{ident}")
         out.append((f"{path}.{ident}", item))
-    return out
+    return tuple(out)
 
 
 def parts_of(section: type[Section]) -> Mapping[str, Part]:

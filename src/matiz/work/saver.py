@@ -1,6 +1,7 @@
-"""Writes what is unsaved on the desk: soon after a change, every 0.7 s of a drag, and again until it succeeds.
+"""Writes what is unsaved on the desk: soon after a change, twice a second during a drag, and again until it succeeds.
 
-The oldest step that is not on the disk is never older than DRAG_MS and one writing, whatever comes after it.
+The oldest step that is not on the disk is never older than DRAG_MS and one writing, whatever comes after it: 0.7 s,
+also on a busy machine on which a writing takes 0.2 s.
 """
 
 import math
@@ -13,8 +14,8 @@ from .pool import Pool
 
 AFTER_MS = 250
 """After a step. Steps that follow are written with it: they do not put it off."""
-DRAG_MS = 700
-"""Of a drag between two writings."""
+DRAG_MS = 500
+"""Between two writings during a drag."""
 AGAIN_MS = 3000
 """After a writing that failed."""
 

@@ -96,6 +96,8 @@ class Session:
         self.findings: list[Finding] = []
         self.opened: tuple[Path, ...] = ()
         """What the shoot was opened from."""
+        self.selected: Callable[[], list[Path]] = list
+        """The pictures that are selected, in the order of the shoot; whoever shows the shoot says which."""
         self.ranked: dict[Path, Ranked] = {}
         """What is known of how sharp the frames of one set are, the sharpest first."""
         self.is_measured = False
@@ -293,8 +295,10 @@ class Session:
             self._changed()
 
     def move_up(self) -> None:
-        """Render the picture by the newest arithmetic from now on, as a version of its own."""
-        if self.picture and self.recipe.processing < PROCESSING:
+        """Render the picture by the current processing from now on, as a version of its own."""
+        if self.picture and self.recipe.processing == PROCESSING:
+            self.said.emit("This picture uses the current processing already.")
+        elif self.picture:
             path = self.picture.path
             self.desk.add_version(path)
             document = self.document_of(path)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
@@ -10,8 +11,8 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPolygonF,
     QResizeEvent,
+    QShowEvent,
     QTabletEvent,
     QWheelEvent,
 )
@@ -143,10 +144,10 @@ class PictureView(QWidget):
         wx, wy = self.viewport.to_window(x, y)
         return QPointF(wx / ratio, wy / ratio)
 
-    def to_polygon(self, points: Iterable[Sequence[float]]) -> QPolygonF:
+    def to_points(self, points: Iterable[Sequence[float]]) -> list[QPointF]:
         """Many places, picture px, in widget coordinates: one by one each would ask how the picture lies."""
         start, step = self.to_widget(0.0, 0.0), self.to_widget(1.0, 1.0) - self.to_widget(0.0, 0.0)
-        return QPolygonF([QPointF(start.x() + x * step.x(), start.y() + y * step.y()) for x, y in points])
+        return [QPointF(start.x() + x * step.x(), start.y() + y * step.y()) for x, y in points]
 
     def to_picture(self, point: QPointF) -> tuple[float, float]:
         ratio = self.devicePixelRatioF()
@@ -196,7 +197,7 @@ class PictureView(QWidget):
         super().resizeEvent(event)
         self._fit_window()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.ask()
 
@@ -343,7 +344,7 @@ class PictureView(QWidget):
         self.comparison.set_trial(None if recipe is None else self._seen(recipe), of)
         self.ask()
 
-    def _on_opening(self, path) -> None:
+    def _on_opening(self, path: Path) -> None:
         self._busy = True
         self._phase = 0.0
         self._beat.start()

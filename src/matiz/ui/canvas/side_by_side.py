@@ -2,7 +2,7 @@
 stands under it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -36,7 +36,7 @@ class Pane:
     path: Path
     name: str
     engine: Engine | None = None
-    recipe: Recipe | None = None
+    recipe: Recipe = field(default_factory=Recipe)
     shown: Rendered | None = None
     told: str = "reading"
     """What is measured of it, or why it cannot be read."""
@@ -157,7 +157,7 @@ class SideBySide(Painted):
 
     def _view(self, index: int) -> Viewport | None:
         pane, tile, ratio = self.panes[index], self.tile(index), self.devicePixelRatioF()
-        if pane.engine is None or pane.recipe is None or tile.width() < 2 or tile.height() < 2:
+        if pane.engine is None or tile.width() < 2 or tile.height() < 2:
             return None
         window = max(1, int(tile.width() * ratio)), max(1, int(tile.height() * ratio))
         return Viewport(pane.engine.size(pane.recipe), window, self.zoom, self.centre)
@@ -174,7 +174,7 @@ class SideBySide(Painted):
         requests = []
         for index, pane in enumerate(self.panes):
             view = self._view(index)
-            if view is not None and pane.engine is not None and pane.recipe is not None:
+            if view is not None and pane.engine is not None:
                 requests.append((pane, RenderRequest(pane.engine, pane.recipe, view)))
         if requests:
             self._worker.ask(Wanted(tuple(requests)))

@@ -69,7 +69,7 @@ class TriesSheet(Painted):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -COLUMNS, Qt.Key.Key_Down: COLUMNS}
         if event.key() in moves and self._tries:
-            self._chosen = min(max(self._chosen + moves[event.key()], 0), len(self._tries) - 1)
+            self._chosen = min(max(self._chosen + moves[Qt.Key(event.key())], 0), len(self._tries) - 1)
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._tries:
             self.taken.emit(self._tries[self._chosen])

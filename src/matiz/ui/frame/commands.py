@@ -4,11 +4,21 @@ from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QObject, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QFont, QFontMetricsF, QKeyEvent, QKeySequence, QPainter
-from PySide6.QtWidgets import QDialog, QLineEdit, QListView, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
+from PySide6.QtGui import QAction, QFont, QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QResizeEvent, QShowEvent
+from PySide6.QtWidgets import (
+    QDialog,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ..kit import theme
 from ..kit.controls import caption
+from ..kit.models import ROOT, Index
 from ..kit.painted import painting_item
 from .actions import HANDS
 
@@ -48,10 +58,10 @@ class CommandModel(QAbstractListModel):
         self._all = commands
         self.shown = commands
 
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.shown)
+    def rowCount(self, parent: Index = ROOT) -> int:
+        return 0 if parent.isValid() else len(self.shown)
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         command = self.shown[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{command.text}, {command.keys}"
@@ -59,7 +69,7 @@ class CommandModel(QAbstractListModel):
             return command.help
         return command if role == Qt.ItemDataRole.UserRole else None
 
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+    def flags(self, index: Index) -> Qt.ItemFlag:
         command = self.shown[index.row()]
         runs = command.action is not None and command.action.isEnabled()
         return super().flags(index) if runs else Qt.ItemFlag.ItemIsEnabled
@@ -75,11 +85,15 @@ class CommandModel(QAbstractListModel):
 class CommandDelegate(QStyledItemDelegate):
     """Name and key on a line, what it does below."""
 
-    def sizeHint(self, option, index: QModelIndex) -> QSize:
-        return self.parent().gridSize()
+    def __init__(self, view: QListView) -> None:
+        super().__init__(view)
+        self._view = view
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return self._view.gridSize()
 
     @painting_item
-    def paint(self, painter: QPainter, option, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: Any, index: Index) -> None:
         command: Command = index.data(Qt.ItemDataRole.UserRole)
         cell = QRectF(option.rect).adjusted(2, 1, -2, -1)
         if option.state & QStyle.StateFlag.State_Selected:
@@ -134,11 +148,11 @@ class CommandSheet(QDialog):
         self.list.selectionModel().currentChanged.connect(lambda index, _: self._tell(index))
         self._on_typed("")
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_columns()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._fit_columns()
 
@@ -150,7 +164,7 @@ class CommandSheet(QDialog):
         if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
             steps = {Qt.Key.Key_Up: -COLUMNS, Qt.Key.Key_Down: COLUMNS, Qt.Key.Key_PageUp: -10, Qt.Key.Key_PageDown: 10}
             if event.key() in steps:
-                self._choose(self.list.currentIndex().row() + steps[event.key()])
+                self._choose(self.list.currentIndex().row() + steps[Qt.Key(event.key())])
                 return True
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 self._run(self.list.currentIndex())

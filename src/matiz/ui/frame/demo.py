@@ -1,5 +1,6 @@
 """Making the demo shoot from the window: a thin bar, and a way to stop it."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt
@@ -7,15 +8,16 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from ...errors import Cancelled
 from ...work.jobs import LONG, Job
+from ...work.session import Session
 from ..kit.controls import caption, push
 
 
 class DemoMaker(QObject):
     """Renders what is missing, then opens the folder."""
 
-    def __init__(self, window) -> None:
-        super().__init__(window)
-        self._window = window
+    def __init__(self, parent: QWidget, session: Session, open_paths: Callable[[list[Path]], None]) -> None:
+        super().__init__(parent)
+        self._parent, self.session, self._open_paths = parent, session, open_paths
         self._job: Job | None = None
         self.bar = QWidget()
         row = QHBoxLayout(self.bar)
@@ -39,14 +41,14 @@ class DemoMaker(QObject):
         from matiz_simcam.shoot import missing_shots
 
         if not missing_shots(folder):
-            self._window.open_paths([folder])
+            self._open_paths([folder])
             return
         self._text.setText("making the demo shoot, once")
         self.bar.show()
         self._job = Job(lambda job: _make(job, folder, size), "demo shoot")
         self._job.progressed.connect(self._on_progressed)
-        self._job.failed.connect(self._window.session.said.emit)
-        self._job.stopped.connect(lambda: self._window.session.said.emit("Stopped. The next start goes on from here."))
+        self._job.failed.connect(self.session.said.emit)
+        self._job.stopped.connect(lambda: self.session.said.emit("Stopped. The next start goes on from here."))
         self._job.finished.connect(lambda: self._on_finished(folder))
         self._job.start(LONG)
 
@@ -69,8 +71,8 @@ class DemoMaker(QObject):
     def _on_finished(self, folder: Path) -> None:
         self._job = None
         self.bar.hide()
-        if self._window.isVisible():
-            self._window.open_paths([folder])
+        if self._parent.isVisible():
+            self._open_paths([folder])
 
 
 def _make(job: Job, folder: Path, size: tuple[int, int]) -> None:

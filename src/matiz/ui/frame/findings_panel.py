@@ -1,5 +1,7 @@
 """The findings of the station: one card each, the one that changes the picture most first."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -92,7 +94,7 @@ class Card(QFrame):
         )
         column.addLayout(row)
 
-    def _small(self, text: str, tip: str, act) -> QPushButton:
+    def _small(self, text: str, tip: str, act: Callable[[], object]) -> QPushButton:
         button = push(text)
         button.setObjectName(text)
         button.setProperty("flat", "true")
@@ -169,7 +171,8 @@ class FindingsPanel(QWidget):
         self.setToolTip("Nothing was found at this station" if on else "")
 
     def cards(self) -> list[Card]:
-        return [w for i in range(self._cards.count()) if isinstance(w := self._cards.itemAt(i).widget(), Card)]
+        items = (self._cards.itemAt(index) for index in range(self._cards.count()))
+        return [card for item in items if item is not None and isinstance(card := item.widget(), Card)]
 
     def show_findings(self, findings: list[Finding], *, measured: bool) -> None:
         """The findings of the station; `measured` is False while there are no readings yet."""
@@ -181,20 +184,21 @@ class FindingsPanel(QWidget):
         self._shown_findings = findings
         while self._cards.count():
             item = self._cards.takeAt(0)
-            if item.widget() not in (None, self._empty):
-                item.widget().hide()
-                item.widget().deleteLater()
+            card = item.widget() if item is not None else None
+            if card is not None and card is not self._empty:
+                card.hide()
+                card.deleteLater()
         self._cards.addWidget(self._empty)
         self._empty.setVisible(not findings)
         for finding in findings:
-            card = Card(finding)
-            card.done.connect(self.done)
-            card.shown.connect(self.shown)
-            card.compared.connect(self.compared)
-            card.silenced.connect(self.silenced)
-            self._cards.addWidget(card)
+            made = Card(finding)
+            made.done.connect(self.done)
+            made.shown.connect(self.shown)
+            made.compared.connect(self.compared)
+            made.silenced.connect(self.silenced)
+            self._cards.addWidget(made)
             # what is not shown yet has no height: the area would squash all of them into its own until the next turn
-            card.show()
+            made.show()
         self._cards.addStretch(1)
 
 

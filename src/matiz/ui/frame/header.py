@@ -1,5 +1,6 @@
 """The line above the picture: its name and version, a word from Matiz, zoom, the clock."""
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -138,7 +139,7 @@ class Header(QWidget):
     def _on_versions(self) -> None:
         menu = QMenu(self)
         for name in self.session.document.versions:
-            action = menu.addAction(name, lambda n=name: self.session.show_version(n))
+            action = menu.addAction(name, partial(self.session.show_version, name))
             action.setCheckable(True)
             action.setChecked(name == self.session.document.current)
         menu.addSeparator()

@@ -11,11 +11,10 @@ LONGEST_S = 120.0
 
 def settle(window: Window, least_s: float = 0.15) -> None:
     """Run the event loop until the window is at rest."""
-    app = QApplication.instance()
     start = time.monotonic()
     calm_since = None
     while time.monotonic() - start < LONGEST_S:
-        app.processEvents()
+        QApplication.processEvents()
         if window.is_idle():
             calm_since = calm_since or time.monotonic()
             if time.monotonic() - calm_since > least_s:

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class ActionSpec:
-    """One action. `slot` is the name of the window's method that does it."""
+    """One action. `slot` names what does it, from its owner on, with dots: the owner is the window, or the station
+    that brings the action."""
 
     name: str
     text: str
@@ -14,5 +15,5 @@ class ActionSpec:
     slot: str
     group: str
     argument: object = None
-    station: str = ""
-    """Key of the station whose method `slot` is; the window's when empty."""
+    is_seen_there: bool = True
+    """Of a station's action: whether the window goes to that station first."""

@@ -15,9 +15,18 @@ def application() -> QApplication:
     """The one QApplication, dressed."""
     # the window's thread must not wait long for those that compute
     sys.setswitchinterval(SWITCH_S)
-    app = QApplication.instance() or QApplication([sys.argv[0]])
+    there = QApplication.instance()
+    app = there if isinstance(there, QApplication) else QApplication([sys.argv[0]])
     app.setApplicationName("Matiz")
     app.setDesktopFileName("matiz")
     theme.apply(app)
     use_qt_loop()
+    return app
+
+
+def running() -> QApplication:
+    """The application that is there; RuntimeError when there is none."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        raise RuntimeError("no application is running: call application() first")
     return app

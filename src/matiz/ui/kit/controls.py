@@ -55,7 +55,10 @@ class Words(QWidget):
 
 def push(text: str, *, checkable: bool = False) -> QPushButton:
     """A button that takes focus from the keyboard only, so that a click leaves Space to the picture."""
-    return QPushButton(text, checkable=checkable, focusPolicy=Qt.FocusPolicy.TabFocus)
+    button = QPushButton(text)
+    button.setCheckable(checkable)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
 
 
 def caption(text: str = "", *, strong: bool = False, px: int = theme.TEXT_PX) -> QLabel:

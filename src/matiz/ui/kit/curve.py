@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
 from ...develop.stages.rendition import curve
 from ...recipe.leaves import Points
@@ -134,7 +134,7 @@ class CurveInstrument(Instrument):
         super().mouseReleaseEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key, far = event.key(), 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        key, far = Qt.Key(event.key()), 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         if key in moves:
             x, y = self._points[self._selected]
@@ -180,10 +180,10 @@ class CurveInstrument(Instrument):
             painter.setPen(QPen(theme.colour("strong"), 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(*plot.to_px(self._mark, 0)), QPointF(*plot.to_px(self._mark, 1)))
             painter.setPen(QPen(theme.colour("strong"), 1.8))
-        for index, point in enumerate(self._shown):
+        for index, (x, y) in enumerate(self._shown):
             chosen = index == self._selected and (self.hasFocus() or self.grabbed is not None)
             painter.setBrush(theme.colour("strong" if chosen else "window"))
-            painter.drawEllipse(QPointF(*plot.to_px(*point)), 4.5, 4.5)
+            painter.drawEllipse(QPointF(*plot.to_px(x, y)), 4.5, 4.5)
         painter.setPen(theme.colour("quiet"))
         corner = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
         painter.drawText(area.adjusted(12, 10, -12, -10), corner, "L* in \u2192   out \u2191")
@@ -195,7 +195,7 @@ class CurveInstrument(Instrument):
         heights = np.sqrt(np.array(self._distribution))
         heights = heights / max(float(heights.max()), 1e-9) * 0.92
         wide, base = plot.width / len(heights), plot.top + plot.height
-        outline = QPolygonF([QPointF(plot.left, base)])
+        outline = [QPointF(plot.left, base)]
         for n, height in enumerate(heights):
             top = base - float(height) * plot.height
             outline += [QPointF(plot.left + n * wide, top), QPointF(plot.left + (n + 1) * wide, top)]

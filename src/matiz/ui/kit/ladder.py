@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -11,7 +12,7 @@ from ...colour.spaces import lightness
 from ...develop.stages.rendition import shown_value
 from ...kernels.units import MIDDLE_GREY
 from ...measure.detail.noise import LEAST_dB, NoiseReading
-from ...measure.tone.tone import ZONES, RangeReading, ToneReading
+from ...measure.tone.tone import ZONES, RangeReading
 from ...recipe.leaves import Numbers, Values
 from ...recipe.model import Tone, specs
 from ...recipe.tree import replaced
@@ -71,6 +72,15 @@ def zone_at(y: float, height: float) -> float:
     return (height - y) * len(ZONES) / height - 0.5
 
 
+class ZoneShares(Protocol):
+    """The share of the picture, or of a place, in each zone 0..X."""
+
+    @property
+    def zones(self) -> tuple[float, ...]: ...
+    @property
+    def zones_before(self) -> tuple[float, ...]: ...
+
+
 class Ladder(Instrument):
     """`changing` and `changed` carry the eleven offsets."""
 
@@ -78,7 +88,7 @@ class Ladder(Instrument):
 
     def __init__(self) -> None:
         super().__init__("Zone ladder")
-        self._reading: ToneReading | None = None
+        self._reading: ZoneShares | None = None
         self._noise: NoiseReading | None = None
         self._range: RangeReading | None = None
         self._tone = Tone()
@@ -98,7 +108,7 @@ class Ladder(Instrument):
     def selected(self) -> int:
         return self._selected
 
-    def show_reading(self, reading: ToneReading | None) -> None:
+    def show_reading(self, reading: ZoneShares | None) -> None:
         self.put(_reading=reading)
 
     def show_range(self, reading: RangeReading | None) -> None:
@@ -138,8 +148,8 @@ class Ladder(Instrument):
         key, far = event.key(), 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         here = self._tone.zones_EV[self._selected]
         if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            step = 1 if key == Qt.Key.Key_PageUp else -1
-            self._selected = min(max(self._selected + step, 0), len(ZONES) - 1)
+            by = 1 if key == Qt.Key.Key_PageUp else -1
+            self._selected = min(max(self._selected + by, 0), len(ZONES) - 1)
             self.update()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             step = STEP_EV * far * (1 if key == Qt.Key.Key_Up else -1)

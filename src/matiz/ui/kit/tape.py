@@ -68,7 +68,9 @@ class _Editor(Line):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.hide()
-            self.parentWidget().setFocus()
+            parent = self.parentWidget()
+            if parent is not None:
+                parent.setFocus()
         else:
             super().keyPressEvent(event)
 
@@ -192,9 +194,9 @@ class Tape(Painted):
                     painter.drawText(QPointF(x - wide / 2, area.bottom() - 5), text)
                     taken = x + wide / 2
         painter.restore()
-        for value, shape in ((self._default, "default"), (self._proposal, "proposal")):
-            if value is not None:
-                self._paint_mark(painter, area, value, shape)
+        for at, shape in ((self._default, "default"), (self._proposal, "proposal")):
+            if at is not None:
+                self._paint_mark(painter, area, at, shape)
         middle = area.center().x()
         painter.setPen(QPen(theme.colour("strong"), 1.5))
         painter.drawLine(QPointF(middle, area.top() - 3), QPointF(middle, area.top() + 13))
@@ -284,7 +286,7 @@ class Tape(Painted):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         arrows = {Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1}
         if event.key() in arrows and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self._step(arrows[event.key()], event.modifiers())
+            self._step(arrows[Qt.Key(event.key())], event.modifiers())
         elif event.text() and event.text() in TYPED:
             self._open_editor(event.text())
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self._default is not None:

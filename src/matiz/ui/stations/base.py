@@ -1,6 +1,7 @@
 """What a station is to the window."""
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -39,6 +40,8 @@ class Station(QObject):
     """What it says on the route is something else now."""
     foundAnew = Signal()
     """The column of findings beside it shows something else now."""
+    pictureAsked = Signal(object)
+    """The user wants to work on this picture (its path)."""
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__()
@@ -71,6 +74,10 @@ class Station(QObject):
     def actions(self) -> tuple[ActionSpec, ...]:
         """Commands of its own; their slots are methods of the station."""
         return ()
+
+    def path(self) -> Path | None:
+        """The picture that a command is about while the station is shown."""
+        return self.session.path
 
     def findings(self) -> list[Finding]:
         """What the column beside it shows."""

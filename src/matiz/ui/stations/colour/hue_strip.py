@@ -179,7 +179,7 @@ class HueStrip(Instrument):
         return str(self.grabbed), values
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key, is_shift = event.key(), self.lifts or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key, is_shift = Qt.Key(event.key()), self.lifts or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         peg = self._pegs.get(self._chosen)
         upward = "lightness" if is_shift else "chroma"
         moves = {Qt.Key.Key_Left: ("hue_deg", -1), Qt.Key.Key_Right: ("hue_deg", 1),

@@ -1,6 +1,7 @@
 """Hue pegs, of the whole picture or of a place: the strip, the tapes of the chosen peg, and a hand in the picture."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
@@ -50,7 +51,7 @@ class HuesPage(Page):
         for name, label in self.named.items():
             leaf = leaf_of(Peg, name)
             assert isinstance(leaf, Number)
-            self.tapes[name] = chosen_tape(session, label, leaf, lambda n=name: self._path(n))
+            self.tapes[name] = chosen_tape(session, label, leaf, partial(self._path, name))
         self.row.addWidget(self.strip, 5)
         self.column = QVBoxLayout()
         self.column.setSpacing(6)

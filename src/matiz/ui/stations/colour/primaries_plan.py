@@ -109,7 +109,7 @@ class PrimariesPlan(Instrument):
         return move_to(str(self.grabbed), self.plane().to_uv(x, y))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key, name = event.key(), self._chosen
+        key, name = Qt.Key(event.key()), self._chosen
         far = 8.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         turn, factor = getattr(self._primaries, f"{name}_deg"), getattr(self._primaries, f"{name}_chroma")
         turns = {Qt.Key.Key_Left: 1, Qt.Key.Key_Right: -1}

@@ -2,6 +2,7 @@
 
 from ....measure.colour.colour import ColourReading
 from ....wording import percent
+from ....work.gifts import Gifts
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...kit.action import ActionSpec
@@ -45,8 +46,20 @@ class ColourStation(PagedStation):
             ActionSpec("colour_pick", "Pick a hue", ("Ctrl+Shift+H",), "Press it, drag.", "pick_hue", "Colour"),
             ActionSpec("colour_match", "Match", ("Ctrl+E",), "Two areas alike.", "turn_to", "Colour", "Match"),
             ActionSpec("colour_mono", "Black and white", ("Ctrl+Shift+B",), "On or off.", "switch_mono", "Colour"),
+            ActionSpec(
+                "give_look", "Give the look to the selected", ("Ctrl+Alt+K",),
+                "Apply the look that is chosen here to the pictures selected in Sort, at its strength.", "give_look",
+                "Colour", is_seen_there=False,
+            ),
             ActionSpec("colour_looks", "Looks", ("Ctrl+Shift+Y",), "Lay one on.", "turn_to", "Colour", "Looks"),
         )  # fmt: skip
+
+    def give_look(self) -> None:
+        look, strength = self.looks.look(), self.looks.strength.value() / 100.0
+        if look is None:
+            self.session.said.emit("Choose a look in Colour first.")
+        else:
+            Gifts(self.session).look_to(self.session.selected(), look, strength)
 
     def pick_hue(self) -> None:
         self.turn_to(self.hues.title)

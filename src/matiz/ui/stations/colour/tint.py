@@ -1,5 +1,6 @@
 """The tint path: colours over the tone scale, for warm lights and cool darks."""
 
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -45,7 +46,7 @@ class TintPage(Page):
         for name, label in NAMES.items():
             leaf = leaf_of(TintNode, name)
             assert isinstance(leaf, Number)
-            self.tapes[name] = chosen_tape(session, label, leaf, lambda n=name: self._path(n))
+            self.tapes[name] = chosen_tape(session, label, leaf, partial(self._path, name))
         self.row.addWidget(self.path, 4)
         column = QVBoxLayout()
         column.setSpacing(6)

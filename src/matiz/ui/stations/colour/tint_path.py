@@ -91,7 +91,7 @@ class TintPath(Instrument):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        key, node = event.key(), self._nodes.get(self._chosen)
+        key, node = Qt.Key(event.key()), self._nodes.get(self._chosen)
         far = 8.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         if key in moves and node is not None:
             a, b = (value + step * far * STEP for value, step in zip((node.a, node.b), moves[key], strict=True))

@@ -10,6 +10,7 @@ from ....wording import number, printable
 from ....work.delivery_queue import WORKING, Delivery, DeliveryQueue
 from ...kit import theme
 from ...kit.controls import name_tip
+from ...kit.models import ROOT, Index
 from ...kit.painted import painting_item
 
 ROW_PX = 30
@@ -27,10 +28,10 @@ class QueueList(QAbstractListModel):
         queue.cleared.connect(self._on_cleared)
         queue.changed.connect(self._on_changed)
 
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self._queue.rows)
+    def rowCount(self, parent: Index = ROOT) -> int:
+        return 0 if parent.isValid() else len(self._queue.rows)
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self._queue.rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{row.path.name if row.path else row.picture.name}, {row.state}"
@@ -58,11 +59,11 @@ class QueueList(QAbstractListModel):
 class DeliveryDelegate(QStyledItemDelegate):
     """Name, size, state, a thin progress line."""
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(0, ROW_PX)
 
     @painting_item
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: Any, index: Index) -> None:
         row: Delivery = index.data(Qt.ItemDataRole.UserRole)
         area = QRectF(option.rect)  # type: ignore[attr-defined]
         if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]

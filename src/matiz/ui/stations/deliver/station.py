@@ -312,13 +312,14 @@ class DeliverStation(PagedStation):
         job.start(self._keeper)
 
     def end(self) -> None:
+        self.queue.end()
         super().end()
         self._keeping.stop()
         self._keep_queue()
         wait_for_pool(self._keeper, drops=False)
 
     def is_idle(self) -> bool:
-        return super().is_idle() and not self._keeping.is_active() and self._keeper.wait(0.0)
+        return super().is_idle() and self.queue.is_idle() and not self._keeping.is_active() and self._keeper.wait(0.0)
 
     def _on_shoot(self) -> None:
         """What an earlier session owed waits to be tried again."""

@@ -86,9 +86,9 @@ class NoisePlot(Instrument):
         painter.fillRect(area, theme.colour("window"))
         plane = self.plane()
         painter.setPen(theme.colour("quiet"))
-        for dB in range(0, int(MOST_dB) + 1, int(STEP_dB)):
-            y = plane.y(dB)
-            painter.drawText(QRectF(area.left(), y - 8, LEFT_PX - 5, 16), _RIGHT, f"{dB}")
+        for line_dB in range(0, int(MOST_dB) + 1, int(STEP_dB)):
+            y = plane.y(line_dB)
+            painter.drawText(QRectF(area.left(), y - 8, LEFT_PX - 5, 16), _RIGHT, f"{line_dB}")
         head = QRectF(area.left() + 5, area.top(), area.width() - 9, TOP_PX)
         painter.drawText(head, _LEFT, "signal over noise")
         for n, (zone, dB, now_dB) in enumerate(self._zones):

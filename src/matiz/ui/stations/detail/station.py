@@ -141,8 +141,9 @@ class DetailStation(Station):
         if self.session.recipe.detail.noise.strength_percent:
             return f"noise {number(-told_of.noise_removed_dB, 1, 'dB')}"
         blur: BlurReading | None = self.reading("blur")
-        is_told = blur is not None and blur.blur_px is not None and blur.is_sure
-        return f"edges {number(blur.blur_px, 1, 'px')}" if is_told else ""
+        if blur is None or blur.blur_px is None or not blur.is_sure:
+            return ""
+        return f"edges {number(blur.blur_px, 1, 'px')}"
 
     def _wanted(self) -> tuple[tuple[str, float], ...] | None:
         known = self._known()

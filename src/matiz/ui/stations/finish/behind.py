@@ -1,6 +1,8 @@
 """What lies behind the subject, out of focus: how far, what stays sharp, and where the ground lies."""
 
-from PySide6.QtCore import QPointF, Qt
+from functools import partial
+
+from PySide6.QtCore import QLineF, QPointF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
@@ -10,7 +12,7 @@ from ....recipe.tree import Rows, added
 from ....wording import number
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit.controls import Hold, caption, push, tape_grid
 from ...kit.over_picture import label, stroked
 from ..page import Page
@@ -102,7 +104,7 @@ class BehindPage(Page):
     def leave(self) -> None:
         self.view.put_away(self.tool)
 
-    def lines_on(self, view: PictureView) -> dict[str, float]:
+    def lines_on(self, view: View) -> dict[str, float]:
         """Where both lines lie in the view, by their paths; none while nothing is blurred."""
         engine, own = self.session.engine, self.session.recipe.finish.behind
         if engine is None or not own.disc_px:
@@ -141,14 +143,14 @@ class BehindPage(Page):
             told += f", as at f/{number(stop, 1)} on a frame of 36\u00d724 mm from {number(shot.focus_m, 1, 'm')}"
         return told
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         place = view.image_place()
         own = self.session.recipe.finish.behind
         if place is None or own.sharp_y == own.far_y:
             return
         for path, y in self.lines_on(view).items():
-            stroked(painter, lambda at=y: painter.drawLine(QPointF(place.left(), at), QPointF(place.right(), at)),
-                    dashed=True)  # fmt: skip
+            line = QLineF(place.left(), y, place.right(), y)
+            stroked(painter, partial(painter.drawLine, line), dashed=True)
             label(painter, "ground sharp" if path.endswith("sharp_y") else "far", QPointF(place.left() + 8, y + 3))
 
     def _on_keeps(self, index: int) -> None:

@@ -8,7 +8,7 @@ from ....measure.finish.finish import FinishReading
 from ....wording import EV, percent
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit.controls import Hold, caption, choice, hold_drags, push, tape_grid
 from ...kit.over_picture import stroked
 from ..page import Page
@@ -62,7 +62,7 @@ class CentreTool(Tool):
         near = at is not None and (pointer.widget - at).manhattanLength() <= 1.5 * GRAB_PX
         self.cursor = Qt.CursorShape.OpenHandCursor if near else Qt.CursorShape.ArrowCursor
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         at = self._page.centre_on(view)
         if at is None:
             return
@@ -122,7 +122,7 @@ class EdgesPage(Page):
     def leave(self) -> None:
         self.view.put_away(self.tool)
 
-    def centre_on(self, view: PictureView) -> QPointF | None:
+    def centre_on(self, view: View) -> QPointF | None:
         """Where the centre lies in the view; None while there is no fall-off."""
         engine, own = self.session.engine, self.session.recipe.finish.fall_off
         if engine is None or not (own.depth_EV or own.lift_EV):

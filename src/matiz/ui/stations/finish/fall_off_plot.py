@@ -87,10 +87,15 @@ class FallOffPlot(Instrument):
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.drawText(QRectF(plot.left() + 6, y + 1, 160, 15), Qt.AlignmentFlag.AlignLeft, "noticed below")
         far = np.linspace(0.0, 1.0, 80)
-        stops = profile(self._own, far)
+        along = profile(self._own, far)
         painter.setPen(QPen(theme.colour("strong"), 1.8))
         painter.drawPolyline(
-            QPolygonF([QPointF(plot.left() + f * plot.width(), self._y(s)) for f, s in zip(far, stops, strict=True)])
+            QPolygonF(
+                [
+                    QPointF(plot.left() + f * plot.width(), self._y(s))
+                    for f, s in zip(far.tolist(), along.tolist(), strict=True)
+                ]
+            )
         )
         painter.setBrush(theme.colour("strong"))
         painter.setPen(Qt.PenStyle.NoPen)

@@ -113,12 +113,12 @@ class Chromaticity(Instrument):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
-        if event.key() not in moves:
+        if Qt.Key(event.key()) not in moves:
             super().keyPressEvent(event)
             return
         far = 8.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         point = self.balance_point()
-        dx, dy = moves[event.key()]
+        dx, dy = moves[Qt.Key(event.key())]
         self.changed.emit(light_at(self.plane(), point.x() + dx * far, point.y() + dy * far))
 
     def paint(self, painter: QPainter, area: QRectF) -> None:

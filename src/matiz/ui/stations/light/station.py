@@ -19,10 +19,12 @@ from ....proposals.landing import landing
 from ....recipe.leaves import Number
 from ....recipe.model import Recipe, manual_light
 from ....wording import duv, kelvin, number, percent
+from ....work.gifts import Gifts
 from ....work.session import Session, Settings
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Click
 from ...kit import theme
+from ...kit.action import ActionSpec
 from ...kit.controls import Hold, bind, caption, hold_drags, push, tape_for
 from ...kit.over_picture import label, stroked
 from ...kit.tape import Tape, mired_ruling
@@ -44,6 +46,7 @@ class LightStation(Station):
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
+        self.gifts = Gifts(session)
         self._picked: tuple[float, float] | None = None
         self._lights: Lights | None = None
         self._territories: tuple[Territory, ...] = ()
@@ -118,6 +121,39 @@ class LightStation(Station):
         column.addLayout(below)
         column.addStretch(1)
         return column
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec(
+                "give_light", "Give its light to the selected", ("Ctrl+L",),
+                "Balance the pictures selected in Sort for the open picture's light.", "give_light", "Light",
+                is_seen_there=False,
+            ),
+            ActionSpec(
+                "give_change", "Give its change of light to the selected", ("Ctrl+Alt+L",),
+                "Shift the light of the pictures selected in Sort, as their cameras set it, by as much as this one's.",
+                "give_change_of_light", "Light", is_seen_there=False,
+            ),
+            ActionSpec(
+                "give_light_to_set", "Give its light to its set", ("Ctrl+Shift+L",),
+                "Balance the pictures taken after this one, without a break of 20 minutes, for its light: after a "
+                "grey card.",
+                "gifts.light_to_set", "Light", is_seen_there=False,
+            ),
+            ActionSpec(
+                "pick_neutral", "Pick a neutral", ("F7",),
+                "Go to Light and pick something grey or white in the picture.", "pick_neutral", "Light",
+            ),
+        )  # fmt: skip
+
+    def give_light(self) -> None:
+        self.gifts.light_to(self.session.selected())
+
+    def give_change_of_light(self) -> None:
+        self.gifts.change_to(self.session.selected())
+
+    def pick_neutral(self) -> None:
+        self.pick.setChecked(True)
 
     def leave(self) -> None:
         for button in self._clicks:

@@ -12,11 +12,12 @@ from ....measure.mend.subject import SubjectReading
 from ....mend.frame import GUIDES, Rect, dragged, guide_lines, handle_at, off_crossing, ratio_of, shaped
 from ....mend.straight import RATIOS
 from ....proposals.frames import Frame, Subject, frames
+from ....recipe.change import Settings
 from ....recipe.model import Recipe
 from ....wording import number, percent
 from ....work.session import Grip, Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit import theme
 from ...kit.controls import caption, push
 from ...kit.over_picture import label, stroked
@@ -68,7 +69,7 @@ class CropFrame(Tool):
         handle = self._handle(pointer)
         self.view.setCursor(CURSORS[handle] if handle else Qt.CursorShape.ArrowCursor)
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         self._page.paint_crop(painter, view)
 
     def _handle(self, pointer: Pointer) -> str | None:
@@ -77,7 +78,7 @@ class CropFrame(Tool):
         reach = REACH_PX * self.view.devicePixelRatioF() / self.view.viewport.scale
         return handle_at(self._page.rect(), *pointer.picture, reach)
 
-    def _settings(self, pointer: Pointer):
+    def _settings(self, pointer: Pointer) -> Settings | None:
         if self._drag is None:
             return None
         _, handle, rect, start = self._drag
@@ -86,7 +87,7 @@ class CropFrame(Tool):
             return None
         whole = self._page.whole()
         ratio = ratio_of(self._page.session.recipe.mend.crop_ratio, rect, whole)
-        return [("mend.crop", self._page.crop_of(dragged(rect, handle, by, whole, ratio)))]
+        return (("mend.crop", self._page.crop_of(dragged(rect, handle, by, whole, ratio))),)
 
 
 class SubjectPick(Tool):
@@ -194,8 +195,8 @@ class CropPage(Page):
         left, top, w, h = box
         corners = mapping.to_picture([(left, top), (left + w, top), (left, top + h), (left + w, top + h)])
         low, high = corners.min(axis=0).clip(0.0), np.minimum(corners.max(axis=0), self.whole())
-        at = mapping.to_picture([(x, y)])[0]
-        return Subject(float(at[0]), float(at[1]), (*map(float, low), *map(float, high - low)))
+        at, size = mapping.to_picture([(x, y)])[0], high - low
+        return Subject(float(at[0]), float(at[1]), (float(low[0]), float(low[1]), float(size[0]), float(size[1])))
 
     def frames(self) -> tuple[Frame, ...]:
         """Proposed for the ratio that is chosen."""
@@ -317,7 +318,7 @@ class CropPage(Page):
             settings.append(("mend.crop", self.crop_of(shaped(self.rect(), ratio, self.whole()))))
         self.session.commit(settings, f"Crop {NAMES[name]}")
 
-    def paint_crop(self, painter: QPainter, view: PictureView) -> None:
+    def paint_crop(self, painter: QPainter, view: View) -> None:
         if not self.session.is_open:
             return
         rect = self.rect()

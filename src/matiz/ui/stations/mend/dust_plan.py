@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QMouseEvent, QPainter, QPen
 
 from ...kit import theme
 from ...kit.instrument import Instrument
@@ -51,7 +51,7 @@ class DustPlan(Instrument):
     def dragged(self, x: float, y: float) -> object | None:
         return None
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and self.grabbed is not None:
             self.changed.emit(self.grabbed)
         self.let_go()

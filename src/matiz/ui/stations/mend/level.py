@@ -11,7 +11,7 @@ from ....measure.mend.tilt import Angle, TiltReading
 from ....wording import degrees, percent
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit.controls import caption, hold_drags, push, tape_grid
 from ...kit.over_picture import label, stroked
 from ..page import Page
@@ -23,6 +23,7 @@ TAPES = (
     ("mend.horizontal_deg", "Level lines, looked right"),
 )
 LEAST_CERTAINTY = 0.3
+UNKNOWN = Angle(0.0, 0.0)
 CLICK_PX = 5.0
 LEAST_LINE_PX = 12.0
 
@@ -75,7 +76,7 @@ class LevelLine(Tool):
         self._start, self._end, self._waits = None, None, False
         self.view.update()
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         if self._start is None or self._end is None:
             return
         # where the picture is now, if it was moved meanwhile
@@ -157,7 +158,7 @@ class LevelPage(Page):
     def refresh_readings(self) -> None:
         reading: TiltReading | None = self.session.reading.get("tilt")
         self.plot.show_reading(reading)
-        tilt, vertical = (reading.tilt, reading.vertical) if reading else (None, None)
+        tilt, vertical = (reading.tilt, reading.vertical) if reading else (UNKNOWN, UNKNOWN)
         self.tapes["mend.level_deg"].set_proposal(-tilt.deg if _is_seen(tilt) else None)
         self.tapes["mend.vertical_deg"].set_proposal(vertical.deg if _is_seen(vertical) else None)
         if reading is None:
@@ -180,5 +181,5 @@ class LevelPage(Page):
         (self.view.take if on else self.view.put_away)(self.tool)
 
 
-def _is_seen(angle: Angle | None) -> bool:
-    return angle is not None and angle.certainty >= LEAST_CERTAINTY
+def _is_seen(angle: Angle) -> bool:
+    return angle.certainty >= LEAST_CERTAINTY

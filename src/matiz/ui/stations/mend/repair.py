@@ -5,8 +5,8 @@ from functools import partial
 
 import cv2
 import numpy as np
-from PySide6.QtCore import QLineF, Qt
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, Qt
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ....develop.frame.beside import can_retouch
@@ -22,7 +22,7 @@ from ....wording import counted, percent
 from ....work.jobs import Job
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer
+from ...canvas.tools import Pointer, View
 from ...kit.controls import Words, caption, chosen_tape, push
 from ...kit.over_picture import stroked
 from ...kit.tape import Tape
@@ -78,9 +78,9 @@ class RepairPage(Page):
         self.row.addLayout(self._controls(), 6)
         self.list.chosen.connect(self.choose)
         self.list.switched.connect(
-            lambda ident, on: self._set([(f"{TABLE}.{ident}.active", "on" if on else "off")], "Repair on or off")
+            lambda ident, on: self._set(((f"{TABLE}.{ident}.active", "on" if on else "off"),), "Repair on or off")
         )
-        self.list.ordered.connect(lambda order: self._set([(f"{TABLE}.{ORDER}", order)], "Order of repairs"))
+        self.list.ordered.connect(lambda order: self._set(((f"{TABLE}.{ORDER}", order),), "Order of repairs"))
         self.list.removed.connect(self.remove)
 
     def _controls(self) -> QVBoxLayout:
@@ -284,20 +284,19 @@ class RepairPage(Page):
         item = self.repairs().get(self.chosen)
         if isinstance(item, Fill):
             turn = (item.turn + 1.0) % 100.0
-            self._fill(item, [(f"{TABLE}.{self.chosen}.turn", turn)], "Filled another way")
+            self._fill(item, ((f"{TABLE}.{self.chosen}.turn", turn),), "Filled another way")
 
     def remove_chosen(self) -> None:
         self.remove(self.chosen)
 
     def remove(self, ident: str) -> None:
         if ident in self.repairs():
-            self._set([(f"{TABLE}.{ident}", ABSENT)], "Repair taken away")
+            self._set(((f"{TABLE}.{ident}", ABSENT),), "Repair taken away")
 
     def _fill(self, item: Repair, settings: Settings, label: str) -> None:
         """Fill aside, and put it to the recipe when it is done: the picture then has it at once."""
         if not self.session.is_open or self.job is not None:
             return
-        settings = list(settings)
         self._pending = item
         self.job = job = self.session.fill_aside(settings, lambda: self._put(settings, label))
         job.progressed.connect(lambda share, _: self.note.setText(f"Filling: {percent(share, 0)}"))
@@ -318,7 +317,7 @@ class RepairPage(Page):
 
     # ---- on the picture
 
-    def paint_repairs(self, painter: QPainter, view: PictureView) -> None:
+    def paint_repairs(self, painter: QPainter, view: View) -> None:
         engine = self.session.engine
         if engine is None:
             return
@@ -335,18 +334,18 @@ class RepairPage(Page):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for (ident, item), part in zip(drawn, np.split(mapping.to_picture(places), cuts), strict=True):
             radius, is_chosen = max(3.0, item.radius_px * scale), ident == self.chosen
-            here = view.to_polygon(part.tolist())
+            here = view.to_points(part.tolist())
             is_faint = item.active == "off" or item is self._pending
             _paint_area(painter, item, here, radius, px=1.8 if is_chosen else 1.0, dashed=is_faint)
             if is_chosen and isinstance(item, Heal) and item.has_source:
                 moved = (np.array(item.path) + (item.dx, item.dy)) * long_side - 0.5
-                there = view.to_polygon(mapping.to_picture(moved).tolist())
+                there = view.to_points(mapping.to_picture(moved).tolist())
                 _paint_area(painter, item, there, radius, px=1.2, dashed=True)
                 stroked(painter, partial(painter.drawLine, QLineF(there[0], here[0])), px=0.8)
 
 
 def _paint_area(
-    painter: QPainter, item: Repair, points: QPolygonF, radius: float, *, px: float, dashed: bool = False
+    painter: QPainter, item: Repair, points: list[QPointF], radius: float, *, px: float, dashed: bool = False
 ) -> None:
     if item.outline == "on":
         stroked(painter, partial(painter.drawPolygon, points), px=px, dashed=dashed)

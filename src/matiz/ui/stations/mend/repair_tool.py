@@ -9,8 +9,7 @@ from PySide6.QtGui import QPainter, QPolygonF
 from ....recipe.change import Settings
 from ....recipe.mending import Heal
 from ....work.session import Grip, Session
-from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit.over_picture import stroked
 
 STEP = 0.5
@@ -31,7 +30,7 @@ class Bench(Protocol):
     def repair_at(self, pointer: Pointer) -> str: ...
     def choose(self, ident: str) -> None: ...
     def repair(self, path: list[tuple[float, float]]) -> None: ...
-    def paint_repairs(self, painter: QPainter, view: PictureView) -> None: ...
+    def paint_repairs(self, painter: QPainter, view: View) -> None: ...
 
 
 class RepairTool(Tool):
@@ -98,14 +97,15 @@ class RepairTool(Tool):
         long_side = self._bench.long_side()
         by = [(b - a) / long_side for a, b in zip(start.frame, pointer.frame, strict=True)]
         dx, dy = (min(max(value + step, -2.0), 2.0) for value, step in zip((item.dx, item.dy), by, strict=True))
-        return [(f"mend.repairs.{ident}.dx", dx), (f"mend.repairs.{ident}.dy", dy)]
+        return ((f"mend.repairs.{ident}.dx", dx), (f"mend.repairs.{ident}.dy", dy))
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         self._bench.paint_repairs(painter, view)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self._path:
             points = QPolygonF([view.to_widget(*each.picture) for each in self._path])
             stroked(painter, lambda: painter.drawPolyline(points), px=1.4)
-        if self._at is not None and self._moving is None and not self._bench.draws_outline():
+        at = self._at
+        if at is not None and self._moving is None and not self._bench.draws_outline():
             radius = self._bench.radius_px() * view.viewport.scale / view.devicePixelRatioF()
-            stroked(painter, lambda: painter.drawEllipse(self._at, radius, radius))
+            stroked(painter, lambda: painter.drawEllipse(at, radius, radius))

@@ -19,7 +19,7 @@ from ....recipe.tree import ABSENT, Section, added, parts_of, replaced
 from ....wording import counted
 from ....work.session import Grip, Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, push
 from ...kit.over_picture import stroked
@@ -100,7 +100,7 @@ class WarpTool(Tool):
         off = self._end.widget - self._start.widget
         return math.hypot(off.x(), off.y()) < LEAST_PX
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         self._page.paint_warp(painter, view)
         if self._start is None or self._end is None or self._pull is not None:
             return
@@ -264,7 +264,7 @@ class WarpPage(Page):
         def settings(pointer: Pointer) -> Settings:
             to_x, to_y = flat.to_place([pointer.picture])[0]
             by = to_x - from_x, to_y - from_y
-            return [(path, _moved(begun, *by))]
+            return ((path, _moved(begun, *by)),)
 
         return settings
 
@@ -287,7 +287,7 @@ class WarpPage(Page):
                     return ident
         return ""
 
-    def paint_warp(self, painter: QPainter, view: PictureView) -> None:
+    def paint_warp(self, painter: QPainter, view: View) -> None:
         mapping = self.mapping()
         if mapping is None:
             return
@@ -300,14 +300,14 @@ class WarpPage(Page):
             lattice = _lattice(size)
             shown = mapping.from_place(np.concatenate(lattice))
             for part in np.split(shown, np.cumsum([len(line) for line in lattice])[:-1]):
-                points = view.to_polygon(part.tolist())
+                points = view.to_points(part.tolist())
                 for pen in (QPen(theme.grey(5, 110), 1.6), QPen(theme.grey(97, 130), 0.7)):
                     painter.setPen(pen)
                     painter.drawPolyline(points)
         for ident, item in self.items().items():
             self._paint_part(painter, view, mapping, item, is_chosen=ident == self.chosen)
 
-    def _paint_moving(self, painter: QPainter, view: PictureView, flat: Mapping) -> None:
+    def _paint_moving(self, painter: QPainter, view: View, flat: Mapping) -> None:
         """Where pulls begin and end, for which nothing need be bent."""
         for item in self.items().values():
             if isinstance(item, Pull):
@@ -316,11 +316,9 @@ class WarpPage(Page):
                 stroked(painter, partial(painter.drawLine, QLineF(was, now)), px=0.8)
                 stroked(painter, partial(painter.drawEllipse, now, 4.0, 4.0), px=2.0)
 
-    def _paint_part(
-        self, painter: QPainter, view: PictureView, mapping: Mapping, item: Section, *, is_chosen: bool
-    ) -> None:
+    def _paint_part(self, painter: QPainter, view: View, mapping: Mapping, item: Section, *, is_chosen: bool) -> None:
         px = 2.0 if is_chosen else 1.2
-        shape = view.to_polygon(mapping.from_place(_shape(item)).tolist())
+        shape = view.to_points(mapping.from_place(_shape(item)).tolist())
         if isinstance(item, Band):
             stroked(painter, partial(painter.drawPolygon, shape), px=px)
         elif isinstance(item, HeldLine):
@@ -371,7 +369,7 @@ def _shape(item: Section) -> Array:
 
 
 @lru_cache(maxsize=4)
-def _lattice(size: tuple[int, int]) -> list[Array]:
+def _lattice(size: tuple[int, int]) -> list[np.ndarray]:
     """Lines across and down the plane."""
     wide, high = (n / max(size) for n in size)
     cell = 1.0 / CELLS

@@ -13,10 +13,10 @@ from ...canvas.picture_view import PictureView
 from ...kit.controls import caption, push
 from ...kit.over_picture import label, stroked
 from .attention_bars import AttentionBars
-from .place_page import Chosen, Page
+from .place_page import Chosen, PlacePage
 
 
-class AttentionPage(Page):
+class AttentionPage(PlacePage):
     """Bars at the left, what can be done at the right."""
 
     title, tip = (
@@ -40,9 +40,9 @@ class AttentionPage(Page):
         self.note.setWordWrap(True)
         self.note.setAccessibleName("What the subject holds")
         column.addWidget(self.note)
-        self.find = push("Find the subject")
-        self.find.setToolTip("Look for it once: a few seconds")
-        self.find.clicked.connect(lambda: self.chosen.session.look_for_subject())
+        self.look_for = push("Find the subject")
+        self.look_for.setToolTip("Look for it once: a few seconds")
+        self.look_for.clicked.connect(lambda: self.chosen.session.look_for_subject())
         self.lift = push("Lift the subject")
         self.lift.setToolTip("A little lighter, warmer and crisper, and the background the inverse: two places")
         self.lift.clicked.connect(lambda: self._add(lifted(), "Subject lifted"))
@@ -54,7 +54,7 @@ class AttentionPage(Page):
         self.soften.clicked.connect(lambda: self._add(softened_background(), "Background softened"))
         line = QHBoxLayout()
         line.setSpacing(4)
-        for button in (self.find, self.lift, self.darken, self.soften):
+        for button in (self.look_for, self.lift, self.darken, self.soften):
             line.addWidget(button)
         line.addStretch(1)
         column.addLayout(line)
@@ -75,8 +75,8 @@ class AttentionPage(Page):
         self.which = min(self.which, max(len(pulls) - 1, 0))
         self.bars.show_reading(reading, before, self.which)
         is_known = reading is not None and reading.subject is not None
-        self.find.setVisible(not is_known)
-        self.find.setEnabled(self.chosen.session.is_open)
+        self.look_for.setVisible(not is_known)
+        self.look_for.setEnabled(self.chosen.session.is_open)
         for button in (self.lift, self.soften):
             button.setVisible(is_known)
         names = {place.name for place in self.chosen.session.recipe.places.values() if isinstance(place, Place)}
@@ -88,7 +88,7 @@ class AttentionPage(Page):
         """Rings round the pulls, with their numbers."""
         reading = self.reading()
         for n, pull in enumerate(reading.pulls if reading is not None else ()):
-            middle, rim = view.to_polygon([(pull.x, pull.y), (pull.x + pull.r, pull.y)])
+            middle, rim = view.to_points([(pull.x, pull.y), (pull.x + pull.r, pull.y)])
             r = max(abs(rim.x() - middle.x()), 6.0)
             stroked(painter, lambda m=middle, r=r: painter.drawEllipse(m, r, r), px=2.0 if n == self.which else 1.0)  # type: ignore[misc]
             label(painter, str(n + 1), QPointF(middle.x() + 0.7 * r, middle.y() - 0.7 * r - 9))

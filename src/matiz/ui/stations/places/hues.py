@@ -3,10 +3,10 @@
 from PySide6.QtWidgets import QVBoxLayout
 
 from ..colour.hues import HuesPage
-from .place_page import Chosen, Page
+from .place_page import Chosen, PlacePage
 
 
-class PlaceHues(Page):
+class PlaceHues(PlacePage):
     """Colour's own page, pointed at the chosen place."""
 
     title, tip = "Hues", "Pegs that move colours there."

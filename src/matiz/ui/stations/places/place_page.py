@@ -25,7 +25,7 @@ class Chosen(Protocol):
     def choose_part(self, ident: str) -> None: ...
 
 
-class Page(QWidget):
+class PlacePage(QWidget):
     """Controls in the deck, shown while its word is chosen."""
 
     title = ""

@@ -9,12 +9,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ....proposals.ranked_masks import Ranked, ranked_masks
 from ....recipe.places import Bright, Colour, MaskPart, Saturated
 from ....wording import number
-from ...canvas.picture_view import PictureView
-from ...canvas.tools import Click
+from ...canvas.tools import Click, View
 from ...kit.controls import caption, push
 from ...kit.over_picture import label
 from ...kit.rows_list import Row, RowsList
-from .place_page import Chosen, Page
+from .place_page import Chosen, PlacePage
 from .words import NAMES
 
 Point = tuple[float, float]
@@ -37,7 +36,7 @@ def _named(part: MaskPart) -> str:
     return name
 
 
-class RankPage(Page):
+class RankPage(PlacePage):
     """Two clicks, a list with the best first, and one click that takes it."""
 
     title, tip = "Rank", "Click what is meant, then what is not: every mask is ranked by how well it parts them."
@@ -128,6 +127,6 @@ class _TwoClicks(Click):
         super().__init__(page.click)
         self._page = page
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
-        for text, at in zip(("meant", "not"), view.to_polygon(self._page.at), strict=False):
+    def paint_over(self, painter: QPainter, view: View) -> None:
+        for text, at in zip(("meant", "not"), view.to_points(self._page.at), strict=False):
             label(painter, text, at, Qt.AlignmentFlag.AlignHCenter)

@@ -8,8 +8,9 @@ from ....measure.places.mask_edge import EdgeReading
 from ....measure.places.places import PlaceReading
 from ....recipe.model import Tone
 from ....recipe.places import Brush, MaskPart, Place, SameAs, Stroke
-from ....recipe.tree import ABSENT, ORDER, Rows, added, parts_of, replaced
+from ....recipe.tree import ABSENT, ORDER, Rows, Section, added, parts_of, replaced
 from ....wording import counted, percent
+from ....work.gifts import Gifts
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Click
@@ -22,7 +23,7 @@ from .attention import AttentionPage
 from .hues import PlaceHues
 from .mask_view import MODES, OFF, MaskView
 from .place_list import PlaceList
-from .place_page import Page
+from .place_page import PlacePage
 from .rank import RankPage
 from .tool import PlaceTool
 from .what import CurvePage, LightPage
@@ -42,7 +43,8 @@ class PlacesStation(Station):
     """The list at the right, the mask and what it changes in the deck, handles and brush on the picture."""
 
     number, title, key = 6, "Places", "places"
-    reads, shows = frozenset({"places", "tone"}), ("places",)
+    reads = frozenset({"places", "tone"})
+    shows: tuple[str, ...] = ("places",)
     wants_subject = True
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -55,10 +57,10 @@ class PlacesStation(Station):
         self.rank = RankPage(self, self._to_frame)
         self.hues = PlaceHues(self, HuesPage(session, view, self._pegs_path))
         self.attention = AttentionPage(self)
-        self.pages: tuple[Page, ...] = (
+        self.pages: tuple[PlacePage, ...] = (
             self.where, self.what, self.curve, self.hues, self.rank, self.attention,
         )  # fmt: skip
-        self.page: Page = self.where
+        self.page: PlacePage = self.where
         self.row.addWidget(self.ladder, 4)
         self.row.addLayout(self._paged(), 12)
         hold_drags(
@@ -113,6 +115,11 @@ class PlacesStation(Station):
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
+            ActionSpec(
+                "give_place", "Give this place to the selected", ("Ctrl+Alt+P",),
+                "Copy the chosen place, mask and changes, to the pictures selected in Sort.", "give_place", "Places",
+                is_seen_there=False,
+            ),
             ActionSpec("place_new", "New place", ("Ctrl+P",), "It changes nothing yet.", "new_place", "Places"),
             ActionSpec("place_lighter", "Paint lighter", ("+",), "By brush, at once.", "paint", "Places", "lighter"),
             ActionSpec("place_darker", "Paint darker", ("-",), "By brush, at once.", "paint", "Places", "darker"),
@@ -122,6 +129,9 @@ class PlacesStation(Station):
             ActionSpec("place_where", "Where", ("Ctrl+Shift+W",), "The mask's parts.", "turn_to", "Places", "Where"),
             ActionSpec("place_what", "What", ("Ctrl+W",), "What is changed.", "turn_to", "Places", "What"),
         )  # fmt: skip
+
+    def give_place(self) -> None:
+        Gifts(self.session).place_to(self.session.selected(), self.chosen)
 
     def enter(self) -> None:
         super().enter()
@@ -316,7 +326,7 @@ class PlacesStation(Station):
         name, stops = STANDING[which]
         found = next((ident for ident, place in self.places().items() if place.name == name), None)
         if found is None:
-            brush = Rows([("m1", Brush())])
+            brush = Rows[Section]([("m1", Brush())])
             self._insert(Place(name=name, mask=brush, exposure_EV=stops), name)
         else:
             self.choose(found)

@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtGui import QPainter
 
 from ....recipe.change import Settings
 from ....recipe.places import (
@@ -25,8 +25,7 @@ from ....recipe.places import (
 from ....recipe.shapes import Shape
 from ....recipe.tree import replaced
 from ....work.session import Session
-from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool
+from ...canvas.tools import Pointer, Tool, View
 from ...kit.over_picture import stroked
 from . import handles
 
@@ -133,17 +132,17 @@ class PlaceTool(Tool):
         nearest = min(range(len(far)), key=far.__getitem__)
         return list(places)[nearest] if far[nearest] <= GRAB_PX else ""
 
-    def _shown(self, points: np.ndarray) -> QPolygonF:
+    def _shown(self, points: np.ndarray) -> list[QPointF]:
         """Places of the frame in the window."""
         engine = self._easel.session.engine
         if engine is None or not len(points):
-            return QPolygonF()
+            return []
         there = engine.mapping(self.view.recipe).to_picture(points * self._easel.long_side() - 0.5)
-        return self.view.to_polygon(there.tolist())
+        return self.view.to_points(there.tolist())
 
     # ---- painting
 
-    def paint_over(self, painter: QPainter, view: PictureView) -> None:
+    def paint_over(self, painter: QPainter, view: View) -> None:
         part, place = self._easel.part(), view.image_place()
         if place is None or (self.is_hidden and self._doing is None):
             return
@@ -246,7 +245,7 @@ class _Painting(_Doing):
         points = np.array(self.points, np.float32)
         # a mouse presses fully all the way
         shape = Shape.of(points if (points[:, 2] < 1.0).any() else points[:, :2])
-        return [(self._where, replaced(self._stroke, path=shape))]
+        return ((self._where, replaced(self._stroke, path=shape)),)
 
 
 class _Sizing(_Doing):
@@ -276,7 +275,7 @@ class _Shaping(_Doing):
             values = handles.moved(self._part, self._handle, here, held=held)
         else:
             values = handles.drawn(self._part, self.at(self.start), here, held=held)
-        return [(f"{self.path}.{name}", value) for name, value in values.items()]
+        return tuple((f"{self.path}.{name}", value) for name, value in values.items())
 
     def move(self, pointer: Pointer) -> None:
         self._grip.preview(self._settings(pointer))

@@ -12,7 +12,7 @@ from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, grid_of, hold_drags, push
 from ...kit.curve import IDENTITY, CurveInstrument
 from ...kit.tape import Tape
-from .place_page import Chosen, Page
+from .place_page import Chosen, PlacePage
 
 COLUMNS = 4
 LIGHT = {
@@ -51,7 +51,7 @@ def show_tapes(tapes: dict[str, Tape], place: Place | None) -> None:
         tape.setEnabled(place is not None)
 
 
-class LightPage(Page):
+class LightPage(PlacePage):
     """Tapes of the place, as the stations have them for the whole picture."""
 
     title, tip = "What", "What is changed there: light, contrast, sharpness, noise, haze, chroma."
@@ -84,7 +84,7 @@ class LightPage(Page):
         self.pin.setChecked(place is not None and place.pinned_K > 0.0)
 
 
-class CurvePage(Page):
+class CurvePage(PlacePage):
     """Its curve and tint, and how it meets the rest of the picture."""
 
     title, tip = "Curve", "Its curve of lightness, a tint, the ends that are spared, how it is laid over the picture."

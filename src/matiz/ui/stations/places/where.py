@@ -13,7 +13,7 @@ from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, grid_of, push
 from ...kit.rows_list import Row, RowsList
 from ...kit.tape import Tape
-from .place_page import Chosen, Page
+from .place_page import Chosen, PlacePage
 from .words import JOINS, KINDS, NAMES, part_told, place_told
 
 COLUMNS = 4
@@ -34,7 +34,7 @@ BRUSH = {
 LIST_PX = 190
 
 
-class WherePage(Page):
+class WherePage(PlacePage):
     """The list of parts, and the tapes of the one that is chosen."""
 
     title, tip = "Where", "The mask: its parts and how they are joined."

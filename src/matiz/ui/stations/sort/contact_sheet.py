@@ -1,6 +1,7 @@
 """The contact sheet: every picture of the shoot from its embedded preview."""
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from PySide6.QtCore import (
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
+    QObject,
     QPointF,
     QRectF,
     QSize,
@@ -37,6 +39,7 @@ from ....work.renderings import Renderings
 from ....work.session import Session
 from ...canvas.render import to_image
 from ...kit import theme
+from ...kit.models import ROOT, Index
 from ...kit.over_picture import label
 from ...kit.painted import painting_item
 
@@ -84,10 +87,10 @@ class SheetModel(QAbstractListModel):
         session.pictureComes.connect(lambda n: self.beginInsertRows(QModelIndex(), n, n))
         session.pictureCame.connect(lambda _: self.endInsertRows())
 
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.session.pictures)
+    def rowCount(self, parent: Index = ROOT) -> int:
+        return 0 if parent.isValid() else len(self.session.pictures)
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         path = self.session.pictures[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return path.name
@@ -122,8 +125,8 @@ class SheetModel(QAbstractListModel):
             if path not in self._images and path not in self._asked:
                 self._asked.add(path)
                 self._waiting.add(path)
-                job = Job(lambda _, path=path: self._read(path, FACTS_PX), f"what {path.name} says")
-                job.returned.connect(lambda read, path=path: self._hear(path, read[1]))
+                job = Job(partial(self._read_facts, path), f"metadata of {path.name}")
+                job.returned.connect(partial(self._hear, path))
                 job.start(self._pool)
 
     def _hear(self, path: Path, facts: Facts | None) -> None:
@@ -132,6 +135,9 @@ class SheetModel(QAbstractListModel):
             self.session.take_facts(path, facts)
             if not self._regroup.isActive():
                 self._regroup.start()
+
+    def _read_facts(self, path: Path, _: Job) -> Facts | None:
+        return self._read(path, FACTS_PX)[1]
 
     def _read(self, path: Path, size_px: int = THUMBNAIL_PX) -> tuple[QImage | str, Facts | None]:
         try:
@@ -175,18 +181,18 @@ class SheetModel(QAbstractListModel):
 class SheetDelegate(QStyledItemDelegate):
     """A thumbnail, its name, how it is sorted, its rank, what was measured of it."""
 
-    def __init__(self, sheet: SheetModel, parent=None) -> None:
+    def __init__(self, sheet: SheetModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session, self.looking, self.renderings = sheet.session, sheet.looking, sheet.renderings
         self.cell = CELL
         self.light_of: Callable[[Path], OneLight | None] = lambda _: None
         """Gives the light that a picture was taken in."""
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return self.cell
 
     @painting_item
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: Any, index: Index) -> None:
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         path: Path = index.data(Qt.ItemDataRole.UserRole)
         document = self.session.document_of(path)
@@ -301,15 +307,28 @@ class ContactSheet(QListView):
         self.activated.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
         session.pictureOpened.connect(self._on_opened)
         session.shootChanged.connect(lambda: self.show_only(""))
-        session.shootChanged.connect(lambda: self.isVisible() and self.sheet.hear_all())
-        session.recipeChanged.connect(lambda _: self.isVisible() and self.sheet.renderings.begin())
+        session.shootChanged.connect(self._hear_if_seen)
+        session.recipeChanged.connect(lambda _: self._render_if_seen())
         self.sheet.regrouped.connect(lambda: self.show_only(self.words) if self.words.strip() else None)
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in OWN_KEYS and not event.modifiers():
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in OWN_KEYS
+            and not event.modifiers()
+        ):
             event.accept()
             return True
         return super().event(event)
+
+    def _hear_if_seen(self) -> None:
+        if self.isVisible():
+            self.sheet.hear_all()
+
+    def _render_if_seen(self) -> None:
+        if self.isVisible():
+            self.sheet.renderings.begin()
 
     def current_path(self) -> Path | None:
         """None where it is out of sight: nothing is done to what is not seen."""
@@ -392,9 +411,11 @@ class ContactSheet(QListView):
         desk, shoot = self.session.desk, self.session.desk.shoot
         if self._read_of != shoot:
             self._read_of = shoot
-            self.session.do_aside(
-                lambda _: desk.read_all(), "documents", lambda _: self.show_only(self.words), of_shoot=True
-            )
+
+            def show(_: object) -> None:
+                self.show_only(self.words)
+
+            self.session.do_aside(lambda _: desk.read_all(), "documents", show, of_shoot=True)
 
     def _nearest_shown(self, path: Path) -> Path | None:
         """The next one that is shown, else the one before."""

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QHBoxLayout, QStackedW
 from ....errors import MatizError
 from ....findings.model import Finding
 from ....proposals.given_stations import LEVELLED, MEASURED, OWN, SAME, STATIONS
+from ....raw.frame import Frame
 from ....shoot.of_shoot import OfShoot
 from ....shoot.one_light import balance_of
 from ....wording import counted, number, percent, printable, time_text
@@ -80,6 +81,8 @@ class SortStation(Station):
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         self.sheet = ContactSheet(session)
+        self.sheet.opened.connect(self.pictureAsked)
+        session.selected = self.sheet.selected_paths
         self.deck.setFixedHeight(DECK_PX)
         told = QHBoxLayout()
         told.setSpacing(16)
@@ -362,9 +365,15 @@ class SortStation(Station):
         self.foundAnew.emit()
 
     def is_idle(self) -> bool:
-        return self.following.is_idle() and self.merging.is_idle() and self.of_shoot.is_idle()
+        return (
+            self.sheet.sheet.is_idle()
+            and self.following.is_idle()
+            and self.merging.is_idle()
+            and self.of_shoot.is_idle()
+        )
 
     def end(self) -> None:
+        self.sheet.sheet.end()
         self.of_shoot.end()
         self.following.end()
         self.merging.stop()
@@ -434,6 +443,9 @@ class SortStation(Station):
     def main(self) -> QWidget:
         return self.sheet
 
+    def path(self) -> Path | None:
+        return self.sheet.current_path()
+
     def refresh(self) -> None:
         self._show()
 
@@ -480,7 +492,7 @@ class SortStation(Station):
             self.exposure.setText("Return opens it")
 
 
-def exposure_text(frame) -> str:
+def exposure_text(frame: Frame) -> str:
     """How a frame was taken, in one line."""
     shot = frame.exposure
     parts = [f"ISO {number(shot.iso, 0)}"] if shot.iso else []

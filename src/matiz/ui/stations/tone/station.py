@@ -23,6 +23,7 @@ from ...canvas.picture_view import PictureView
 from ...canvas.read_drag import ReadDrag
 from ...canvas.render import pixels_of
 from ...kit import theme
+from ...kit.action import ActionSpec
 from ...kit.controls import Words, caption, choice, hold_drags, push, tape_grid
 from ...kit.curve import IDENTITY, CurveInstrument
 from ...kit.ladder import Ladder
@@ -69,7 +70,7 @@ class ToneStation(Station):
         self.row.addLayout(self._curve_column(), 4)
         self.row.addLayout(self._controls(), 8)
         hold_drags(self.ladder, session, lambda zones: [(ZONES, zones)], "Zones")
-        hold_drags(self.curve, session, lambda points: [(self.path(), points)], "Curve")
+        hold_drags(self.curve, session, lambda points: [(self.curve_path(), points)], "Curve")
 
     def _curve_column(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -88,7 +89,7 @@ class ToneStation(Station):
         line.addWidget(self.pull)
         self.straight = push("straight")
         self.straight.setToolTip("Take all points of this curve away")
-        self.straight.clicked.connect(lambda: self.session.commit([(self.path(), IDENTITY)], "Straight curve"))
+        self.straight.clicked.connect(lambda: self.session.commit([(self.curve_path(), IDENTITY)], "Straight curve"))
         line.addStretch(1)
         line.addWidget(self.straight)
         column.addLayout(line)
@@ -137,12 +138,20 @@ class ToneStation(Station):
         column.addStretch(1)
         return column
 
-    def path(self) -> str:
+    def curve_path(self) -> str:
         return f"tone.curve.{self.channel}"
 
     def _choose_channel(self, channel: str) -> None:
         self.channel = channel
         self.refresh()
+
+    def actions(self) -> tuple[ActionSpec, ...]:
+        return (
+            ActionSpec(
+                "clip_view", "Clip view", ("F6",), "Hatch what is clipped to white, dot what is clipped to black.",
+                "clip_view.toggle", "Tone",
+            ),
+        )  # fmt: skip
 
     def leave(self) -> None:
         self.pull.setChecked(False)
@@ -253,7 +262,7 @@ class PullTone(ReadDrag):
             return ()
         points, tone = self.held
         pulled = float(curve(points, tone)) + self.up_px / PULL_PX
-        return ((self._station.path(), through(points, tone, pulled)),)
+        return ((self._station.curve_path(), through(points, tone, pulled)),)
 
 
 def _tone_at(asked: Any, emit: Callable[[float], None]) -> None:
