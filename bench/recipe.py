@@ -25,7 +25,7 @@ class Place(Section):
     """About what a place will hold."""
 
     name: str = described(Text("", "Its name."))
-    on: str = described(Choice(("on", "off"), "on", "Whether it counts."))
+    on: str = described(Choice(("on", "off"), "on", "Whether it is on."))
     strength_percent: float = described(Number("%", 0.0, 200.0, 100.0, 1.0, 0, "How much of it."))
     tone: Tone = field(default_factory=Tone)
 

@@ -1,4 +1,4 @@
-"""What the eye is drawn to, and faces as they are metered."""
+"""What draws the eye, and faces as they are metered."""
 
 import cv2
 import numpy as np

@@ -102,7 +102,7 @@ def test_exposure_does_not_matter_and_where_the_spot_is_lost_it_is_said():
     order = rank({"one": darker, "dark": dark, "nothing": nothing})
     assert [each.kind for each in order] == ["", "", "lost"] and order[1].detail > 0.95
     assert "lost in 1" in words(order) and "sharpest there" in words(order)
-    assert words(ranked({Path("a"): None})) == "The spot is found in none of them."
+    assert words(ranked({Path("a"): None})) == "The spot was not found in any of them."
 
 
 def test_of_pictures_that_are_not_raw_it_is_said_that_noise_counts():

@@ -1,4 +1,4 @@
-"""What is measured of detail, and its findings."""
+"""Detail readings, and its findings."""
 
 from dataclasses import replace
 

@@ -173,7 +173,7 @@ def test_what_looks_alike_beyond_a_seam_is_no_gap():
 
 
 def test_another_thing_of_its_colour_that_touches_it_is_no_gap():
-    """A part of a thing is joined to it along its side; another thing touches it here and there."""
+    """A part of an area is joined to it along its side; another thing touches it here and there."""
     Lab = np.full((400, 600, 3), (70.0, -5.0, 5.0), np.float32)
     Lab[100:300, 100:300] = Lab[190:216, 307:316] = Lab[190:197, 300:308] = (35.0, 30.0, 20.0)
     Lab += np.random.default_rng(2).normal(0.0, 1.0, Lab.shape).astype(np.float32)
@@ -268,7 +268,7 @@ def test_where_what_was_found_is_wrong_it_is_mended_there_and_left_elsewhere(sce
     meter = Meter(scene_engine)
     assert not leaks(meter.picture(right), right)
     [told] = leaks(meter.picture(wrong), wrong)
-    assert told.fix is None and told.fix_label == ("Take it in there" if erase == "on" else "Take away what leaks")
+    assert told.fix is None and told.fix_label == ("Contract it there" if erase == "on" else "Remove what leaks")
     mended = fixed(wrong, told)
     [own] = mended.places.values()
     assert own.mask.order[:2] == ("m1", "m2") and own.mask["m1"] == Sky(), "what was found is left"
@@ -298,15 +298,15 @@ def test_what_was_drawn_by_hand_is_tightened_once_and_what_was_found_never():
         return finding
 
     outline = Lasso(path=((0.1, 0.1), (0.5, 0.1), (0.5, 0.4)))
-    assert told(outline).fix_label == "Tighten it to the picture's edge"
+    assert told(outline).fix_label == "Snap it to the edge in the picture"
     assert len(told(outline, replace(outline, join="subtract")).fix) == 1, "what is taken away stays as it is drawn"
     for parts in ((replace(outline, fit_px=200.0),), (Subject(),), (Subject(), outline), (People(n=1),)):
         finding = told(*parts)
-        assert finding.fix is None and finding.fix_label == "Take away what leaks"
+        assert finding.fix is None and finding.fix_label == "Remove what leaks"
         [(path, part)] = finding.adds
         assert path.endswith(".mask") and part == Lasso(join="subtract", path=spot.outline)
     both = told(Subject(), gaps=(gap,))
-    assert both.fix_label == "Mend it there" and [part.join for _, part in both.adds] == ["subtract", "add"]
+    assert both.fix_label == "Correct it there" and [part.join for _, part in both.adds] == ["subtract", "add"]
     many = told(Subject(), gaps=tuple(replace(gap, x=n) for n in range(9)))
     assert len(many.adds) == 6, "the largest first"
     assert many.adds[0][1].join == "subtract"
@@ -324,7 +324,7 @@ def test_a_rim_about_what_was_found_goes_with_what_spreads_it(scene_engine):
     [own] = fixed(recipe, finding).places.values()
     assert own.mask["m1"] == Sky() and finding.fix_label
     assert told(Sky(grow_px=-6.0))[0].fix is None and not told(Sky())[0].fix_label
-    assert told(Lasso(path=((0.1, 0.1), (0.5, 0.1), (0.5, 0.4))))[0].fix_label == "Tighten it to the picture's edge"
+    assert told(Lasso(path=((0.1, 0.1), (0.5, 0.1), (0.5, 0.4))))[0].fix_label == "Snap it to the edge in the picture"
     loose = plain_recipe(scene_engine.frame.start)
     loose = loose.change_all(
         added(loose, [("places", Place(mask=Rows([("m1", Sky(feather_px=8.0))]), exposure_EV=2.5))]), label="x"
@@ -353,7 +353,7 @@ def test_a_mask_that_is_fitted_and_leaks_in_a_row_is_painted_out(scene_engine, t
         return finding
 
     assert told(recipe).fix_label == f"Paint it out along {line}"
-    assert told(plain).fix_label == "Tighten it to the picture's edge" and not told(plain).adds
+    assert told(plain).fix_label == "Snap it to the edge in the picture" and not told(plain).adds
 
     def seen(of: Recipe) -> np.ndarray:
         node, n = small_place_mask(of, recipe.places.order[0])

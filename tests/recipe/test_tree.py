@@ -31,7 +31,7 @@ class Stroke(Section):
 
 @dataclass(frozen=True)
 class Spot(Section):
-    name: str = described(Text("", "What it is called."))
+    name: str = described(Text("", "Name."))
     tone: Tone = field(default_factory=Tone)
     mask: Rows = table(Ramp, Stroke)
 

@@ -75,7 +75,7 @@ def test_tables_hold_every_picture(found):
 
 
 def test_a_recipe_is_told_in_words():
-    assert recipe_text(Recipe()) == "Nothing is decided yet.\n"
+    assert recipe_text(Recipe()) == "No edits yet.\n"
     recipe = Recipe(places=Rows([("p", Place(name="sky", exposure_EV=-0.5))]))
     recipe = recipe.change_all([("tone.exposure_EV", 0.75), ("detail.deblur.blur_px", 1.2)], label="x")[0]
     text = recipe_text(recipe)

@@ -197,7 +197,7 @@ def test_a_drawing_signs_in_place_of_text(window, finish, tmp_path):
     page.sign_with(tmp_path / "sign.png")
     settle(window)
     assert session.recipe.finish.signature.drawing.columns > 250 and window.view.grab().toImage() != before
-    assert page.draw.text() == "No drawing" and not page.text.isEnabled() and "stands out by" in page.note.text()
+    assert page.draw.text() == "No image" and not page.text.isEnabled() and "stands out by" in page.note.text()
     assert load_document(session.picture.path).recipe.finish.signature == session.recipe.finish.signature
     page.draw.click()
     settle(window)

@@ -214,8 +214,9 @@ def test_light_and_mend_are_worked_by_keyboard_alone(window):
     """Tab reaches every control of both decks, and keys move what they reach."""
     wanted = {
         window.stations.light: {"Pick a neutral", "Pick a white", "Named illuminant", "Colour temperature",
-                       "Duv, green to the right", "Adaptation; less keeps the mood", "A picked white lands at, of 255"},
-        window.stations.mend: {"Lens: as it is", "Distortion, barrel to the left", "Fall-off at the corner",
+                       "Duv, green to the right", "Adaptation (lower keeps "
+                                                  "the mood)", "Tone of a picked white, of 255"},
+        window.stations.mend: {"Lens: as it is", "Distortion, barrel to the left", "Vignetting at the corner",
                       "Red fringe at the corner", "Blue fringe at the corner"},
     }  # fmt: skip
     for station, names in wanted.items():

@@ -33,7 +33,7 @@ def test_every_picture_is_measured_shown_and_put_in_order(window, shoot, monkeyp
     kept = Briefs(shoot)
     assert all(kept.get(path) == looking.briefs[path] for path in pictures)
     kept.close()
-    # the fullest first, those of which nothing is known last
+    # the most clipped first, those of which nothing is known last
     for n, path in enumerate(pictures):
         looking.briefs[path] = brief.Brief(None if n == 0 else 2.0 - 0.5 * n, 0.1 * n, 0.0, 30.0)
     box = window.stations.sort.order

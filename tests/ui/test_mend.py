@@ -222,7 +222,7 @@ def test_the_dust_is_walked_through(dusty):
         page.walk.decline.click()
     settle(dusty)
     assert f"All of {count} shadows" in said[-1] and dusty.view.viewport.zoom == 0.0
-    assert "no shadow of dust is left" in page.note.text()
+    assert "no dust spot left" in page.note.text()
     assert dusty.stations.mend.reading_text() == "dust looked at"
     states = [mark.state for mark in page.plan._marks]
     assert states.count("healed") == 1 and states.count("no dust") == count - 1

@@ -125,15 +125,15 @@ def test_cards_do_show_and_silence(panel):
     heard = []
     panel.done.connect(lambda f: heard.append(("done", f.id)))
     panel.shown.connect(lambda f: heard.append(("shown", f.id)))
-    panel.silenced.connect(lambda f, good: heard.append(("never" if good else "not here", f.id)))
-    for text in ("Mend it", "show", "not here", "never"):
+    panel.silenced.connect(lambda f, good: heard.append(("never" if good else "hide here", f.id)))
+    for text in ("Mend it", "show", "hide here", "never"):
         next(b for b in card.findChildren(QPushButton) if b.text() == text).click()
-    assert [h[0] for h in heard] == ["done", "shown", "not here", "never"]
+    assert [h[0] for h in heard] == ["done", "shown", "hide here", "never"]
 
 
 def test_a_finding_without_fix_or_place_has_no_such_buttons(panel):
     panel.show_findings([Finding("a.b", "a", "Only a claim")], measured=True)
-    assert {b.text() for b in panel.cards()[0].findChildren(QPushButton)} == {"not here", "never"}
+    assert {b.text() for b in panel.cards()[0].findChildren(QPushButton)} == {"hide here", "never"}
 
 
 def test_nothing_found_leaves_a_strip_once_measured(panel):

@@ -557,7 +557,7 @@ def test_a_painted_place_for_what_cannot_be_read_is_said(window, places, shoot):
     window.session.said.connect(said.append)
     window.stations.light.gifts.place_to([other], places.chosen)
     settle(window)
-    assert said[-1] == "None of them can be read." and not window.session.desk.recipe(other).places
+    assert said[-1] == "None of them could be read." and not window.session.desk.recipe(other).places
 
 
 def part_of(place: Place) -> str:

@@ -32,7 +32,7 @@ class Looks:
     def __call__(self, picture, on_look) -> SubjectMap:
         self.calls += 1
         if self.fails:
-            raise FileError("no network; take it away")
+            raise FileError("no network; delete it")
         for columns in (16, 32, 64):
             assert self.let.acquire(timeout=20)
             share = np.zeros((64, 64), np.float32)
@@ -184,7 +184,7 @@ def test_what_is_wrong_is_said_when_it_is_asked(window, looks, said, monkeypatch
     monkeypatch.setattr(seeker_module, "AHEAD_MS", 10**7)
     asked_for(window)
     settle(window)
-    assert said == [LOOKING, "no network; take it away"] and looks.calls == 2
+    assert said == [LOOKING, "no network; delete it"] and looks.calls == 2
     looks.fails = False
     looks.let.release(3)
     window.stations.places.add_part(Subject, "add")

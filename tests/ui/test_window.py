@@ -672,7 +672,7 @@ def test_tone_is_worked_by_keyboard_alone(window):
         "White point",
         "Black point",
     }
-    names |= {"Fine contrast", "Middle contrast", "Broad contrast", "Haze taken away", "S curve 1.2", "Clip view"}
+    names |= {"Fine contrast", "Middle contrast", "Broad contrast", "Haze removed", "S curve 1.2", "Clip view"}
     assert names <= reached, names - reached
     assert any(name.startswith("Rendition") for name in reached)
     station.ladder.setFocus()

@@ -13,7 +13,7 @@ def add_input(command: argparse.ArgumentParser) -> None:
     command.add_argument("file", metavar="IN")
     command.add_argument("--recipe", metavar="R.json", help="a recipe, or a sidecar")
     command.add_argument(
-        "--look", action="append", metavar="NAME[:PERCENT]", help="lay a look on it, by name or file; repeatable"
+        "--look", action="append", metavar="NAME[:PERCENT]", help="apply a look, by name or file; repeatable"
     )
     command.add_argument("--set", action="append", metavar="path=value", help="change the recipe; repeatable")
 
@@ -24,7 +24,7 @@ def add_order(command: argparse.ArgumentParser) -> None:
         "--order", required=True, metavar="NAME", help="screen, print, 'hand on', archive, or your own"
     )
     command.add_argument("--orders", metavar="FILE", help="a file of orders instead of your own")
-    command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+    command.add_argument("--kept", action="store_true", help="only pictures marked keep")
 
 
 def add_keys(command: argparse.ArgumentParser) -> None:

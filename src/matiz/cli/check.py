@@ -9,7 +9,7 @@ from ..errors import FileError, MatizError
 from .arguments import add_order, order_of
 from .terminal import print
 
-HELP = "Say what to look at before pictures are written by an order."
+HELP = "Check pictures before they are written by an order."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:

@@ -6,13 +6,13 @@ from pathlib import Path
 
 from .terminal import print
 
-HELP = "Heal dust that several pictures of a folder have at the same place."
+HELP = "Heal dust at the same place in several pictures of a folder."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:
     """Say what the command takes."""
     command.add_argument("folder", metavar="FOLDER")
-    command.add_argument("--dry", action="store_true", help="say what would be healed, change nothing")
+    command.add_argument("--dry", action="store_true", help="print what would be healed and change nothing")
 
 
 def run(chosen: argparse.Namespace) -> int:
@@ -26,5 +26,5 @@ def run(chosen: argparse.Namespace) -> int:
             frames = ", ".join(f"{count} frames" for count in seen)
             how = "would be healed" if chosen.dry else "healed"
             print(f"{path.name}  {healed} {how}  (seen in {frames})", flush=True)
-    print(f"{told} {'shadow' if told == 1 else 'shadows'} of dust {'found' if chosen.dry else 'healed'}")
+    print(f"{told} dust {'spot' if told == 1 else 'spots'} {'found' if chosen.dry else 'healed'}")
     return 0

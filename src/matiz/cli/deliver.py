@@ -8,14 +8,14 @@ from ..errors import FileError
 from .arguments import add_keys, add_order, keys_of, order_of
 from .terminal import print
 
-HELP = "Write pictures as their sidecars decide, by an order."
+HELP = "Write pictures with the edits in their sidecars, by an order."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:
     """Say what the command takes."""
     add_order(command)
     command.add_argument("-o", "--output", required=True, metavar="DIR")
-    command.add_argument("--replace", action="store_true", help="write over files that are there already")
+    command.add_argument("--replace", action="store_true", help="overwrite files that an earlier delivery wrote")
     command.add_argument("--jobs", type=int, metavar="N", help="processes; as many as there are cores when not given")
     command.add_argument("--cluster", metavar="tcp://HOST:PORT", help="a dask scheduler; needs matiz[cluster]")
     command.add_argument("--trust-network", action="store_true", help="allow an unencrypted cluster on other machines")
@@ -33,7 +33,7 @@ def run(chosen: argparse.Namespace) -> int:
     order = order_of(chosen)
     pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
     if not pictures:
-        raise FileError("nothing to deliver: no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
+        raise FileError("nothing to deliver: no pictures" + (" marked keep" if chosen.kept else ""))
     out = Path(chosen.output).absolute()
     tasks = tasks_for(pictures, order, out, replaces=chosen.replace)
     jobs = chosen.jobs or min(len(tasks), os.cpu_count() or 1)

@@ -7,13 +7,13 @@ from typing import Any
 from ..errors import FileError
 from .terminal import print
 
-HELP = "Balance pictures for the light of another one."
+HELP = "Copy the white balance of one picture to others."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:
     """Say what the command takes."""
-    command.add_argument("file", metavar="FROM", help="the picture whose light, in its sidecar, is given")
-    command.add_argument("others", nargs="+", metavar="TO", help="pictures whose sidecars take it, as one step each")
+    command.add_argument("file", metavar="FROM", help="the picture whose light, in its sidecar, is copied")
+    command.add_argument("others", nargs="+", metavar="TO", help="pictures whose sidecars get it, as one step each")
     command.add_argument(
         "--relative", action="store_true", help="move each one's light as shot as far as that of FROM was moved"
     )

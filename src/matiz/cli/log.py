@@ -6,7 +6,7 @@ from pathlib import Path
 from ..errors import FileError
 from .terminal import print
 
-HELP = "Tell what was done in a shoot, how long it took, and when it is done."
+HELP = "Print what was done in a shoot, how long it took, and when it will be done."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:

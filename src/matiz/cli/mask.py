@@ -13,7 +13,7 @@ def add_arguments(command: argparse.ArgumentParser) -> None:
     """Say what the command takes."""
     add_input(command)
     command.add_argument("--part", action="append", default=[], metavar="KIND[,key=value,...]",
-                         help="a part of the mask; parts are joined in their order")  # fmt: skip
+                         help="a part of the mask; parts are combined in their order")  # fmt: skip
     command.add_argument("--place", metavar="NAME", help="the mask of a place of the recipe")
     command.add_argument("-o", "--output", required=True, metavar="MASK.png")
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from .terminal import print
 
-HELP = "Make one frame of a bracket, of frames focused differently, or of a series."
+HELP = "Merge a bracket, a focus stack or a series into one frame."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:

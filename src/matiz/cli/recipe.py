@@ -8,7 +8,7 @@ from ..errors import ArgumentError
 from .arguments import load_recipe
 from .terminal import print
 
-HELP = "Check a recipe, tell it in words, or print the schema or a new one."
+HELP = "Check a recipe, describe it in words, or print the schema or a new one."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:

@@ -14,7 +14,7 @@ def add_arguments(command: argparse.ArgumentParser) -> None:
     """Say what the command takes."""
     command.add_argument("paths", nargs="+", metavar="FOLDER|FILE")
     command.add_argument("-o", "--output", required=True, metavar="SHEET.pdf")
-    command.add_argument("--kept", action="store_true", help="only pictures that are sorted as keep")
+    command.add_argument("--kept", action="store_true", help="only pictures marked keep")
 
 
 def run(chosen: argparse.Namespace) -> int:
@@ -24,7 +24,7 @@ def run(chosen: argparse.Namespace) -> int:
 
     pictures = chosen_pictures([Path(path) for path in chosen.paths], only_kept=chosen.kept)
     if not pictures:
-        raise FileError("no pictures there" + (" that are sorted as keep" if chosen.kept else ""))
+        raise FileError("no pictures there" + (" marked keep" if chosen.kept else ""))
     out = Path(chosen.output)
     if out.suffix.lower() != ".pdf":
         raise ArgumentError(f"{out.name}: a contact sheet is written as .pdf")

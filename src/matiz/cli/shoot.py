@@ -9,7 +9,7 @@ from typing import Any
 
 from .terminal import print
 
-HELP = "Tell the lights of a folder, and what is found of it as a whole."
+HELP = "Print the lights of a folder, and findings about it as a whole."
 
 
 def add_arguments(command: argparse.ArgumentParser) -> None:

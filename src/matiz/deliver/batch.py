@@ -168,7 +168,7 @@ def run_here(tasks: list[Task], jobs: int, run: Run = run_task) -> Iterator[Done
                 try:
                     yield pool.submit(run, task).result()
                 except BrokenProcessPool:
-                    yield Done(task, None, "its process died, for want of memory perhaps")
+                    yield Done(task, None, "its process died, perhaps out of memory")
 
 
 def _pool(jobs: int) -> AbstractContextManager[ProcessPoolExecutor]:

@@ -142,10 +142,11 @@ def _gamut(look: Look) -> Iterator[Finding]:
     yield Check(
         id="deliver.gamut",
         station=STATION,
-        claim=f"{percent(share)} of the picture has colours that {look.order.space} cannot hold: they are drawn in",
+        claim=f"{percent(share)} of the picture has colours that {look.order.space} cannot show: they will be "
+        "compressed",
         evidence=evidence,
         order=replace(look.order, space=wider) if wider else None,
-        fix_label=f"Write it in {wider}, for who can show it" if wider else "",
+        fix_label=f"Write it in {wider}, for wide-gamut screens" if wider else "",
         certainty=0.7,
     )
 
@@ -163,7 +164,7 @@ def _coarse(look: Look) -> Iterator[Finding]:
     yield Check(
         id="deliver.coarse",
         station=STATION,
-        claim=f"{order.space} is too wide for 8 bits: smooth areas may show steps when they are worked on",
+        claim=f"{order.space} is too wide for 8 bits: smooth areas may band when the file is edited",
         order=better,
         fix_label=f"16 bits: {deeper}" if deeper else "Display P3 instead",
         certainty=0.7,
@@ -178,7 +179,7 @@ def _few_px(look: Look) -> Iterator[Finding]:
     yield Check(
         id="deliver.few_px",
         station=STATION,
-        claim=f"A print of {number(order.print_cm, 0, 'cm')} has only {number(look.ppi, 0)} px per inch",
+        claim=f"A print of {number(order.print_cm, 0, 'cm')} has only {number(look.ppi, 0)} pixels per inch",
         evidence={"ppi": round(look.ppi)},
         order=replace(order, print_cm=fits_cm),
         fix_label=f"Print it {number(fits_cm, 0, 'cm')} long",
@@ -224,7 +225,7 @@ def _made_softer(look: Look) -> Iterator[Finding]:
     yield Check(
         id="deliver.made_softer",
         station=STATION,
-        claim=f"Made smaller, to {percent(look.scale, 0)}, and not sharpened for what it is looked at on",
+        claim=f"Reduced to {percent(look.scale, 0)} without output sharpening",
         order=replace(order, sharpening="screen"),
         fix_label="Sharpen it for a screen",
         certainty=0.5,

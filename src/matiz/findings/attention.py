@@ -13,7 +13,7 @@ from ..wording import EV, number, percent
 from .model import Finding, needs
 
 LEAST_PULL, LIGHTER_L = 0.035, 12.0
-"""Share of all attention, and how much lighter than what lies about it, from which a place is worth holding back."""
+"""Share of all attention, and how much lighter than its surroundings, from which a place is worth holding back."""
 HALF = 0.5
 """Of how much lighter it is, what is taken."""
 LEAST_EV, MOST_EV = 0.17, 1.0
@@ -62,7 +62,7 @@ def pulls_the_eye(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
             id="places.pull",
             station="places",
             claim=f"A place beside the subject holds {percent(pull.share, 0)} of the attention: it is "
-            f"{number(pull.lighter_L, 0)} L* lighter than what lies about it",
+            f"{number(pull.lighter_L, 0)} L* lighter than its surroundings",
             evidence={"share_%": round(100.0 * pull.share, 1), "lighter_L": round(pull.lighter_L, 1)},
             outlines=(_round(pull),),
             adds=(("places", place),),

@@ -31,7 +31,7 @@ def bright_at_border(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
             evidence={"L*": round(blob.lightness), "share_%": round(100.0 * blob.share, 2)},
             outlines=(blob.outline,),
             adds=(("mend.repairs", Fill(path=blob.path, outline="on", radius_px=2.0)),) if is_small else (),
-            fix_label="Fill it from around" if is_small else "",
+            fix_label="Fill it from its surroundings" if is_small else "",
             subject=f"{blob.side} {round(float(middle.sum()) / 100.0)}",
             certainty=blob.certainty,
         )

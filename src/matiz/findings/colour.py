@@ -53,8 +53,8 @@ def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="colour.out_of_gamut",
         station="colour",
-        claim=f"{percent(found.share, 1)} of the picture, most of it {hue_name(found.hue_deg)}, is stronger than sRGB "
-        f"can show: it is drawn in by ΔE {number(found.mean_dE, 1)}, hue turned by {number(found.turn_deg, 1, '°')}",
+        claim=f"{percent(found.share, 1)} of the picture, most of it {hue_name(found.hue_deg)}, is outside sRGB: "
+        f"it will be compressed by ΔE {number(found.mean_dE, 1)}, hue shifted by {number(found.turn_deg, 1, '°')}",
         evidence={
             "share_%": round(100.0 * found.share, 2),
             "mean_dE": round(found.mean_dE, 2),
@@ -63,7 +63,7 @@ def out_of_gamut(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         },
         outlines=found.spots,
         adds=(("colour.pegs", peg),),
-        fix_label=f"Take the chroma of {hue_name(found.hue_deg)} to {number(100.0 * keep, 0, '%')}",
+        fix_label=f"Lower the chroma of {hue_name(found.hue_deg)} to {number(100.0 * keep, 0, '%')}",
         certainty=0.8,
     )
 
@@ -92,12 +92,12 @@ def _too_strong(n: int, hue: Hue, was: Hue) -> Finding:
     return Finding(
         id="colour.over_saturated",
         station="colour",
-        claim=f"The {hue_name(middle)}s stand out: chroma {number(hue.strongest, 0)} where it was "
+        claim=f"The {hue_name(middle)}s stand out: chroma {number(hue.strongest, 0)}, before "
         f"{number(was.strongest, 0)}, on {percent(hue.share, 1)} of the picture",
         evidence={"chroma": round(hue.strongest, 1), "before": round(was.strongest, 1),
                   "share_%": round(100.0 * hue.share, 2)},
         adds=(("colour.pegs", Peg(at_deg=middle, reach_deg=45.0, chroma=keep)),),
-        fix_label=f"Take the chroma of {hue_name(middle)} to {number(100.0 * keep, 0, '%')}",
+        fix_label=f"Lower the chroma of {hue_name(middle)} to {number(100.0 * keep, 0, '%')}",
         subject=hue_name(middle),
         certainty=0.6,
     )  # fmt: skip
@@ -148,7 +148,7 @@ def spots_on_skin(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         outlines=tuple(outline for _, _, outline in left),
         adds=tuple(("mend.repairs", heal) for _, heal, _ in left),
         fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",
-        then="A mole or a scar is theirs: the page Skin walks through the spots one by one.",
+        then="Moles and scars belong to the person: the page Skin steps through the spots one by one.",
         certainty=min(spot.certainty for spot, _, _ in left),
     )
 
@@ -191,11 +191,11 @@ def better_grey(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         id="colour.better_grey",
         station="colour",
         claim=f"Two lights {number(lights.apart_mired, 0, 'mired')} apart share the picture, "
-        f"{percent(lesser.share, 0)} for the lesser: if no balance will do, black and white is a good answer",
+        f"{percent(lesser.share, 0)} for the weaker: if no balance works, consider black and white",
         evidence={"apart_mired": round(lights.apart_mired, 1), "second_share_%": round(100.0 * lesser.share, 1)},
         fix=(("colour.black_and_white", "on"), ("colour.filter", "green")),
-        fix_label="Black and white, a green filter before the lens",
-        then="The findings of Light try to save the colours first.",
+        fix_label="Black and white with a green filter",
+        then="Try the fixes in Light first.",
         certainty=0.3,
     )
 
@@ -221,12 +221,12 @@ def cast_on_subject(reading: PictureReading, recipe: Recipe) -> Iterator[Finding
         id="colour.cast",
         station="colour",
         claim=f"The subject is white or grey, and {percent(cast.share, 0)} of it is {what} (chroma "
-        f"{number(cast.chroma, 0)}): light from what is around it, perhaps",
+        f"{number(cast.chroma, 0)}): perhaps light reflected from its surroundings",
         evidence={"hue_deg": round(cast.hue_deg, 1), "chroma": round(cast.chroma, 1),
                   "share_%": round(100.0 * cast.share, 1)},
         outlines=(((x, y), (x + w, y), (x + w, y + h), (x, y + h)),),
         adds=(("places", Place(name=CAST_PLACE, mask=Rows([("m1", colour), ("m2", near)]), chroma_percent=-70.0)),),
-        fix_label="Take 70 % of that colour away there",
-        then="Its strength says how much of the light around stays.",
+        fix_label="Remove 70 % of that colour there",
+        then="The place's strength sets how much of it stays.",
         certainty=cast.certainty,
     )  # fmt: skip

@@ -37,7 +37,7 @@ def flat(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="tone.flat",
         station="tone",
-        claim=f"Flat: all but the last {percent(0.04, 0)} of the picture lie within {number(high - low, 0, 'L*')}",
+        claim=f"Flat: {percent(0.96, 0)} of the picture lies within {number(high - low, 0, 'L*')}",
         evidence={"from_L": round(low, 1), "to_L": round(high, 1)},
         fix=(("tone.curve.lightness", _spread(*ends)),),
         fix_label=f"A curve that spreads them over {number(SPREAD_L, 0, 'L*')}",
@@ -72,7 +72,7 @@ def crushed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="tone.crushed",
         station="tone",
-        claim=f"The curve runs {percent(share)} of the picture together",
+        claim=f"The curve flattens detail in {percent(share)} of the picture",
         evidence={"share_%": round(100.0 * share, 2)},
         fix=(("tone.curve.lightness", _weakened(left / 10.0, recipe)),),
         fix_label=f"Keep {percent(left / 10.0, 0)} of the curve",
@@ -136,7 +136,7 @@ def even_out(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="tone.even_out",
         station="tone",
-        claim=f"The range is not filled: {told} would fill it, the middle stays",
+        claim=f"The tonal range is not used: {told} would fill it, the midtones stay",
         evidence={"brightest_EV": round(reading.tone.high_EV, 2), "middle_EV": round(reading.tone.middle_EV, 2)},
         fix=tuple(fix),
         fix_label="Even out",
@@ -158,11 +158,11 @@ def middle_moved(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="tone.middle_moved",
         station="tone",
-        claim=f"Contrast moved the middle by {number(moved, 0, 'L*', signed=True)}, from {number(plain, 0)} to "
+        claim=f"Contrast shifted the midtone by {number(moved, 0, 'L*', signed=True)}, from {number(plain, 0)} to "
         f"{number(shown, 0)}",
         evidence={"before_L": round(plain, 1), "after_L": round(shown, 1)},
         fix=(("tone.curve.lightness", held),),
-        fix_label=f"Hold the middle at {number(plain, 0, 'L*')} by a point on the curve",
+        fix_label=f"Hold the midtone at {number(plain, 0, 'L*')} by a point on the curve",
         certainty=0.5,
     )
 

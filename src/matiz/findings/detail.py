@@ -148,7 +148,7 @@ def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="detail.noisy",
         station="detail",
-        claim=f"Noise shows: in zone {zone} the signal is only {number(dB, 0, 'dB')} over it",
+        claim=f"Visible noise: signal-to-noise is only {number(dB, 0, 'dB')} in zone {zone}",
         evidence={"zone": zone, "signal_dB": round(dB, 1), "wanted_dB": WANTED_dB},
         fix=fix,
         fix_label=_taken_out(fix),
@@ -159,17 +159,17 @@ def noisy(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 def _taken_out(fix: tuple[tuple[str, float], ...]) -> str:
     (_, whole), _, *there = fix
     if not there:
-        return f"Take {number(whole, 0, '%')} of it out"
+        return f"Reduce noise by {number(whole, 0, '%')}"
     more = number(max(value for _, value in there), 0, "%")
     where = "where a place lifts" if len(there) == 1 else f"where {len(there)} places lift"
     if not whole:
-        return f"Take {more} of it out {where}"
-    return f"Take {number(whole, 0, '%')} of it out, and {more} of the rest {where}"
+        return f"Reduce it by {more} {where}"
+    return f"Reduce noise by {number(whole, 0, '%')}, and by {more} of the rest {where}"
 
 
 @needs("noise", "tone", "places")
 def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
-    """Sharpening acts on noise too."""
+    """Sharpening also sharpens noise."""
     sharpen = recipe.detail.sharpen
     if sharpen.gate == "on" or not sharpen.amount_percent or reading.noise is None:
         return
@@ -178,10 +178,10 @@ def sharpens_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]
         yield Finding(
             id="detail.sharpens_noise",
             station="detail",
-            claim="Sharpening acts on noise too",
+            claim="Sharpening also sharpens noise",
             evidence={"least_dB": round(least[0], 1)},
             fix=(("detail.sharpen.gate", "on"),),
-            fix_label="Sharpen only what rises above it",
+            fix_label="Sharpen only detail above the noise",
             certainty=0.8,
         )
 
@@ -210,12 +210,12 @@ def _not_there(
     yield Finding(
         id=f"detail.sharpens_{what}",
         station="detail",
-        claim=f"Sharpening changes the {what} by {number(change_L, 1)} L* on the mean",
+        claim=f"Sharpening changes the {what} by {number(change_L, 1)} L* on average",
         evidence={"change_L": round(change_L, 2)},
         outlines=outlines,
         adds=(("places", place),),
-        fix_label=f"Leave the {what} out",
-        then=f"The {what} is found by itself: look at its mask in Places.",
+        fix_label=f"Don't sharpen the {what}",
+        then=f"The {what} is found automatically: check its mask in Places.",
         certainty=0.5,
     )
 
@@ -232,7 +232,7 @@ def halos(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         claim=f"Sharpening leaves halos of {number(told.halo_L, 1)} L* along edges",
         evidence={"halo_L": round(told.halo_L, 1)},
         fix=(("detail.sharpen.halo_L", MOST_HALO_L),),
-        fix_label=f"Hold them to {number(MOST_HALO_L, 0)} L*",
+        fix_label=f"Limit them to {number(MOST_HALO_L, 0)} L*",
         certainty=0.8,
     )
 
@@ -250,7 +250,7 @@ def over_smoothed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         claim=f"Only {percent(kept, 0)} of the fine texture is left",
         evidence={"texture_kept_%": round(100.0 * kept)},
         fix=(("detail.noise.strength_percent", gentler),),
-        fix_label=f"Take {number(gentler, 0, '%')} of the noise out instead",
+        fix_label=f"Lower noise reduction to {number(gentler, 0, '%')}",
         certainty=0.6,
     )
 
@@ -267,7 +267,7 @@ def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         yield Finding(
             id="detail.out_of_focus",
             station="detail",
-            claim=f"Nothing is sharp: edges spread over {number(spread, 1, 'px')} or more, too much to be taken back",
+            claim=f"Nothing is sharp: edges spread over {number(spread, 1, 'px')} or more, too much to sharpen",
             evidence=evidence,
             certainty=0.5,
         )
@@ -279,7 +279,7 @@ def soft(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             claim=f"The sharpest edges spread over {number(spread, 1, 'px')}: the picture is a little soft",
             evidence=evidence,
             fix=(("detail.deblur.blur_px", taken),),
-            fix_label=f"Take a blur of {number(taken, 1, 'px')} back",
+            fix_label=f"Remove a blur of {number(taken, 1, 'px')}",
             certainty=0.4,
         )
 
@@ -290,13 +290,13 @@ def smeared(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     smear, back = reading.blur.smear, recipe.detail.deblur
     if smear is None or back.blur_px or back.smear_px:
         return
-    said = f"Smeared over {number(smear.went_px, 0, 'px')} along {number(smear.along_deg, 0, '°')}"
+    said = f"Motion blur of {number(smear.went_px, 0, 'px')} in the direction of {number(smear.along_deg, 0, '°')}"
     evidence: dict[str, float | str] = {"smear_px": round(smear.went_px, 1), "along_deg": round(smear.along_deg)}
     if smear.spread_px > MOST_RESCUED_PX:
         yield Finding(
             id="detail.smeared_far",
             station="detail",
-            claim=f"{said}: too much to be taken back",
+            claim=f"{said}: too much to remove",
             evidence=evidence,
             certainty=0.5,
         )
@@ -309,9 +309,9 @@ def smeared(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="detail.smeared",
         station="detail",
-        claim=f"{said}, as by a hand that shook",
+        claim=f"{said}, as from camera shake",
         evidence=evidence,
         fix=tuple(fix),
-        fix_label="Take it back",
+        fix_label="Remove it",
         certainty=0.4,
     )

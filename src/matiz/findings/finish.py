@@ -25,10 +25,10 @@ def fall_off_noticed(reading: PictureReading, recipe: Recipe) -> Iterator[Findin
     yield Finding(
         id="finish.fall_off_noticed",
         station="finish",
-        claim=f"The fall-off is noticed in {percent(told.fall_off_noticed, 0)} of the even areas it crosses",
+        claim=f"The fall-off is noticeable in {percent(told.fall_off_noticed, 0)} of the even areas",
         evidence={"noticed_%": round(100.0 * told.fall_off_noticed), "depth_EV": own.depth_EV},
         fix=fix,
-        fix_label=f"{number(gentler, 2, 'EV')} deep: just not noticed" if fix else "",
+        fix_label=f"{number(gentler, 2, 'EV')} deep: just below noticeable" if fix else "",
         certainty=0.6,
     )
 
@@ -61,9 +61,9 @@ def signature_lost(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]
         return
     is_busy = told.signature_busy_L > BUSY_L
     what = (
-        f"stands on a busy spot (L* varies by {number(told.signature_busy_L, 0)})"
+        f"stands on a busy area (L* varies by {number(told.signature_busy_L, 0)})"
         if is_busy
-        else f"hardly stands out (by {number(told.signature_contrast_L, 0)} L*)"
+        else f"is hard to see (it stands out by {number(told.signature_contrast_L, 0)} L*)"
     )
     fix = (("finish.signature.corner", told.calm_corner), ("finish.signature.tone", told.calm_tone))
     is_there = told.calm_corner == own.corner and told.calm_tone == own.tone

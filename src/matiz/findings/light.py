@@ -46,7 +46,7 @@ def grey_card(reading: PictureReading, _: Recipe) -> Iterator[Finding]:
         outlines=reading.card_at,
         fix=manual_light(light.cct_K, light.duv),
         fix_label=f"Balance for the card, {kelvin(light.cct_K)}",
-        then="Ctrl+Shift+L gives this light to the pictures of the set.",
+        then="Ctrl+Shift+L copies this light to the pictures of the set.",
         certainty=light.certainty,
     )
 
@@ -78,8 +78,8 @@ def two_lights(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             "set_K": round(reading.balance.cct_K, 1),
         },
         fix=manual_light(first.value.cct_K, first.value.duv),
-        fix_label=f"Balance for the greater, {kelvin(first.value.cct_K)}",
-        then="" if recipe.light.greys else "Two greys, below the tapes, measures both lights where you say.",
+        fix_label=f"Balance for the stronger, {kelvin(first.value.cct_K)}",
+        then="" if recipe.light.greys else "Two greys, below the tapes, measures both lights where you click.",
         certainty=first.value.certainty,
     )
 
@@ -110,8 +110,8 @@ def second_light(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             "correction_duv": place.greener_duv,
         },
         adds=(("places", place),),
-        fix_label=f"{act} its part by {number(abs(place.warmer_mired), 0, 'mired')}",
-        then="The place keeps the map of the light: its strength says how much of the mood stays.",
+        fix_label=f"{act} its area by {number(abs(place.warmer_mired), 0, 'mired')}",
+        then="The place's mask is the map of that light; its strength sets how much of the mood stays.",
         certainty=min(first.value.certainty, second.value.certainty),
     )
 

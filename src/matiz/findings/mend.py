@@ -56,7 +56,7 @@ def fringes(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             "set_blue_px": recipe.mend.fringe_blue_px,
         },
         fix=(("mend.fringe_red_px", round(found.red_px, 2)), ("mend.fringe_blue_px", round(found.blue_px, 2))),
-        fix_label=f"Take back {number(found.red_px, 1, signed=True)} and {number(found.blue_px, 1, 'px', signed=True)}",
+        fix_label=f"Correct {number(found.red_px, 1, signed=True)} and {number(found.blue_px, 1, 'px', signed=True)}",
         certainty=found.certainty,
     )
 
@@ -75,11 +75,11 @@ def lens_known(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="mend.lens_known",
         station="mend",
-        claim=f"The lens is known: {number(abs(stretch), 1, '%')} {shape} and {EV(dark_EV, signed=False)} fall-off "
+        claim=f"Known lens: {number(abs(stretch), 1, '%')} {shape} and {EV(dark_EV, signed=False)} of vignetting "
         "at the corner",
         evidence={"lens": known.name, "distortion_%": round(stretch, 2), "fall_off_EV": round(dark_EV, 2)},
         fix=(("mend.lens", "known"),),
-        fix_label="Take both back",
+        fix_label="Correct both",
         certainty=0.9,
     )
 
@@ -99,7 +99,7 @@ def tilted(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         evidence={"tilt_deg": round(tilt.deg, 2), "level_deg": recipe.mend.level_deg, "lines": len(reading.leaning)},
         outlines=reading.leaning,
         fix=(("mend.level_deg", round(-tilt.deg, 2)),),
-        fix_label=f"Turn it by {degrees(-left, signed=True)}",
+        fix_label=f"Rotate by {degrees(-left, signed=True)}",
         certainty=tilt.certainty,
     )
 
@@ -115,11 +115,11 @@ def converging(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="mend.converging",
         station="mend",
-        claim=f"Uprights run together {where}: the camera looked {degrees(abs(left))} {way}",
+        claim=f"Verticals converge {where}: the camera was tilted {degrees(abs(left))} {way}",
         evidence={"vertical_deg": round(found.deg, 2), "set_deg": recipe.mend.vertical_deg},
         outlines=reading.leaning,
         fix=(("mend.vertical_deg", round(found.deg, 1)),),
-        fix_label=f"Take back {degrees(found.deg, signed=True)}",
+        fix_label=f"Correct {degrees(found.deg, signed=True)}",
         certainty=0.8 * found.certainty,
     )
 
@@ -135,7 +135,7 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     yield Finding(
         id="mend.dust",
         station="mend",
-        claim=f"{counted(len(left), 'shadow')} of dust; the deepest takes {percent(deepest, 0)} of the light",
+        claim=f"{counted(len(left), 'dust spot')}; the darkest takes {percent(deepest, 0)} of the light",
         evidence={"shadows": len(left), "deepest_%": round(100.0 * deepest, 1)},
         outlines=tuple(outline for _, _, outline in left),
         adds=tuple(("mend.repairs", heal) for _, heal, _ in left),

@@ -20,7 +20,7 @@ def frame_missing(reading: PictureReading, _recipe: Recipe) -> Iterator[Finding]
         yield Finding(
             id="mend.frame_missing",
             station="mend",
-            claim=f"{names} is not in the folder, or cannot be read: repairs taken from it are left out",
+            claim=f"{names} is not in the folder, or cannot be read: repairs from it are skipped",
             evidence={"missing": names},
             then="Put it back beside the picture, and open the picture again.",
             certainty=1.0,
@@ -39,7 +39,8 @@ def moved_while_merged(reading: PictureReading, _recipe: Recipe) -> Iterator[Fin
     yield Finding(
         id="mend.moved_while_merged",
         station="mend",
-        claim=f"The {number(found.frames, 0)} frames differ, as where things moved: {share} is of one frame each",
+        claim=f"The {number(found.frames, 0)} frames differ where things moved: {share} of the picture comes from "
+        "a single frame",
         evidence={"moved_percent": round(100.0 * found.moved_share, 3), "frames": found.frames},
         outlines=found.moved,
     )

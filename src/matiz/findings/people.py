@@ -41,8 +41,8 @@ def uneven_faces(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         evidence={"spread_EV": round(told.spread_EV, 2), "faces": len(told.sure)},
         outlines=tuple(face.outline for face in off),
         adds=adds,
-        fix_label=f"Even {counted(len(adds), 'face')} out" if adds else "",
-        then="Skins differ in lightness by themselves: keep this only where the light is to blame.",
+        fix_label=f"Even out {counted(len(adds), 'face')}" if adds else "",
+        then="Skin differs from person to person: apply this only if the light is to blame.",
         certainty=CERTAIN * min(face.certainty for face in told.sure),
     )
 

@@ -25,7 +25,7 @@ FEATHER = 0.02
 MOST_FEATHER_PX, MOST_FIT_PX = 1000.0, 200.0
 LEVEL_DEG = 10.0
 """By eye, no source."""
-TIGHTEN, MOST_MENDED = "Tighten it to the picture's edge", 6
+TIGHTEN, MOST_MENDED = "Snap it to the edge in the picture", 6
 DRAWN = (Lasso, Brush, Reach)
 """Parts that end about where something in the picture does."""
 HALO_L = 1.5
@@ -51,14 +51,14 @@ def idle_place(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         # what it does to noise and edges is not seen at the size that is read
         is_of_detail = place.sharpen_percent or place.denoise_percent
         if own.most_dE < LEAST_dE and place.strength_percent and not (is_of_detail and own.coverage):
-            why = "its mask is empty" if own.coverage == 0.0 else "what it changes is too little"
+            why = "its mask is empty" if own.coverage == 0.0 else "its changes are too small"
             yield Finding(
                 id="places.idle",
                 station="places",
-                claim=f"{name} changes nothing that can be seen: {why}",
+                claim=f"{name} makes no visible change: {why}",
                 evidence={"most_dE": round(own.most_dE, 2), "coverage_%": round(100.0 * own.coverage, 2)},
                 fix=((f"{path}.active", "off"),),
-                fix_label="Leave it out",
+                fix_label="Switch it off",
                 subject=path,
                 certainty=0.9,
             )
@@ -130,7 +130,9 @@ def _mended(own: EdgeReading) -> tuple[tuple[MaskPart, ...], str]:
     each = [("subtract", spot) for spot in own.leaks] + [("add", spot) for spot in own.gaps]
     each = sorted(each, key=lambda one: -one[1].px)[:MOST_MENDED]
     joins = {join for join, _ in each}
-    label = "Mend it there" if len(joins) > 1 else "Take away what leaks" if "subtract" in joins else "Take it in there"
+    label = (
+        "Correct it there" if len(joins) > 1 else "Remove what leaks" if "subtract" in joins else "Contract it there"
+    )
     return tuple(Lasso(join=join, path=spot.outline) for join, spot in each), label
 
 
@@ -158,7 +160,7 @@ def halo(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             continue
         fix, label = _fitted(f"places.{ident}", place, reading.full_size), TIGHTEN
         if not fix:
-            fix, label = _unspread(f"places.{ident}", place), "Neither loosen nor feather it"
+            fix, label = _unspread(f"places.{ident}", place), "Don't expand or feather it"
         yield Finding(
             id="places.halo",
             station="places",
@@ -212,7 +214,7 @@ def lost_ends(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
                 claim=f"{name} makes {percent(share)} of the picture {word}",
                 evidence={"share_%": round(100.0 * share, 2), "zone": number(zone, 1)},
                 fix=((f"{path}.{field}", zone),) if can_be else None,
-                fix_label=f"Spare what lies {side} zone {number(zone, 1)}" if can_be else "",
+                fix_label=f"Leave alone what lies {side} zone {number(zone, 1)}" if can_be else "",
                 subject=f"{path}.{field}",
                 certainty=0.8,
             )
@@ -236,7 +238,7 @@ def bands(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             evidence={"step_L": round(own.step_L, 2), "before_L": round(own.before_L, 2)},
             outlines=(box(own.at),),
             fix=((f"places.{ident}.strength_percent", strength),) if can_be else None,
-            fix_label=f"Make {number(strength, 0, '%')} of its changes" if can_be else "",
+            fix_label=f"Lower its strength to {number(strength, 0, '%')}" if can_be else "",
             subject=f"places.{ident}",
             certainty=0.6,
         )
@@ -255,7 +257,7 @@ def drained(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
             f"{percent(1.0 - own.chroma_kept, 0)} of its chroma",
             evidence={"chroma_kept_%": round(100.0 * own.chroma_kept, 1)},
             fix=((f"{path}.hold_chroma", "on"),),
-            fix_label="Hold its chroma",
+            fix_label="Keep its chroma",
             subject=path,
             certainty=0.7,
         )

@@ -22,11 +22,11 @@ def seen_twice(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         yield Finding(
             id="mend.seen_twice",
             station="mend",
-            claim=f"Repair {_nth(recipe, each.ident)} shows something twice, {number(each.away_px, 0, 'px')} apart",
+            claim=f"Repair {_nth(recipe, each.ident)} repeats something, {number(each.away_px, 0, 'px')} apart",
             evidence={"stands_out_times": round(each.repeated, 1), "apart_px": round(each.away_px)},
             outlines=(each.outline,),
             fix=((f"{path}.dx", each.other[0]), (f"{path}.dy", each.other[1])),
-            fix_label="Take it from elsewhere",
+            fix_label="Choose another source",
             subject=each.ident,
             certainty=0.6,
         )

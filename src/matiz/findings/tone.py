@@ -46,7 +46,7 @@ def under_exposed(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     if dark > MOST_DARK:
         # under-exposed scenes keep their middle tones together; nights, stages and silhouettes lie in the blacks
         claim = (
-            f"Dark, perhaps on purpose: {percent(dark, 0)} of it lies in zones 0 to {ZONES[DARK_ZONES - 1]}, "
+            f"Dark, perhaps on purpose: {percent(dark, 0)} of the picture lies in zones 0 to {ZONES[DARK_ZONES - 1]}, "
             f"white is {EV(gap_EV, signed=False)} away"
         )
         certainty = ON_PURPOSE
@@ -126,12 +126,12 @@ def lifted_past_noise(reading: PictureReading, recipe: Recipe) -> Iterator[Findi
         id="tone.lifted_past_noise",
         station="tone",
         claim=(
-            f"Zone {ZONES[worst]} is lifted past the noise: {number(left_dB, 1, 'dB')} are left there, "
+            f"Zone {ZONES[worst]} is lifted into the noise: {number(left_dB, 1, 'dB')} are left there; "
             f"{number(LEAST_dB, 0, 'dB')} look clean"
         ),
         evidence={"zone": ZONES[worst], "left_dB": round(left_dB, 1), "lift_EV": zones[worst]},
         fix=(("tone.zones_EV", held),),
-        fix_label="Let the noisy zones down again",
+        fix_label="Reduce the lift in the noisy zones",
         certainty=0.8,
     )
 
@@ -152,8 +152,8 @@ def lifted_past_steps(reading: PictureReading, recipe: Recipe) -> Iterator[Findi
     yield Finding(
         id="tone.lifted_past_steps",
         station="tone",
-        claim=f"The darks are lifted by {EV(lift_EV, signed=False)}; this picture in 8 bits bears "
-        f"{EV(stored.safe_lift_EV, signed=False)} before its steps show",
+        claim=f"The shadows are lifted by {EV(lift_EV, signed=False)}; an 8-bit file allows about "
+        f"{EV(stored.safe_lift_EV, signed=False)} before banding shows",
         evidence={"lift_EV": round(lift_EV, 2), "safe_EV": round(stored.safe_lift_EV, 2),
                   "blocks_%": round(100.0 * stored.blockiness, 1), "gaps_%": round(100.0 * stored.gaps, 1)},
         fix=fix if by_hand else None,

@@ -70,18 +70,18 @@ def _own(path: Path, _: int) -> SubjectNetwork:
     try:
         session = runtime.session(str(path))
     except Exception as error:  # whatever a network that is not ours may raise
-        raise FileError(f"{path}: no network that can be read ({_first_line(error)}); take it away") from error
+        raise FileError(f"{path}: no network that can be read ({_first_line(error)}); delete it") from error
 
     def answer(picture: Picture) -> Share:
         try:
             return _answer(session, picture)
         except Exception as error:  # as above
-            raise FileError(f"{path}: this network cannot be used ({_first_line(error)}); take it away") from error
+            raise FileError(f"{path}: this network cannot be used ({_first_line(error)}); delete it") from error
 
     wanted = session.get_inputs()[0].shape
     side = wanted[2] if len(wanted) == 4 and isinstance(wanted[2], int) else FINE
     if side < 1:
-        raise FileError(f"{path}: this network cannot be used (it takes pictures of {side} px); take it away")
+        raise FileError(f"{path}: this network cannot be used (it takes pictures of {side} px); delete it")
     return SubjectNetwork(answer, "your own network", side, side)
 
 

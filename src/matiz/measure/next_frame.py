@@ -25,7 +25,7 @@ SOFT_PX, SHARP_PX = 1.25, 0.9
 
 TIME_WHY = {
     "rule": "from the hand", "soft": "the edges are soft; if the camera moved",
-    "smeared": "the picture is smeared; if the camera moved",
+    "smeared": "there is motion blur; if the camera moved",
 }  # fmt: skip
 
 
@@ -51,12 +51,12 @@ class NextFrame:
         parts = []
         if self.bracket_EV:
             frames = ", ".join(EV(value) for value in self.bracket_EV)
-            parts.append(f"one frame does not hold it: take {len(self.bracket_EV)}, {frames}")
+            parts.append(f"one frame cannot record it: take {len(self.bracket_EV)}, {frames}")
         elif self.exposure_EV > 0.0:
             parts.append(f"{EV(self.exposure_EV)} fits, {number(self.gain_dB, 1, 'dB')} less noise")
         elif self.exposure_EV < 0.0:
-            what = "a thing is" if self.things_full == 1 else f"{number(self.things_full, 0)} things are"
-            parts.append(f"{EV(self.exposure_EV)} and look again: {what} full")
+            what = "an area is" if self.things_full == 1 else f"{number(self.things_full, 0)} areas are"
+            parts.append(f"{EV(self.exposure_EV)} and check again: {what} clipped")
         if self.time_s is not None:
             parts.append(f"{TIME_WHY[self.time_why]}, {time_text(self.time_s)} or shorter")
         return "; ".join(parts) if parts else "nothing to change"

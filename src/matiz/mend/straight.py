@@ -87,7 +87,7 @@ def _cut(to_lens: Array, size: Size, centre: Array, half: Array) -> Straight:
 
 def turned(focal_px: float, level_deg: float, vertical_deg: float, horizontal_deg: float) -> Array:
     """The matrix (3, 3) from the plane to what the lens drew, of a picture that is turned clockwise by level_deg, whose
-    camera looked up by vertical_deg and right by horizontal_deg more than it is to seem. The middle stays, and its
+    camera tilted up by vertical_deg and right by horizontal_deg more than it is to seem. The middle stays, and its
     scale."""
     if not (level_deg or vertical_deg or horizontal_deg):
         return np.eye(3)

@@ -100,16 +100,16 @@ def _rough(own: Plane, other: Plane) -> Array:
     sift = cv2.SIFT.create(nfeatures=4000, contrastThreshold=0.02)
     (a, likenesses), (b, others) = (sift.detectAndCompute(plane, None) for plane in (own, other))
     if min(len(a), len(b)) < LEAST_ALIKE:
-        raise AlignError("there is too little to see in them to lay them on each other")
+        raise AlignError("there is too little detail in them to align them")
     pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(likenesses, others, k=2)
     good = [pair[0] for pair in pairs if len(pair) == 2 and pair[0].distance < RATIO * pair[1].distance]
     if len(good) < LEAST_ALIKE:
-        raise AlignError("too little is alike in them to lay them on each other")
+        raise AlignError("too little in them matches to align them")
     source = np.array([a[each.queryIdx].pt for each in good])
     target = np.array([b[each.trainIdx].pt for each in good])
     found, fits = cv2.findHomography(source, target, cv2.USAC_MAGSAC, ROUGH_PX, maxIters=5000, confidence=0.9999)
     if found is None or fits.sum() < max(LEAST_ALIKE, LEAST_SHARE * len(good)):
-        raise AlignError("too little is alike in them to lay them on each other")
+        raise AlignError("too little in them matches to align them")
     return np.asarray(found)
 
 
@@ -126,13 +126,13 @@ def _followed(own: Plane, other: Plane, rough: Array) -> tuple[Array, Array]:
     laid = cv2.warpPerspective(other, rough, (width, height), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
     starts = _corners(own)
     if not len(starts):
-        raise AlignError("there is too little to see in them to lay them on each other")
+        raise AlignError("there is too little detail in them to align them")
     track = partial(cv2.calcOpticalFlowPyrLK, winSize=(WINDOW, WINDOW), maxLevel=2, criteria=(3, 40, 0.003))
     there, ok, _ = track(own, laid, starts, None)
     back, ok_back, _ = track(laid, own, there, None)
     sure = (ok & ok_back).astype(bool).ravel() & (np.linalg.norm(back - starts, axis=-1).ravel() < BACK_PX)
     if sure.sum() < LEAST_ALIKE:
-        raise AlignError("too little is alike in them to lay them on each other")
+        raise AlignError("too little in them matches to align them")
     start, to = starts[sure].reshape(-1, 2).astype(np.float64), there[sure].reshape(-1, 1, 2).astype(np.float64)
     return start, cv2.perspectiveTransform(to, rough).reshape(-1, 2)
 
@@ -166,7 +166,7 @@ def fitted(own: Array, found: Array, size: Size, within_px: float) -> Alignment:
         own, found, cv2.USAC_MAGSAC, 2.0 * within_px, maxIters=5000, confidence=0.9999
     )
     if homography is None or fits.sum() < LEAST_ALIKE:
-        raise AlignError("too little is alike in them to lay them on each other")
+        raise AlignError("too little in them matches to align them")
     good = fits.astype(bool).ravel()
     plain = Alignment(homography, size=size)
     missed = found - plain.at(own[:, 0], own[:, 1])

@@ -61,7 +61,7 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     frames = [frames[first], *(frames[n] for n in range(len(frames)) if n != first)]
     expected = [expected[first], *(expected[n] for n in range(len(expected)) if n != first)]
     laid, gains, alignments = laid_together(frames, expected, lambda share, text: told(0.25 * share, text))
-    heard(told, 0.25, "Looking for what moved")
+    heard(told, 0.25, "Finding what moved")
     moved = find_moved(laid, gains)
     linear = _together(laid, gains, moved, told)
     shortest = min(gains)

@@ -82,7 +82,7 @@ def merge_files(
         bracket = merge_bracket(frames, later)
         frame, words = bracket.frame, f"{_exposures(bracket.gains)}; {_laid(bracket.alignments)}"
         if bracket.moved.share:
-            words += f"; {percent(bracket.moved.share, 1)} of the picture moved and is of one frame each"
+            words += f"; {percent(bracket.moved.share, 1)} of the picture moved and comes from a single frame"
     elif kind == "focus":
         focus = merge_focus(frames, later)
         shares = ", ".join(
@@ -93,7 +93,7 @@ def merge_files(
         mean = merge_mean(frames, hold, later)
         frame = mean.frame
         words = f"{percent(mean.noise_left, 0)} of the noise is left"
-        words += f"; {percent(mean.sky_share, 0)} held by the stars" if mean.sky else ""
+        words += f"; {percent(mean.sky_share, 0)} aligned on the stars" if mean.sky else ""
         words += f"; {_laid([each for each in (*mean.sky, *mean.ground) if each is not None])}"
     heard(told, 0.95, "Writing")
     path = out or _free_name(paths, kind)
@@ -127,10 +127,8 @@ def _exposures(gains: Sequence[float]) -> str:
 
 def _laid(alignments: Sequence[Alignment]) -> str:
     if not alignments:
-        return "nothing had to be laid anew"
+        return "no alignment was needed"
     furthest = max(each.shift_px for each in alignments)
     turned = max(abs(each.turn_deg) for each in alignments)
     rest = max(each.rest_px for each in alignments)
-    return (
-        f"laid on each other within {number(rest, 2, 'px')}, by up to {number(furthest, 0, 'px')} and {degrees(turned)}"
-    )
+    return f"aligned within {number(rest, 2, 'px')}, shifted by up to {number(furthest, 0, 'px')} and {degrees(turned)}"

@@ -62,7 +62,7 @@ def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True
     )
     detail = []
     for n, each in enumerate(laid):
-        heard(told, 0.25 + 0.25 * n / len(laid), f"Looking where {frames[n].path.name} is sharp")
+        heard(told, 0.25 + 0.25 * n / len(laid), f"Finding where {frames[n].path.name} is sharp")
         detail.append(_detail(each, gains[n]))
     masks = _masks(detail)
     linear = _blended(laid, gains, masks, told)

@@ -53,7 +53,7 @@ class MeanMerge:
     sky: tuple[Alignment | None, ...]
     """And by the stars."""
     sky_share: float
-    """Of the picture that is held by the stars."""
+    """Of the picture that is aligned on the stars."""
     noise_left: float
     """Of the reference's noise, in deviation, as measured in the finest detail."""
     left_out: float
@@ -71,10 +71,10 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
     middle = len(frames) // 2
     ways: dict[str, list[Alignment | None]] = {}
     if hold != "sky":
-        heard(told, 0.0, "Laying the frames on each other by the ground")
+        heard(told, 0.0, "Aligning the frames on the ground")
         ways["ground"] = _by_ground(frames, middle, told)
     if hold != "ground":
-        heard(told, 0.2, "Laying the frames on each other by the stars")
+        heard(told, 0.2, "Aligning the frames on the stars")
         try:
             ways["sky"] = _by_stars(frames, middle)
         except AlignError:
@@ -112,7 +112,7 @@ def _turns(ground: Sequence[Alignment | None], sky: Sequence[Alignment | None], 
 
 
 def _part(told: Told, name: str, step: int, steps: int) -> Callable[[float], None]:
-    words = f"Merging, held by {'the ground' if name == 'ground' else 'the stars'}"
+    words = f"Merging, aligned on {'the ground' if name == 'ground' else 'the stars'}"
     return lambda share: heard(told, 0.3 + 0.7 * (step + share) / steps, words)
 
 
@@ -121,7 +121,7 @@ def _by_ground(frames: Sequence[Frame], middle: int, told: Told) -> list[Alignme
     out: list[Alignment | None] = []
     first = Sensor(frames[middle])
     for n, frame in enumerate(frames):
-        heard(told, 0.2 * n / len(frames), "Laying the frames on each other by the ground")
+        heard(told, 0.2 * n / len(frames), "Aligning the frames on the ground")
         sensor = Sensor(frame)
         try:
             stands = n == middle or standing_share(first, sensor) >= LEAST_STANDING

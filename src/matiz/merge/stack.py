@@ -35,7 +35,7 @@ def laid_together(
                 laid.append(Laid(Sensor(frames[n]), None if alignment.is_still else alignment))
                 gains.append(gain)
                 alignments.append(alignment)
-                heard(told, n / (len(frames) - 1), f"Laying the frames on {frames[0].path.name}")
+                heard(told, n / (len(frames) - 1), f"Aligning the frames with {frames[0].path.name}")
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise

@@ -52,7 +52,7 @@ def stars_aligned(own: Array, other: Array, size: tuple[int, int], before: Align
     Raises AlignError where too few are the same.
     """
     if min(len(own), len(other)) < LEAST:
-        raise AlignError("there are too few stars to lay them on each other")
+        raise AlignError("there are too few stars to align them")
     own, other = _moving(own, other)
     start = own if before is None else before.at(own[:, 0], own[:, 1])
     shift = _voted(start[:BRIGHT], other[:BRIGHT])
@@ -61,7 +61,7 @@ def stars_aligned(own: Array, other: Array, size: tuple[int, int], before: Align
     mine, its = _nearest(found.at(own[:, 0], own[:, 1]), other, NEAR_PX)
     # chance finds a few, the sky nearly all
     if len(mine) < LEAST_SHARE * min(len(own), len(other)):
-        raise AlignError("too few stars are the same to lay them on each other")
+        raise AlignError("too few stars match to align them")
     return fitted(own[mine], other[its], size, FINE_PX * 2.0**LEVEL)
 
 
@@ -92,5 +92,5 @@ def _nearest(places: Array, others: Array, within_px: float) -> tuple[Array, Arr
     mine = np.arange(len(places))
     good = (back[there] == mine) & (away[mine, there] < within_px)
     if good.sum() < LEAST:
-        raise AlignError("too few stars are the same to lay them on each other")
+        raise AlignError("too few stars match to align them")
     return mine[good], there[good]

@@ -26,7 +26,7 @@ def prepared(frames: Sequence[Frame], kind: str) -> list[Frame]:
     first = frames[0]
     for frame in frames:
         if frame.mosaic is None:
-            raise ArgumentError(f"{frame.path.name}: only raw frames can be merged, this is a picture already made")
+            raise ArgumentError(f"{frame.path.name}: only raw frames can be merged, and this one is not")
         if frame.size != first.size:
             (width, height), (own_width, own_height) = frame.size, first.size
             sizes = f"{width}x{height} px, {first.path.name} {own_width}x{own_height}"

@@ -25,6 +25,6 @@ def landing(engine: Engine, recipe: Recipe, area: Region, code: float) -> Settin
     balanced = recipe.change_all([*settings, ("tone.active", "on")], label="")[0]
     tone = tone_of(engine, balanced, area)
     if tone < DARKEST_PICK:
-        raise ArgumentError(f"This is too dark for a white, {number(100.0 * tone, 0, 'L*')}: raise exposure first.")
+        raise ArgumentError(f"That is too dark for a white, {number(100.0 * tone, 0, 'L*')}: raise exposure first.")
     wanted = float(lightness(decode_sRGB(code / 255.0))) / 100.0
     return (*settings, ("tone.curve.lightness", through(recipe.tone.curve.lightness, tone, wanted)))

@@ -40,7 +40,7 @@ def reference_of(engine: Engine, recipe: Recipe, x: float, y: float) -> tuple[fl
     alike = np.hypot(*(np.moveaxis(Lab[..., 1:], -1, 0) - picked[1:, None, None])) < ALIKE
     own = Lab[near & alike & (Lab[..., 0] > LOW) & (Lab[..., 0] < HIGH)]
     if len(own) < LEAST_PX:
-        raise ArgumentError("too little of that colour is there: pick skin, not a gleam or a shadow")
+        raise ArgumentError("too little of that colour: pick skin, not a highlight or a shadow")
     ends = np.quantile(own[:, 0], (0.1, 0.37, 0.63, 0.9))
     out: list[float] = []
     for low, high in pairwise(ends):

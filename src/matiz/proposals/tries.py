@@ -67,12 +67,12 @@ def _candidates(engine: Engine, reading: PictureReading, recipe: Recipe) -> list
     high_EV = -reading.tone.high_EV
     if high_EV > 0.3:
         raised = round(min(recipe.tone.exposure_EV + high_EV, 6.0), 2)
-        name = f"Raised to white, {EV(raised - recipe.tone.exposure_EV)}"
+        name = f"Exposed to white, {EV(raised - recipe.tone.exposure_EV)}"
         out.append((name, (("tone.exposure_EV", raised),)))
     for rendition in ("soft", "strong", "standard"):
         if rendition != recipe.tone.rendition:
             out.append((f"{rendition.capitalize()} rendition", (("tone.rendition", rendition),)))
-    out.append((f"Mood of the light kept, {percent(0.6)} adaptation", (("light.adaptation_percent", 60.0),)))
+    out.append((f"Mood kept, {percent(0.6)} adaptation", (("light.adaptation_percent", 60.0),)))
     lifted = (0.6, 0.8, 0.8, 0.6, 0.3, 0.0, -0.2, -0.4, -0.5, -0.4, 0.0)
-    out.append(("Darks lifted, lights held", (("tone.zones_EV", lifted),)))
+    out.append(("Shadows lifted, highlights held", (("tone.zones_EV", lifted),)))
     return out

@@ -79,5 +79,5 @@ def _read(beside: Path) -> exiv2.Image:
         image = exiv2.ImageFactory.open(str(beside))
         image.readMetadata()
     except (exiv2.Exiv2Error, ElementTree.ParseError) as error:
-        raise FormatError(f"{beside.name}: is damaged ({error}); mend it or move it away") from None
+        raise FormatError(f"{beside.name}: is damaged ({error}); repair it or move it away") from None
     return image

@@ -154,7 +154,7 @@ class Decoder:
         request = json.dumps(asked) + "\n"
         with self._lock:
             if not wanted():
-                raise Cancelled("not wanted any more")
+                raise Cancelled("no longer needed")
             line = None
             while line is None:
                 line = self._line(request.encode(), path, wanted, limit_s)
@@ -180,7 +180,7 @@ class Decoder:
             if given_up is not None and given_up.process is process:
                 return None
             if isinstance(error, _NoAnswer):
-                raise FileError(f"{path}: its disk does not answer; open it again once it does") from None
+                raise FileError(f"{path}: the disk does not respond; open it again when it does") from None
             reason = f"took over {limit_s:.0f} s" if isinstance(error, TimeoutError) else "crashed"
             raise FormatError(f"{path.name}: decoding {reason}; the file is damaged or not a picture") from None
         finally:
@@ -271,7 +271,7 @@ def _from_file(path: Path, about: dict[str, Any]) -> NDArray[Any]:
         file.seek(about["offset"])
         read = file.readinto(pixels.data.cast("B"))
     if read != pixels.nbytes:
-        raise FormatError(f"{path.name}: the file ends before its picture does; it was not copied whole")
+        raise FormatError(f"{path.name}: the file is incomplete; copy it again")
     return pixels
 
 

@@ -31,15 +31,15 @@ def read_drawing(path: Path) -> NDArray[np.float32]:
     done = run_module("matiz.raw.drawing", str(path.absolute()))
     if done.returncode or len(done.stdout) < 8:
         said = done.stderr.decode("utf-8", "replace").strip().splitlines()[-1:] or ["its reader died"]
-        raise FormatError(f"{path.name}: cannot be read as a drawing ({said[0]:.160}); save it as PNG")
+        raise FormatError(f"{path.name}: cannot be read as an image ({said[0]:.160}); save it as PNG")
     height, width = struct.unpack("<II", done.stdout[:8])
     codes = np.frombuffer(done.stdout[8:], np.uint8)
     if codes.size != height * width:
-        raise FormatError(f"{path.name}: cannot be read as a drawing (its reader died); save it as PNG")
+        raise FormatError(f"{path.name}: cannot be read as an image (its reader died); save it as PNG")
     shares = codes.reshape(height, width).astype(np.float32) / np.float32(255.0)
     rows, columns = (np.flatnonzero((shares > EMPTY).any(axis=axis)) for axis in (1, 0))
     if not rows.size:
-        raise FormatError(f"{path.name}: nothing is drawn in it; choose a picture with dark or opaque lines")
+        raise FormatError(f"{path.name}: it is empty; choose an image with dark or opaque lines")
     return np.ascontiguousarray(shares[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1])
 
 

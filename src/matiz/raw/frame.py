@@ -157,9 +157,7 @@ class Merged:
             share = float(data["moved_share"])
             lies = tuple(tuple(float(value) for value in each) for each in data.get("lies", ()))
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
-            raise ValueError(
-                f"not what a merged frame says of itself ({type(error).__name__}: {error!s:.80})"
-            ) from None
+            raise ValueError(f"not the metadata of a merged frame ({type(error).__name__}: {error!s:.80})") from None
         numbers = [*exposures, share, *(value for each in lies for value in each)]
         checks = {
             "kind": kind in MERGED_KINDS,
@@ -174,7 +172,7 @@ class Merged:
         }  # fmt: skip
         wrong = [name for name, is_right in checks.items() if not is_right]
         if wrong:
-            raise ValueError(f"what a merged frame says of itself is out of range: {', '.join(wrong)}")
+            raise ValueError(f"the metadata of a merged frame is out of range: {', '.join(wrong)}")
         return cls(kind, names, exposures, moved, share, lies)
 
 

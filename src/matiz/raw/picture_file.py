@@ -61,7 +61,7 @@ def _read_pillow(data: bytes, kind: str, most_pixels: int) -> tuple[NDArray[Any]
 def _from_inks(picture: Pillow.Image, profile: bytes | None) -> NDArray[np.uint8]:
     """sRGB of a picture in printing inks, by the profile that says which."""
     if not profile:
-        raise FormatError("CMYK without a colour profile: which inks are meant is not known; convert it to RGB")
+        raise FormatError("CMYK without a colour profile: the inks are unknown; convert it to RGB")
     try:
         inks = ImageCms.ImageCmsProfile(io.BytesIO(profile))
         made = ImageCms.profileToProfile(picture, inks, ImageCms.createProfile("sRGB"), outputMode="RGB")
@@ -96,7 +96,7 @@ def _check_whole(page: Any, length: int) -> None:
     """What is not there would be shown as black, and a few bytes could claim a picture of any size."""
     ends = [at + count for at, count in zip(page.dataoffsets, page.databytecounts, strict=False)]
     if len(ends) < math.prod(page.chunked) or max(ends) > length:
-        raise FormatError("a part of the picture is missing; the file is cut short or damaged")
+        raise FormatError("part of the picture is missing; the file is truncated or damaged")
 
 
 def check_size(width: int, height: int, most_pixels: int) -> None:

@@ -227,7 +227,7 @@ def _answer(request: dict[str, Any]) -> dict[str, Any]:
     except MatizError as error:
         return {"error": str(error)}
     except FileNotFoundError:
-        return {"error": "the file is not there any more"}
+        return {"error": "the file is gone"}
     except MemoryError:
         return {"error": "the file asks for more memory than the decoder may use"}
     except rawpy.LibRawFileUnsupportedError:

@@ -22,33 +22,31 @@ FILTERS = ("none", "yellow", "orange", "red", "green", "blue")
 class Peg(Section):
     """A point on the hue strip that moves the colours around it."""
 
-    at_deg: float = described(Number("°", 0.0, 360.0, 0.0, 1.0, 0, "The hue that it stands on, in Oklab."))
+    at_deg: float = described(Number("°", 0.0, 360.0, 0.0, 1.0, 0, "Hue of the peg, in Oklab."))
     reach_deg: float = described(
-        Number("°", 5.0, 180.0, 30.0, 1.0, 0, "How far to either side it reaches; its hold fades to there.")
+        Number("°", 5.0, 180.0, 30.0, 1.0, 0, "Reach to either side; the effect fades out to there.")
     )
-    hue_deg: float = described(
-        Number("°", -MOST_TURN_DEG, MOST_TURN_DEG, 0.0, 0.5, 1, "By how much its hues are turned.")
-    )
-    chroma: float = described(Number("x", 0.0, 4.0, 1.0, 0.01, 2, "By how much their chroma is multiplied."))
-    lightness: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "What is added to their lightness L*."))
+    hue_deg: float = described(Number("°", -MOST_TURN_DEG, MOST_TURN_DEG, 0.0, 0.5, 1, "Hue shift."))
+    chroma: float = described(Number("x", 0.0, 4.0, 1.0, 0.01, 2, "Factor of chroma."))
+    lightness: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "Added to lightness L*."))
 
 
 @dataclass(frozen=True)
 class TintNode(Section):
     """A point of the tint path: a colour that is laid over one lightness, and smoothly over those around it."""
 
-    at: float = described(Number("", 5.0, 95.0, 50.0, 1.0, 0, "The lightness L* that it stands at."))
-    a: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "What is added to a*: positive is redder."))
-    b: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "What is added to b*: positive is yellower."))
+    at: float = described(Number("", 5.0, 95.0, 50.0, 1.0, 0, "Lightness L* of the node."))
+    a: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "Added to a*; positive is redder."))
+    b: float = described(Number("", -40.0, 40.0, 0.0, 0.5, 1, "Added to b*; positive is yellower."))
 
 
 def _turned() -> Any:
-    return described(Number("°", -30.0, 30.0, 0.0, 0.5, 1, "How far the primary is turned about white, in u'v'."))
+    return described(Number("°", -30.0, 30.0, 0.0, 0.5, 1, "Rotation of the primary around white, in u'v'."))
 
 
 def _scaled() -> Any:
     return described(
-        Number("x", 0.5, 1.5, 1.0, 0.01, 2, "How far it lies from white, of where it lay: more is more chroma.")
+        Number("x", 0.5, 1.5, 1.0, 0.01, 2, "Distance from white, relative to the original; more is more chroma.")
     )
 
 
@@ -70,15 +68,15 @@ class Skin(Section):
 
     reference: Values = described(
         Numbers(
-            Number("", -128.0, 128.0, 0.0, 0.1, 1, "L*, a*, b* of its darks, its middles, its lights; all 0 for none."),
+            Number(
+                "", -128.0, 128.0, 0.0, 0.1, 1, "L*, a*, b* of its shadows, midtones and highlights; all 0 for none."
+            ),
             3 * REFERENCE_TONES,
         )
     )
-    reach: float = described(
-        Number("", 4.0, 40.0, 12.0, 0.5, 1, "How far a colour may be off and still be skin all in all, ΔC*ab.")
-    )
+    reach: float = described(Number("", 4.0, 40.0, 12.0, 0.5, 1, "Tolerance around the skin colour, ΔC*ab."))
     evenness_percent: float = described(
-        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "How far hue and chroma of skin are brought together; lightness stays.")
+        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "How far hue and chroma of skin are evened out; lightness stays.")
     )
 
 
@@ -87,17 +85,15 @@ class Grading(Section):
     """Colours by hue, saturation and lightness, after the rendition."""
 
     pegs: Rows[Peg] = tree.table(Peg)
-    chroma_percent: float = described(
-        Number("%", -100.0, 200.0, 0.0, 1.0, 0, "What is added to the chroma of all colours.")
-    )
+    chroma_percent: float = described(Number("%", -100.0, 200.0, 0.0, 1.0, 0, "Chroma added to all colours."))
     muted_percent: float = described(
-        Number("%", -100.0, 200.0, 0.0, 1.0, 0, "What is added to that of muted colours; skin is held back.")
+        Number("%", -100.0, 200.0, 0.0, 1.0, 0, "Chroma added to muted colours; skin is protected.")
     )
     tint: Rows[TintNode] = tree.table(TintNode)
     primaries: Primaries = field(default_factory=Primaries)
     skin: Skin = field(default_factory=Skin)
     black_and_white: str = described(
-        Choice(("off", "on"), "off", "Whether only lightness is shown; the lightness of pegs weighs the hues.")
+        Choice(("off", "on"), "off", "Whether only lightness is shown; the lightness of pegs weights the hues.")
     )
-    filter: str = described(Choice(FILTERS, "none", "The filter before the lens, for black and white."))
+    filter: str = described(Choice(FILTERS, "none", "Colour filter of black and white."))
     active: str = toning.active()

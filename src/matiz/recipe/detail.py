@@ -12,10 +12,10 @@ class NoiseOut(Section):
     """How much of the noise is taken out."""
 
     strength_percent: float = described(
-        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "Share of the noise in lightness that is taken out.")
+        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "Share of the luminance noise that is removed.")
     )
     colour_percent: float = described(
-        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "Share of the noise in colour that is taken out.")
+        Number("%", 0.0, 100.0, 0.0, 1.0, 0, "Share of the colour noise that is removed.")
     )
 
 
@@ -24,13 +24,15 @@ class Deblur(Section):
     """Blur of the lens, of a slight misfocus and of a slight shake, taken back."""
 
     blur_px: float = described(
-        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of the blur that is taken back, px of the full frame; 0 is none.")
+        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Width of the blur that is removed, px of the full frame; 0 is none.")
     )
     smear_px: float = described(
-        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Spread of a smear along one way that is taken back too; 0 is none.")
+        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Length of the motion blur that is removed too; 0 is none.")
     )
     smear_deg: float = described(
-        Number("°", 0.0, 180.0, 0.0, 1.0, 0, "Its way in the frame as taken: 0 level, 90 upright, from level to up.")
+        Number(
+            "°", 0.0, 180.0, 0.0, 1.0, 0, "Direction of the motion in the frame as taken: 0 horizontal, 90 vertical."
+        )
     )
 
 
@@ -39,13 +41,13 @@ class Sharpen(Section):
     """How edges are sharpened, in lightness alone."""
 
     amount_percent: float = described(
-        Number("%", 0.0, 300.0, 0.0, 1.0, 0, "How much of what differs from a blur is added.")
+        Number("%", 0.0, 300.0, 0.0, 1.0, 0, "Amount of sharpening: how much of the difference from a blur is added.")
     )
-    radius_px: float = described(Number("px", 0.4, 6.0, 1.0, 0.1, 1, "Spread of that blur, px of the full frame."))
+    radius_px: float = described(Number("px", 0.4, 6.0, 1.0, 0.1, 1, "Radius of that blur, px of the full frame."))
     halo_L: float = described(
-        Number("L*", 0.0, 20.0, 3.0, 0.5, 1, "How far beyond its surroundings an edge may overshoot.")
+        Number("L*", 0.0, 20.0, 3.0, 0.5, 1, "Limit of overshoot beyond the surroundings of an edge.")
     )
-    gate: str = described(Choice(("on", "off"), "on", "Whether what does not rise above the noise is left alone."))
+    gate: str = described(Choice(("on", "off"), "on", "Whether detail below the noise is left alone."))
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,7 @@ class Document:
     sorted_as: str = ""
     rank: int = 0
     caption: str = ""
-    """What is to be read under the picture."""
+    """The caption of the picture."""
     keywords: tuple[str, ...] = ()
     silenced: tuple[str, ...] = ()
     """Keys of findings that are not to be mentioned for this picture."""

@@ -102,7 +102,7 @@ def look_of(recipe: Recipe, name: str, why: str = "") -> Look:
     kept.get("tone", {}).pop("exposure_EV", None)
     kept = {station: own for station, own in kept.items() if own}
     if not kept:
-        raise RecipeError("nothing is decided in Tone or Colour that could be kept as a look")
+        raise RecipeError("no edits in Tone or Colour that could be saved as a look")
     return Look(name, why, kept)
 
 
@@ -139,7 +139,7 @@ def look_from(data: Any, called: str) -> Look:
         raise RecipeError(f"{called}: name and why of a look are lines of up to {MOST_TEXT} characters")
     outside = [station for station in recipe if station not in STATIONS]
     if outside:
-        raise RecipeError(f"{called}: a look decides {' and '.join(STATIONS)}, not {outside[0]!r:.40}")
+        raise RecipeError(f"{called}: a look holds edits of {' and '.join(STATIONS)}, not {outside[0]!r:.40}")
     try:
         section_from(Recipe.starting(RAW), recipe)
     except RecipeError as error:

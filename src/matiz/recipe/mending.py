@@ -15,11 +15,11 @@ def _number_of_px(default: float, low: float, high: float, help_text: str) -> An
 class Repair(Section):
     """An area of the frame that gets other pixels."""
 
-    path: Points = described(FramePoints("A spot, or the points of a stroke, of the frame's long side.", 500))
-    outline: str = described(Choice(("off", "on"), "off", "Whether the path is an outline, and all in it is meant."))
-    radius_px: float = _number_of_px(20.0, 1.0, 2000.0, "How far it reaches from the path, full-frame px.")
-    feather_px: float = _number_of_px(4.0, 0.0, 1000.0, "Over how many px it ends beyond that.")
-    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
+    path: Points = described(FramePoints("A spot, or the points of a stroke, in shares of the frame's long side.", 500))
+    outline: str = described(Choice(("off", "on"), "off", "Whether the path is an outline that encloses the area."))
+    radius_px: float = _number_of_px(20.0, 1.0, 2000.0, "Radius around the path, full-frame px.")
+    feather_px: float = _number_of_px(4.0, 0.0, 1000.0, "Feather beyond that, px.")
+    active: str = described(Choice(("on", "off"), "on", "Whether it is on."))
 
 
 BOTH, TEXTURE, BASE, MIXED = LAYERS = ("both", "texture", "base", "mixed")
@@ -33,12 +33,20 @@ class Heal(Repair):
 
     KIND: ClassVar[str] = "heal"
 
-    dx: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far right its source lies, of the long side."))
-    dy: float = described(Number("", -2.0, 2.0, 0.0, 0.001, 4, "How far below its source lies, of the long side."))
-    layer: str = described(
-        Choice(LAYERS, BOTH, "Whether it heals all, the texture, or light and shade, or mixes these along its path.")
+    dx: float = described(
+        Number("", -2.0, 2.0, 0.0, 0.001, 4, "Offset of the source to the right, share of the long side.")
     )
-    detail_px: float = _number_of_px(3.5, 0.5, 60.0, "The blur in which texture just vanishes, full-frame px.")
+    dy: float = described(
+        Number("", -2.0, 2.0, 0.0, 0.001, 4, "Offset of the source downward, share of the long side.")
+    )
+    layer: str = described(
+        Choice(
+            LAYERS,
+            BOTH,
+            "What it heals: everything, the texture, light and shade, or light and shade blended along its path.",
+        )
+    )
+    detail_px: float = _number_of_px(3.5, 0.5, 60.0, "Blur at which texture just vanishes, full-frame px.")
 
     @property
     def has_source(self) -> bool:
@@ -59,7 +67,7 @@ class Aside(Repair):
 
     KIND: ClassVar[str] = "frame"
 
-    frame: float = described(Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which of them, in the order in which they are named."))
+    frame: float = described(Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which frame, in the order in which they are named."))
 
 
 @dataclass(frozen=True)
@@ -68,7 +76,7 @@ class Fill(Repair):
 
     KIND: ClassVar[str] = "fill"
 
-    turn: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of the ways in which it can be filled."))
+    turn: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Variant of the fill."))
 
 
 def _place(help_text: str) -> Any:
@@ -82,14 +90,12 @@ class Band(Section):
 
     KIND: ClassVar[str] = "band"
 
-    x: float = _place("Left side, of the long side.")
-    y: float = _place("Upper side, of the long side.")
-    w: float = _place("Width, of the long side.")
-    h: float = _place("Height, of the long side.")
-    percent: float = described(
-        Number("%", -50.0, 100.0, 20.0, 1.0, 0, "By how much it is stretched; negative squeezes it.")
-    )
-    way: str = described(Choice(("height", "width"), "height", "Which of its sides is changed."))
+    x: float = _place("Left side, share of the long side.")
+    y: float = _place("Upper side, share of the long side.")
+    w: float = _place("Width, share of the long side.")
+    h: float = _place("Height, share of the long side.")
+    percent: float = described(Number("%", -50.0, 100.0, 20.0, 1.0, 0, "Stretch; negative squeezes."))
+    way: str = described(Choice(("height", "width"), "height", "Which of its dimensions is changed."))
 
 
 @dataclass(frozen=True)
@@ -98,11 +104,11 @@ class Pull(Section):
 
     KIND: ClassVar[str] = "pull"
 
-    x: float = _place("Where it is, of the long side.")
-    y: float = _place("Where it is, of the long side.")
-    dx: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "How far right it is moved, of the long side."))
-    dy: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "How far down it is moved, of the long side."))
-    reach: float = described(Number("", 0.02, 1.0, 0.2, 0.01, 3, "How far about it the picture goes along."))
+    x: float = _place("Position, share of the long side.")
+    y: float = _place("Position, share of the long side.")
+    dx: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "Shift to the right, share of the long side."))
+    dy: float = described(Number("", -1.0, 1.0, 0.0, 0.001, 4, "Shift downward, share of the long side."))
+    reach: float = described(Number("", 0.02, 1.0, 0.2, 0.01, 3, "Radius around it that moves along."))
 
 
 @dataclass(frozen=True)
@@ -111,7 +117,7 @@ class HeldLine(Section):
 
     KIND: ClassVar[str] = "line"
 
-    x: float = _place("One end, of the long side.")
-    y: float = _place("One end, of the long side.")
-    x2: float = _place("The other end, of the long side.")
-    y2: float = _place("The other end, of the long side.")
+    x: float = _place("One end, share of the long side.")
+    y: float = _place("One end, share of the long side.")
+    x2: float = _place("The other end, share of the long side.")
+    y2: float = _place("The other end, share of the long side.")

@@ -48,45 +48,50 @@ class Mend(Section):
         Choice(
             ("off", "known"),
             "off",
-            "Whether distortion and fall-off are taken from the lens database, when it knows the lens.",
+            "Whether distortion and vignetting are corrected from the lens database, when it knows the lens.",
         )
     )
     distortion_percent: float = described(
-        Number("%", -20.0, 20.0, 0.0, 0.1, 2, "Share by which the lens moved the corner: negative is barrel.")
+        Number("%", -20.0, 20.0, 0.0, 0.1, 2, "Distortion at the corner; negative is barrel.")
     )
-    fall_off_EV: float = described(Number("EV", 0.0, 4.0, 0.0, 0.05, 2, "How much darker the lens drew the corner."))
+    fall_off_EV: float = described(Number("EV", 0.0, 4.0, 0.0, 0.05, 2, "Vignetting at the corner."))
     fringe_red_px: float = described(
-        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew red, at the corner.")
+        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "Red fringe: how much further out than green at the corner.")
     )
     fringe_blue_px: float = described(
-        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "How much further out than green the lens drew blue, at the corner.")
+        Number("px", -10.0, 10.0, 0.0, 0.05, 2, "Blue fringe: how much further out than green at the corner.")
     )
-    level_deg: float = described(
-        Number("°", -45.0, 45.0, 0.0, 0.1, 2, "How far the picture is turned clockwise about its middle.")
-    )
+    level_deg: float = described(Number("°", -45.0, 45.0, 0.0, 0.1, 2, "Clockwise rotation around the centre."))
     vertical_deg: float = described(
-        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "How far up the camera looked, taken back: uprights stand side by side.")
+        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "Correction for a camera tilted up: verticals become parallel.")
     )
     horizontal_deg: float = described(
-        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "How far to the right it looked, taken back: level lines stay level.")
+        Number("°", -30.0, 30.0, 0.0, 0.1, 1, "Correction for a camera turned right: horizontals become level.")
     )
     crop: Values = described(
-        Box("Left, top, width, height of what is kept, of the frame's long side; none for the largest whole picture.")
+        Box(
+            "Left, top, width, height of the crop, in shares of the frame's long side; none for the largest "
+            "picture without empty corners."
+        )
     )
     crop_ratio: str = described(
-        Choice(("original", "free", *RATIOS), "original", "Sides of the crop, long over short, as the hand keeps them.")
+        Choice(
+            ("original", "free", *RATIOS),
+            "original",
+            "Ratio that the crop keeps while it is dragged, long side over short side.",
+        )
     )
-    quarter_turns: str = described(
-        Choice(("0", "1", "2", "3"), "0", "How many quarters the picture is turned clockwise, after all else.")
-    )
-    mirror: str = described(Choice(("off", "on"), "off", "Whether left and right change places."))
+    quarter_turns: str = described(Choice(("0", "1", "2", "3"), "0", "Quarter turns clockwise, after everything else."))
+    mirror: str = described(Choice(("off", "on"), "off", "Whether left and right are flipped."))
     warp: Rows[Section] = tree.table(Band, Pull, HeldLine)
     repairs: Rows[Section] = tree.table(Heal, Clone, Fill, Aside, most=MOST_REPAIRS)
     no_dust: Points = described(
-        FramePoints("Where something that looks like dust is none, of the frame's long side.", 500)
+        FramePoints("Spots that look like dust and are not, in shares of the frame's long side.", 500)
     )
     subject: Points = described(
-        FramePoints("Where the user says that the subject is, of the frame's long side; none for where it is found.", 1)
+        FramePoints(
+            "Where the user placed the subject, in shares of the frame's long side; none for where it is found.", 1
+        )
     )
     active: str = toning.active()
 
@@ -106,7 +111,7 @@ class Light(Section):
         Choice(
             ("as_shot", "manual", *NAMES),
             "as_shot",
-            "Where the balance comes from; cct_K and duv count when it is manual.",
+            "Source of the white balance; cct_K and duv apply when it is manual.",
         )
     )
     cct_K: float = described(
@@ -116,10 +121,10 @@ class Light(Section):
         Number("", -0.03, 0.03, 0.0, 0.0005, 4, "Distance from the Planckian locus; positive is greener.")
     )
     adaptation_percent: float = described(
-        Number("%", 0.0, 100.0, 100.0, 1.0, 0, "How far the light is made neutral; less keeps some of its mood.")
+        Number("%", 0.0, 100.0, 100.0, 1.0, 0, "Degree of adaptation: lower keeps some of the light's colour.")
     )
     greys: Points = described(
-        FramePoints("Something grey in each of two lights, of the frame's long side: they are measured there.", 2)
+        FramePoints("Something grey in each of two lights, in shares of the frame's long side.", 2)
     )
     active: str = toning.active()
 
@@ -138,9 +143,9 @@ class Curve(Section):
     """Tone curves on display lightness."""
 
     lightness: Points = toning.lightness_curve()
-    red: Points = described(CurvePoints("The same for red alone, after that of lightness."))
-    green: Points = described(CurvePoints("The same for green alone, after that of lightness."))
-    blue: Points = described(CurvePoints("The same for blue alone, after that of lightness."))
+    red: Points = described(CurvePoints("Curve of the red channel, after that of lightness."))
+    green: Points = described(CurvePoints("Curve of the green channel, after that of lightness."))
+    blue: Points = described(CurvePoints("Curve of the blue channel, after that of lightness."))
 
 
 @dataclass(frozen=True)
@@ -149,13 +154,25 @@ class Tone(Section):
 
     exposure_EV: float = toning.exposure()
     rendition: str = described(
-        Choice(RENDITIONS, "standard", "The curve from scene to display; as_delivered for what is rendered already.")
+        Choice(
+            RENDITIONS,
+            "standard",
+            "The curve from scene to display; as_delivered for pictures that are rendered already.",
+        )
     )
     black_EV: float = described(
-        Number("EV", -12.0, -2.0, -12.0, 0.1, 2, "Scene luminance from middle grey that is shown black; -12 for none.")
+        Number(
+            "EV",
+            -12.0,
+            -2.0,
+            -12.0,
+            0.1,
+            2,
+            "Scene luminance, relative to middle grey, that becomes black; -12 for none.",
+        )
     )
     white_EV: float = described(
-        Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "How much later than its rendition's own the white point comes.")
+        Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "White point, relative to that of the rendition.")
     )
     zones_EV: Values = toning.zones()
     contrast: toning.Contrast = field(default_factory=toning.Contrast)

@@ -37,15 +37,15 @@ class MaskPart(Section):
     WANTS_SUBJECT: ClassVar[bool] = False
     """Whether it follows from what the subject of the picture is, which takes seconds to find."""
 
-    join: str = described(Choice(JOINS, "add", "How it meets the parts before it."))
-    invert: str = described(Choice(("off", "on"), "off", "Whether what it leaves out is meant."))
-    grow_px: float = described(
-        Number("px", -200.0, 200.0, 0.0, 1.0, 0, "How far it is loosened beyond its edge; negative tightens it.")
-    )
-    feather_px: float = described(Number("px", 0.0, 1000.0, 0.0, 1.0, 0, "Over how many px its edge is spread."))
-    strength_percent: float = _percent(100.0, 0.0, 100.0, "How much it has to say.")
+    join: str = described(Choice(JOINS, "add", "How it is combined with the parts before it."))
+    invert: str = described(Choice(("off", "on"), "off", "Invert: use what the part leaves out."))
+    grow_px: float = described(Number("px", -200.0, 200.0, 0.0, 1.0, 0, "Expand beyond its edge; negative contracts."))
+    feather_px: float = described(Number("px", 0.0, 1000.0, 0.0, 1.0, 0, "Feather of its edge, px."))
+    strength_percent: float = _percent(100.0, 0.0, 100.0, "Opacity of this part.")
     fit_px: float = described(
-        Number("px", 0.0, 200.0, 0.0, 1.0, 0, "Within how many px its edge is moved to the picture's own; 0 leaves it.")
+        Number(
+            "px", 0.0, 200.0, 0.0, 1.0, 0, "Snap its edge to edges in the picture within this distance, px; 0 is off."
+        )
     )
 
 
@@ -55,8 +55,8 @@ class Bright(MaskPart):
 
     KIND: ClassVar[str] = "bright"
 
-    exponent: float = described(Number("", 1.0, 6.0, 1.0, 0.1, 1, "How closely it keeps to the brightest."))
-    channel: str = described(Choice(CHANNELS, "lightness", "What tones are told by."))
+    exponent: float = described(Number("", 1.0, 6.0, 1.0, 0.1, 1, "Power: how closely it is limited to the brightest."))
+    channel: str = described(Choice(CHANNELS, "lightness", "The channel that the tones are measured in."))
 
 
 @dataclass(frozen=True)
@@ -79,9 +79,9 @@ class Zones(MaskPart):
 
     KIND: ClassVar[str] = "zones"
 
-    low: float = described(Number("zone", 0.0, 10.0, 4.0, 0.1, 1, "The lowest zone that is all in it."))
-    high: float = described(Number("zone", 0.0, 10.0, 6.0, 0.1, 1, "The highest zone that is all in it."))
-    soft: float = described(Number("zone", 0.0, 5.0, 1.0, 0.1, 1, "Over how many zones it ends beyond either."))
+    low: float = described(Number("zone", 0.0, 10.0, 4.0, 0.1, 1, "Lowest zone that is fully in it."))
+    high: float = described(Number("zone", 0.0, 10.0, 6.0, 0.1, 1, "Highest zone that is fully in it."))
+    soft: float = described(Number("zone", 0.0, 5.0, 1.0, 0.1, 1, "Fall-off beyond either, in zones."))
 
 
 @dataclass(frozen=True)
@@ -90,11 +90,11 @@ class Colour(MaskPart):
 
     KIND: ClassVar[str] = "colour"
 
-    picks: Points = described(FramePoints("Where the colours are taken from.", MOST_PICKS))
-    hue_deg: float = described(Number("°", 1.0, 180.0, 20.0, 1.0, 0, "How far a hue may be off."))
-    chroma: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "How far a chroma C*ab may be off."))
-    lightness: float = described(Number("", 1.0, 100.0, 100.0, 1.0, 0, "How far a lightness L* may be off."))
-    soft_percent: float = _percent(50.0, 0.0, 100.0, "How much of that is fall-off.")
+    picks: Points = described(FramePoints("Where the colours are picked.", MOST_PICKS))
+    hue_deg: float = described(Number("°", 1.0, 180.0, 20.0, 1.0, 0, "Tolerance of hue."))
+    chroma: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "Tolerance of chroma C*ab."))
+    lightness: float = described(Number("", 1.0, 100.0, 100.0, 1.0, 0, "Tolerance of lightness L*."))
+    soft_percent: float = _percent(50.0, 0.0, 100.0, "Share of the tolerance that is fall-off.")
 
 
 @dataclass(frozen=True)
@@ -103,8 +103,8 @@ class Saturated(MaskPart):
 
     KIND: ClassVar[str] = "saturated"
 
-    chroma: float = described(Number("", 0.0, 150.0, 30.0, 1.0, 0, "The chroma C*ab at which it is half."))
-    soft: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "Over how much chroma it rises."))
+    chroma: float = described(Number("", 0.0, 150.0, 30.0, 1.0, 0, "Chroma C*ab at which it is half."))
+    soft: float = described(Number("", 1.0, 150.0, 30.0, 1.0, 0, "Range of chroma over which it rises."))
 
 
 @dataclass(frozen=True)
@@ -120,10 +120,10 @@ class Ramp(MaskPart):
 
     KIND: ClassVar[str] = "ramp"
 
-    x: float = _place(0.5, "Where it is full.")
-    y: float = _place(0.0, "Where it is full.")
-    x2: float = _place(0.5, "Where it is gone.")
-    y2: float = _place(0.3, "Where it is gone.")
+    x: float = _place(0.5, "Position where it is full.")
+    y: float = _place(0.0, "Position where it is full.")
+    x2: float = _place(0.5, "Position where it ends.")
+    y2: float = _place(0.3, "Position where it ends.")
 
 
 @dataclass(frozen=True)
@@ -132,12 +132,12 @@ class Ellipse(MaskPart):
 
     KIND: ClassVar[str] = "ellipse"
 
-    x: float = _place(0.5, "Its middle.")
-    y: float = _place(0.33, "Its middle.")
-    w: float = described(Number("", 0.002, 3.0, 0.3, 0.001, 4, "Its width, of the long side."))
-    h: float = described(Number("", 0.002, 3.0, 0.2, 0.001, 4, "Its height, of the long side."))
-    turn_deg: float = described(Number("°", -180.0, 180.0, 0.0, 1.0, 0, "How far it is turned clockwise."))
-    soft_percent: float = _percent(50.0, 0.0, 100.0, "How much of it is fall-off.")
+    x: float = _place(0.5, "Centre.")
+    y: float = _place(0.33, "Centre.")
+    w: float = described(Number("", 0.002, 3.0, 0.3, 0.001, 4, "Width, share of the long side."))
+    h: float = described(Number("", 0.002, 3.0, 0.2, 0.001, 4, "Height, share of the long side."))
+    turn_deg: float = described(Number("°", -180.0, 180.0, 0.0, 1.0, 0, "Clockwise rotation."))
+    soft_percent: float = _percent(50.0, 0.0, 100.0, "Share of it that is fall-off.")
 
 
 @dataclass(frozen=True)
@@ -155,10 +155,10 @@ class Reach(MaskPart):
 
     KIND: ClassVar[str] = "reach"
 
-    picks: Points = described(FramePoints("What is meant.", MOST_PICKS))
-    keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
-    distance: float = described(Number("", 0.005, 2.0, 0.25, 0.005, 3, "How far a pick reaches, of the long side."))
-    difference: float = described(Number("", 1.0, 100.0, 25.0, 1.0, 0, "How far a colour may be off, in L*a*b*."))
+    picks: Points = described(FramePoints("Points inside.", MOST_PICKS))
+    keep_out: Points = described(FramePoints("Points outside.", MOST_PICKS))
+    distance: float = described(Number("", 0.005, 2.0, 0.25, 0.005, 3, "Reach of a pick, share of the long side."))
+    difference: float = described(Number("", 1.0, 100.0, 25.0, 1.0, 0, "Tolerance of colour, in L*a*b*."))
 
 
 @dataclass(frozen=True)
@@ -168,14 +168,14 @@ class Subject(MaskPart):
     KIND: ClassVar[str] = "subject"
     WANTS_SUBJECT: ClassVar[bool] = True
 
-    picks: Points = described(FramePoints("What is meant too.", MOST_PICKS))
-    keep_out: Points = described(FramePoints("What is not.", MOST_PICKS))
-    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of several apart, the largest first; 0 for all."))
+    picks: Points = described(FramePoints("Points that belong to it too.", MOST_PICKS))
+    keep_out: Points = described(FramePoints("Points outside.", MOST_PICKS))
+    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which of several, largest first; 0 for all."))
 
 
 @dataclass(frozen=True)
 class Background(Subject):
-    """All but the subject."""
+    """Everything but the subject."""
 
     KIND: ClassVar[str] = "background"
 
@@ -189,7 +189,7 @@ class Sky(MaskPart):
 
 @dataclass(frozen=True)
 class Ground(Sky):
-    """All but the sky."""
+    """Everything but the sky."""
 
     KIND: ClassVar[str] = "ground"
 
@@ -200,7 +200,7 @@ class Faces(MaskPart):
 
     KIND: ClassVar[str] = "faces"
 
-    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which one, the largest first; 0 for all."))
+    n: float = described(Number("", 0.0, 99.0, 0.0, 1.0, 0, "Which one, largest first; 0 for all."))
 
 
 @dataclass(frozen=True)
@@ -221,7 +221,7 @@ class SkinOf(MaskPart):
 
 @dataclass(frozen=True)
 class Focus(MaskPart):
-    """What is in focus, by how far edges are spread."""
+    """What is in focus, by the sharpness of edges."""
 
     KIND: ClassVar[str] = "focus"
 
@@ -230,14 +230,14 @@ class Focus(MaskPart):
 class Stroke(Section):
     """One stroke of a brush: what it passes is painted, or wiped off."""
 
-    path: Shape = described(Drawn("Where it went, and how hard the pen was pressed."))
-    radius_px: float = described(Number("px", 1.0, 4000.0, 150.0, 1.0, 0, "How far it reaches to either side."))
-    hardness_percent: float = _percent(0.0, 0.0, 100.0, "How much of that is whole; the rest is fall-off.")
-    strength_percent: float = _percent(15.0, 0.0, 100.0, "How much of the way to its limit one stroke goes.")
-    limit_percent: float = _percent(100.0, 1.0, 100.0, "As far as strokes over each other build up.")
-    erase: str = described(Choice(("off", "on"), "off", "Whether it wipes off instead."))
+    path: Shape = described(Drawn("Points of the stroke, and the pressure of the pen."))
+    radius_px: float = described(Number("px", 1.0, 4000.0, 150.0, 1.0, 0, "Radius of the brush."))
+    hardness_percent: float = _percent(0.0, 0.0, 100.0, "Hardness: share of the radius that is full.")
+    strength_percent: float = _percent(15.0, 0.0, 100.0, "Opacity of one stroke, as a share of the limit.")
+    limit_percent: float = _percent(100.0, 1.0, 100.0, "Limit to which overlapping strokes build up.")
+    erase: str = described(Choice(("off", "on"), "off", "Whether it erases."))
     keep_to: float = described(
-        Number("", 0.0, 100.0, 0.0, 1.0, 0, "How far a colour may be off from where it began, L*a*b*; 0 for any.")
+        Number("", 0.0, 100.0, 0.0, 1.0, 0, "Tolerance from the colour where the stroke began, L*a*b*; 0 for any.")
     )
 
 
@@ -252,12 +252,12 @@ class Brush(MaskPart):
 
 @dataclass(frozen=True)
 class Edges(MaskPart):
-    """Where lightness rises steeply."""
+    """Where lightness changes steeply."""
 
     KIND: ClassVar[str] = "edges"
 
     rise: float = described(
-        Number("", 1.0, 100.0, 12.0, 1.0, 0, "How far L* must rise over a dozen px for an edge to be whole.")
+        Number("", 1.0, 100.0, 12.0, 1.0, 0, "Rise of L* over a dozen px at which an edge is full.")
     )
 
 
@@ -267,7 +267,7 @@ class Mapped(MaskPart):
 
     KIND: ClassVar[str] = "map"
 
-    shares: Grid = described(Map("How much each part of the frame has of it."))
+    shares: Grid = described(Map("Coverage of each part of the frame."))
 
 
 @dataclass(frozen=True)
@@ -283,9 +283,9 @@ class SameAs(MaskPart):
 class Place(Section):
     """What is changed where a mask is."""
 
-    name: str = described(Text("", "What it is called."))
-    active: str = described(Choice(("on", "off"), "on", "Whether it counts."))
-    strength_percent: float = _percent(100.0, 0.0, 200.0, "How much of all its changes is made.")
+    name: str = described(Text("", "Name."))
+    active: str = described(Choice(("on", "off"), "on", "Whether it is on."))
+    strength_percent: float = _percent(100.0, 0.0, 200.0, "Strength of all its changes.")
     mask: Rows[Section] = tree.table(
         Bright,
         Dim,
@@ -312,11 +312,9 @@ class Place(Section):
         SameAs,
     )
     exposure_EV: float = toning.exposure()
-    warmer_mired: float = described(
-        Number("mired", -300.0, 300.0, 0.0, 1.0, 0, "How much warmer the picture is there; negative is cooler.")
-    )
+    warmer_mired: float = described(Number("mired", -300.0, 300.0, 0.0, 1.0, 0, "Warmer; negative is cooler."))
     greener_duv: float = described(
-        Number("", -0.03, 0.03, 0.0, 0.0005, 4, "How much greener the picture is there, in Duv; negative is pinker.")
+        Number("", -0.03, 0.03, 0.0, 0.0005, 4, "Greener, in Duv; negative is more magenta.")
     )
     pinned_K: float = described(
         Number("K", 0.0, 25_000.0, 0.0, 50.0, 0, "The light that its colours are pinned to, whatever the whole is "
@@ -326,34 +324,30 @@ class Place(Section):
     zones_EV: Values = toning.zones()
     contrast: toning.Contrast = field(default_factory=toning.Contrast)
     sharpen_percent: float = _percent(
-        0.0, -100.0, 200.0, "How much sharper it is than the whole, with Detail's radius; negative softens."
+        0.0, -100.0, 200.0, "Sharpening on top of the whole picture's, with Detail's radius; negative softens."
     )
     haze_percent: float = toning.haze()
     curve: Points = toning.lightness_curve()
-    chroma_percent: float = _percent(0.0, -100.0, 200.0, "How much chroma is added, at the same luminance.")
-    hold_chroma: str = described(
-        Choice(("on", "off"), "on", "Whether what exposure lightens keeps the chroma C*ab that it had.")
-    )
-    tint_chroma: float = described(
-        Number("", 0.0, 60.0, 0.0, 0.5, 1, "How much of a colour is laid over it, C*ab; lightness stays.")
-    )
-    tint_hue_deg: float = described(Number("°", 0.0, 360.0, 60.0, 1.0, 0, "Which colour that is, CIELAB hue."))
+    chroma_percent: float = _percent(0.0, -100.0, 200.0, "Chroma added, at the same luminance.")
+    hold_chroma: str = described(Choice(("on", "off"), "on", "Whether chroma C*ab is kept where exposure lightens."))
+    tint_chroma: float = described(Number("", 0.0, 60.0, 0.0, 0.5, 1, "Chroma C*ab of the tint; lightness stays."))
+    tint_hue_deg: float = described(Number("°", 0.0, 360.0, 60.0, 1.0, 0, "Hue of the tint, CIELAB."))
     pegs: Rows[Peg] = tree.table(Peg)
     spare_dark: float = described(
-        Number("zone", 0.0, 5.0, 0.0, 0.1, 1, "The zone below which nothing is changed, softly; 0 for none.")
+        Number("zone", 0.0, 5.0, 0.0, 0.1, 1, "Leave alone below this zone, softly; 0 for none.")
     )
     spare_light: float = described(
-        Number("zone", 5.0, 10.0, 10.0, 0.1, 1, "The zone above which nothing is changed, softly; 10 for none.")
+        Number("zone", 5.0, 10.0, 10.0, 0.1, 1, "Leave alone above this zone, softly; 10 for none.")
     )
     blend: str = described(
         Choice(
             ("normal", "multiply", "screen", "soft_light"),
             "normal",
-            "How the picture is laid over itself there: multiply darkens, screen lightens, soft light adds contrast.",
+            "Blend of the picture with itself: multiply darkens, screen lightens, soft light adds contrast.",
         )
     )
     denoise_percent: float = _percent(
-        0.0, -100.0, 100.0, "How much of the noise that is left is taken out there too; negative brings back what was."
+        0.0, -100.0, 100.0, "Noise reduction on top of the whole picture's; negative brings noise back."
     )
 
 

@@ -22,7 +22,7 @@ class Contrast(Section):
 
 
 def active() -> Any:
-    return described(Choice(("on", "off"), "on", "Whether the station counts; off keeps its values for later."))
+    return described(Choice(("on", "off"), "on", "Whether the station is on; off keeps its values."))
 
 
 def exposure() -> Any:
@@ -30,12 +30,12 @@ def exposure() -> Any:
 
 
 def zones() -> Any:
-    each = Number("EV", -4.0, 4.0, 0.0, 0.05, 2, "How far zones 0..X are moved; smooth between them.")
+    each = Number("EV", -4.0, 4.0, 0.0, 0.05, 2, "Shift of zones 0..X; smooth between them.")
     return described(Numbers(each, 11))
 
 
 def haze() -> Any:
-    help_text = "Share of the measured haze that is taken away; negative adds some."
+    help_text = "Share of the measured haze that is removed; negative adds haze."
     return described(Number("%", -50.0, 100.0, 0.0, 1.0, 0, help_text))
 
 

@@ -23,7 +23,7 @@ def recipe_text(recipe: Recipe) -> str:
             section = station
         what = leaf.help.rstrip(".") if path in specs() else path.partition(".")[2]
         lines.append(f"  {what}: {_shown(leaf, value)}")
-    return "\n".join(lines) + "\n" if lines else "Nothing is decided yet.\n"
+    return "\n".join(lines) + "\n" if lines else "No edits yet.\n"
 
 
 def _shown(leaf: object, value: object) -> str:

@@ -1,6 +1,6 @@
 """The small databases of a folder, in its .matiz/: indexes, which can be deleted.
 
-They may have come with a folder that somebody sent: what is no regular file, or does not have just the tables that it
+They may have come with a folder that somebody sent: what is not a regular file, or does not have just the tables that it
 should (a trigger or a view would run somebody's statements), is put aside and made anew.
 """
 
@@ -29,7 +29,7 @@ def open_database(path: Path, layout: str, fault: str, say: Say = lambda _text: 
                 put_aside(beside)
         if kept is None:
             raise FileError(f"{error}; {fault}, and it cannot be moved aside") from None
-        say(f"{error}; kept as {kept.name}, and made anew")
+        say(f"{error}; kept as {kept.name}, and a new one was made")
     try:
         database = sqlite3.connect(path, timeout=10.0)
         _make_safe(database)
@@ -56,7 +56,7 @@ def _check(path: Path, layout: str) -> None:
     except OSError:
         return
     if not stat.S_ISREG(found.st_mode):
-        raise FormatError(f"{path}: is no regular file")
+        raise FormatError(f"{path}: is not a regular file")
     if found.st_size > MOST_BYTES:
         raise FormatError(f"{path}: too large, {found.st_size / 2**30:.1f} GiB")
     with closing(sqlite3.connect(":memory:")) as plain:

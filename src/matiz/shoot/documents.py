@@ -214,10 +214,10 @@ class Documents:
 
     def _tell(self, path: Path, made: ToWrite, was_deleted: bool) -> None:
         if was_deleted:
-            self.on_message(f"{path.name}: its sidecar was deleted; your edits are saved again.")
+            self.on_message(f"{path.name}: the sidecar was deleted; your edits were saved again.")
             self.on_deleted(path)
         if made.is_joined:
-            text = f"{path.name} was changed in another window meanwhile; both are kept"
+            text = f"{path.name} was also changed in another window; both are kept"
             self.on_message(f"{text}, yours as {', '.join(made.kept_apart)}." if made.kept_apart else f"{text}.")
             self.on_joined(path)
 

@@ -97,8 +97,8 @@ def _sharpest(burst: Proposed, known: Mapping[Path, Known]) -> Iterator[OfShoot]
             claim=f"{path.stem} is the sharpest of {len(burst.pictures)}: edges {number(best, 1, 'px')}, "
             f"next {number(after, 1, 'px')}",
             evidence={"edges_px": best, "next_px": after},
-            fix_label="Keep it, hold the others",
-            then="Edges anywhere in the picture count: pick the spot that must be sharp for a better answer.",
+            fix_label="Mark it keep and the others hold",
+            then="Edges anywhere in the picture count: for a better answer, pick what must be sharp.",
             subject=path.name,
             certainty=0.5,
             pictures=burst.pictures,
@@ -124,9 +124,9 @@ def _bracket(bracket: Proposed) -> Iterator[OfShoot]:
     yield OfShoot(
         id="sort.bracket",
         station="sort",
-        claim=f"{bracket.pictures[0].stem} and the next {len(bracket.pictures) - 1} are a whole {bracket.name}",
+        claim=f"{bracket.pictures[0].stem} and the next {len(bracket.pictures) - 1} form a complete {bracket.name}",
         evidence={"steps_EV": round(float(steps.mean()), 2)} if len(steps) else {},
-        fix_label="Merge it to one frame",
+        fix_label="Merge it into one frame",
         subject=bracket.pictures[0].name,
         certainty=0.8,
         pictures=bracket.pictures,
@@ -165,10 +165,10 @@ def _as_twice(row: list[Known]) -> Iterator[OfShoot]:
     yield OfShoot(
         id="sort.twice",
         station="sort",
-        claim=f"{first.stem} was taken {len(row)} times over" if len(row) > 2
+        claim=f"{first.stem} was taken {len(row)} times" if len(row) > 2
         else f"{first.stem} and {paths[1].stem} are nearly the same",
         evidence={f"{path.stem} edges_px": round(float(spread), 1) for path, spread in spreads.items() if spread},
-        fix_label=f"Keep {best.stem}, the sharper, hold the rest" if best is not None else "",
+        fix_label=f"Mark {best.stem}, the sharper, keep and the rest hold" if best is not None else "",
         subject=first.name,
         certainty=0.6,
         pictures=paths,
@@ -192,9 +192,9 @@ def _card(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
     yield OfShoot(
         id="sort.card",
         station="sort",
-        claim=f"A grey card lies in {path.stem}: its light is {number(round(card.cct_K, -1), 0, 'K')}",
+        claim=f"{path.stem} shows a grey card: its light is {number(round(card.cct_K, -1), 0, 'K')}",
         evidence={"card_K": round(card.cct_K), "card_duv": round(card.duv, 4)},
-        fix_label=f"Balance {counted(len(light.pictures), 'picture')} by it",
+        fix_label=f"Balance {counted(len(light.pictures), 'picture')} for it",
         subject=path.name,
         certainty=card.certainty,
         pictures=light.pictures,
@@ -220,10 +220,10 @@ def _drifting(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]
     yield OfShoot(
         id="sort.drift",
         station="sort",
-        claim=f"What is measured of the light goes from {_kelvin(trend[0])} to {_kelvin(trend[-1])} through "
+        claim=f"The measured light changes from {_kelvin(trend[0])} to {_kelvin(trend[-1])} through "
         f"{counted(len(light.pictures), 'picture')}, and the balance does not follow",
         evidence={"drift_mired": round(float(trend[-1] - trend[0]))},
-        fix_label="Let the balance of each follow it",
+        fix_label="Make each balance follow it",
         subject=light.pictures[0].name,
         certainty=round(DRIFT_SURE * ordered, 2),
         pictures=light.pictures,
@@ -265,11 +265,11 @@ def _streaks(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
         yield OfShoot(
             id="sort.streak",
             station="sort",
-            claim=f"A straight streak goes over {percent(share, 0)} of {path.stem}; "
+            claim=f"A straight streak crosses {percent(share, 0)} of {path.stem}; "
             f"{len(told) - len(marked)} others of that night have none",
             evidence={"length_%": round(100.0 * share)},
-            fix_label="Hold it",
-            then="A mean of the series leaves out by itself what is in one frame alone.",
+            fix_label="Mark it hold",
+            then="Merging the series to a mean removes what is in one frame only.",
             subject=path.name,
             certainty=0.7,
             pictures=(path,),

@@ -50,7 +50,7 @@ def load_document(picture: Path) -> Document:
             is_dragged = time.time() - path.stat().st_mtime < STILL_DRAGGED_S
         return replace(document, draft=None) if is_dragged else document.with_draft_decided()
     except RecipeError as error:
-        raise FormatError(f"{path.name}: cannot be read ({error}); mend it or move it away") from None
+        raise FormatError(f"{path.name}: cannot be read ({error}); repair it or move it away") from None
     except OSError as error:
         if isinstance(error, FileError):
             raise

@@ -28,7 +28,7 @@ def read_small(path: Path, most_bytes: int = MOST_BYTES) -> str | None:
 def read_small_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes | None:
     """What is in a small file; None where there is none. A pipe or a device is not waited for.
 
-    Raises FormatError for what is no regular file or too large, FileError for what cannot be read.
+    Raises FormatError for what is not a regular file or too large, FileError for what cannot be read.
     """
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -39,7 +39,7 @@ def read_small_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes | None:
     found = os.fstat(handle)
     if not stat.S_ISREG(found.st_mode):
         os.close(handle)
-        raise FormatError(f"{path}: is no regular file; move it away")
+        raise FormatError(f"{path}: is not a regular file; move it away")
     with os.fdopen(handle, "rb") as file:
         try:
             data = b"" if found.st_size > most_bytes else file.read(most_bytes + 1)

@@ -22,9 +22,9 @@ DRAWN_REST_MS = 1500
 AT_ONCE_S = 0.004
 """That the window's thread gives before it turns to a hand."""
 UNKNOWN = {
-    LEVELLED: "their files do not say, or were not looked at yet", MEASURED: "they were not measured yet",
+    LEVELLED: "the files do not say, or were not read yet", MEASURED: "they have not been measured yet",
 }  # fmt: skip
-NOBODY = "Select other pictures in Sort first: Ctrl or Shift and click."
+NOBODY = "Select other pictures in Sort first: Ctrl-click or Shift-click."
 
 
 class Following:
@@ -65,8 +65,7 @@ class Following:
         label = f"As {source.name}"
         took = [path for path in others if self._one(source, session.recipe, path, label)]
         given = len(took)
-        take = "takes" if given == 1 else "take"
-        told = f"{counted(given, 'picture')} {take} what is decided here."
+        told = f"Edits copied to {counted(given, 'picture')}."
         is_levelled = self.exposure in (LEVELLED, MEASURED)
         unknown = sum(self._differs_EV(source, path) is None for path in others) if is_levelled else 0
         if unknown:
@@ -93,7 +92,7 @@ class Following:
             session.record_for(path, moved, label, anew=True)
         if laid:
             n = sum(any(places.values()) for places in laid.values())
-            told = f"What is drawn was laid where it belongs in {counted(n, 'picture')}." if n else ""
+            told = f"Drawn masks were fitted to the same things in {counted(n, 'picture')}." if n else ""
             session.said.emit((told + told_of_lost(laid)).strip())
 
     def follow(self, paths: Iterable[Path]) -> None:

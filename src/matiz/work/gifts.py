@@ -19,8 +19,8 @@ from .jobs import Job
 from .laying import Laid, lay_elsewhere, told_of_lost
 from .session import Session
 
-NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl or Shift and click."
-NONE_READ = "None of them can be read."
+NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl-click or Shift-click."
+NONE_READ = "None of them could be read."
 NOTHING_FOLLOWS = "No picture was taken within 20 minutes after this one."
 
 
@@ -37,8 +37,7 @@ class Gifts:
             return
         settings = given_light(session.picture.frame.colour, session.recipe)
         given = self._give(session.picture.path, ((path, settings) for path in paths))
-        take = "takes" if given == 1 else "take"
-        session.said.emit(f"{counted(given, 'picture')} {take} the light of this one." if given else otherwise)
+        session.said.emit(f"This picture's light was copied to {counted(given, 'picture')}." if given else otherwise)
 
     def light_to_set(self) -> None:
         """Balance the pictures that were taken after the open one without a break for its light."""
@@ -85,7 +84,7 @@ class Gifts:
 
         def keep(gifts: list[tuple[Path, Settings]]) -> None:
             given = self._give(source, gifts)
-            session.said.emit(f"{counted(given, 'picture')} moved by the same change of light.")
+            session.said.emit(f"The change of light was copied to {counted(given, 'picture')}.")
 
         session.do_aside(moved, "give the change of light", keep)
 
@@ -124,8 +123,7 @@ class Gifts:
                       if name != ident and name not in recipe.places]  # fmt: skip
             settings = [*others, *added(recipe, [("places", own[ident])])]
             given += session.record_for(path, settings, f"Place of {source.name}")
-        take = "takes" if given == 1 else "take"
-        told = f"{counted(given, 'picture')} {take} the place." if given else NOTHING_SELECTED
+        told = f"The place was copied to {counted(given, 'picture')}." if given else NOTHING_SELECTED
         session.said.emit(told + lost)
 
     def look_to(self, paths: Iterable[Path], look: Look, strength: float) -> None:
@@ -135,8 +133,7 @@ class Gifts:
         for path in paths:
             settings = look.settings(session.desk.recipe(path), strength)
             given += session.record_for(path, settings, f"{look.name}, {number(100.0 * strength, 0, '%')}")
-        takes = "takes" if given == 1 else "take"
-        session.said.emit(f"{counted(given, 'picture')} {takes} {look.name}." if given else NOTHING_SELECTED)
+        session.said.emit(f"{look.name} was applied to {counted(given, 'picture')}." if given else NOTHING_SELECTED)
 
     def _give(self, source: Path, gifts: Iterable[tuple[Path, Settings]]) -> int:
         """How many pictures took what they were given; the source takes nothing."""

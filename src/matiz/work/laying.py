@@ -72,4 +72,4 @@ class LaidMasks:
 def told_of_lost(laid: Laid) -> str:
     """In how many what was drawn was not found again, so that it lies as it did; with a space before it."""
     lost = sum(None in each.values() for each in laid.values())
-    return f" In {number(lost, 0)} what it was drawn on is not found again: look at its mask there." if lost else ""
+    return f" In {number(lost, 0)} the thing it was drawn on was not found: check the mask there." if lost else ""

@@ -17,9 +17,9 @@ AHEAD_MS = 700
 it is tried again where a hand drags."""
 HOW_FOUND = {
     "network": "Subject found.",
-    "contrast": "Subject guessed from contrast: no network could be loaded. Look at its edge.",
+    "contrast": "Subject estimated from contrast only: the network could not be loaded. Check its edge.",
 }
-LOOKING, CLOSER = "Looking for the subject: a few seconds, once per picture.", "Subject seen roughly: looking closer."
+LOOKING, CLOSER = "Looking for the subject: a few seconds, once per picture.", "Subject found roughly: refining."
 
 
 class Seeker:

@@ -40,7 +40,7 @@ from .signals import Signal
 
 PREVIEW_PX = 1000
 INTERRUPT_MS = 700
-"""How long a picture that is not wanted any more may keep the decoder."""
+"""How long a picture that is no longer needed may keep the decoder."""
 READ_AT_ONCE = 20
 """Sidecars that the window's thread reads itself."""
 ASK_MS = 1000
@@ -139,7 +139,7 @@ class Session:
         if self.pictures:
             self.open_picture(self.pictures[0])
         else:
-            self.said.emit("no picture that Matiz can read lies there")
+            self.said.emit("no readable pictures there")
 
     def take_in(self, path: Path) -> None:
         """One more picture of the shoot, as its last."""
@@ -274,9 +274,9 @@ class Session:
         """Leave a station's decisions out, or take them back in."""
         if "active" in getattr(parts_of(Recipe).get(key), "__dataclass_fields__", ()):
             on = self.recipe.is_active(key)
-            self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'left out' if on else 'back in'}")
+            self.commit([(f"{key}.active", "off" if on else "on")], f"{title} {'bypassed' if on else 'switched on'}")
         elif key in parts_of(Recipe) and len(self.recipe.get(key)):
-            self.said.emit("The boxes in the list leave them out one by one.")
+            self.said.emit("Untick a place in the list to switch it off.")
 
     def undo(self) -> None:
         self._step("undo")
@@ -380,7 +380,7 @@ class Session:
         return self.do_aside(fill, "fill", lambda _: then())
 
     def say_next_frame(self) -> None:
-        """What the readings mean for the next exposure in the field."""
+        """What the readings suggest for the next exposure in the field."""
         reading = self.reading
         if self.picture is None or not reading.has(("range", "full", "noise", "blur")):
             self.said.emit("Not measured yet." if self.picture else "Open a picture first.")
@@ -640,5 +640,5 @@ def told(made: dict[str, float]) -> str:
     """What `ask_pixel` found, the three largest changes first."""
     large = [(path, value) for path, value in made.items() if value >= 0.5][:3]
     if not large:
-        return "Nothing that was decided changes this place by ΔE 0.5 or more."
-    return "This place: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)
+        return "No edit visibly changes this point."
+    return "This point: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)

@@ -13,7 +13,7 @@ from .jobs import Job
 from .session import Session
 
 NO_SET = "This picture is in no set: select some in Sort, or open one of a burst."
-FIRST = "Say first what must be sharp: the command \u201cSharpest of the set\u201d, then click it."
+FIRST = "First choose what must be sharp: the command \u201cSharpest of the set\u201d, then click it."
 
 
 class Sharpest:
@@ -63,7 +63,7 @@ class Sharpest:
             return
         for each in order:
             self.session.sort_as(each.path, sorted_as="keep" if each is order[0] else "hold")
-        self.session.said.emit(f"{order[0].path.name} stays; {len(order) - 1} are held.")
+        self.session.said.emit(f"{order[0].path.name} is marked keep; {len(order) - 1} are marked hold.")
 
     def _on_ranked(self, order: list[Ranked]) -> None:
         if order:

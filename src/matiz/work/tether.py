@@ -41,10 +41,10 @@ class Tether:
         """Follow the folder of the shoot."""
         folders = [path if path.is_dir() else path.parent for path in self.session.opened]
         if not folders:
-            self.session.said.emit("Open the folder that the camera writes to first.")
+            self.session.said.emit("First open the folder that the camera writes to.")
             return
         self.folder, self._shoot, self._listed = folders[0], self.session.desk.shoot, _Listed()
-        self.session.said.emit(f"Following {self.folder.name}: new frames are taken in as they come.")
+        self.session.said.emit(f"Watching {self.folder.name}: new frames are added as they arrive.")
         self.changed.emit()
         self._look()
 

@@ -64,7 +64,7 @@ def take_in(session: Session, paths: Iterable[Path]) -> None:
                 session.sort_as(path, **{name: value for name, value in given.items() if value})
             except MatizError as error:
                 failed.append(str(error))
-        session.said.emit("; ".join([f"XMP taken in for {counted(len(found), 'picture')}.", *failed[:1]]))
+        session.said.emit("; ".join([f"XMP read for {counted(len(found), 'picture')}.", *failed[:1]]))
 
     _do(session, work, "taking in XMP", take)
 

@@ -34,7 +34,7 @@ def picked(engine: Engine, recipe: Recipe, area: Region) -> Pick:
     """
     camera = engine.render(recipe, 0, area, result="camera").reshape(-1, 3)
     if float(np.quantile(camera, 1.0 - FULL_SHARE)) > FULL:
-        raise ArgumentError("The pick is clipped: its colour is not to be trusted. Pick something darker.")
+        raise ArgumentError("The pick is clipped, so its colour cannot be trusted. Pick something darker.")
     mean, spread = camera.mean(axis=0).astype(np.float64), camera.std(axis=0)
     try:
         light = neutral_light(engine.frame.colour, mean)

@@ -1,4 +1,4 @@
-"""How a frame lies: its tilt and how far its camera looked up or down, from the lines in it.
+"""How a frame lies: its tilt and how far its camera tilted up or down, from the lines in it.
 
 Upright things draw lines that all run towards one point far above or below; where that point lies says roll and pitch
 at once. Lines that run across say the roll too, if they lie side by side or if one of them runs through much of the

@@ -1,4 +1,4 @@
-"""What the eye is drawn to: an estimate of saliency, the subject's share of it, and what pulls away from it.
+"""What draws the eye: an estimate of saliency, the subject's share of it, and what pulls away from it.
 
 Contrast of centre against surround in lightness, in the two opponent colours and in the direction of edges, at three
 sizes each, maps with one strong place counting for more than maps with many (Itti, Koch and Niebur 1998, "A model of

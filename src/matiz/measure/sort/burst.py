@@ -129,7 +129,7 @@ def words(order: Iterable[Ranked]) -> str:
     order = list(order)
     seen = [each for each in order if each.kind != "lost"]
     if not seen:
-        return "The spot is found in none of them."
+        return "The spot was not found in any of them."
     first, *rest = seen
     parts = [f"{first.path.stem} is sharpest there"]
     if rest:
@@ -142,7 +142,7 @@ def words(order: Iterable[Ranked]) -> str:
     if lost:
         parts.append(f"lost in {number(lost, 0)}")
     if not all(each.is_sure for each in order):
-        parts.append("not raw: noise counts as detail")
+        parts.append("not raw, so noise counts as detail")
     return "; ".join(parts)
 
 

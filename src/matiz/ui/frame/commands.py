@@ -180,7 +180,7 @@ class CommandSheet(QDialog):
         if count:
             self.list.setCurrentIndex(self.model.index(min(max(row, 0), count - 1)))
         else:
-            self.told.setText("Nothing is called that.")
+            self.told.setText("No command matches.")
 
     def _tell(self, index: QModelIndex) -> None:
         command: Command | None = index.data(Qt.ItemDataRole.UserRole)

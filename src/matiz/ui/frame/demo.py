@@ -28,7 +28,7 @@ class DemoMaker(QObject):
         self._share.setFixedHeight(3)
         self._stop = push("stop")
         self._stop.setProperty("flat", "true")
-        self._stop.setToolTip("Stop; what is made stays, and the next start goes on from here")
+        self._stop.setToolTip("Stop; finished pictures stay, and the next start continues from here")
         self._stop.clicked.connect(self.stop)
         row.addWidget(self._text)
         row.addWidget(self._share, 1, Qt.AlignmentFlag.AlignVCenter)
@@ -43,19 +43,19 @@ class DemoMaker(QObject):
         if not missing_shots(folder):
             self._open_paths([folder])
             return
-        self._text.setText("making the demo shoot, once")
+        self._text.setText("making the demo shoot, this once")
         self.bar.show()
         self._job = Job(lambda job: _make(job, folder, size), "demo shoot")
         self._job.progressed.connect(self._on_progressed)
         self._job.failed.connect(self.session.said.emit)
-        self._job.stopped.connect(lambda: self.session.said.emit("Stopped. The next start goes on from here."))
+        self._job.stopped.connect(lambda: self.session.said.emit("Stopped. The next start continues from here."))
         self._job.finished.connect(lambda: self._on_finished(folder))
         self._job.start(LONG)
 
     def stop(self) -> None:
         if self._job:
             self._job.stop()
-            self._text.setText("stopping after the pictures at work")
+            self._text.setText("stopping after the current pictures")
 
     def is_idle(self) -> bool:
         return self._job is None
@@ -80,6 +80,6 @@ def _make(job: Job, folder: Path, size: tuple[int, int]) -> None:
 
     making = make_demo(folder, size=size)
     for done, count, name in making:
-        if not job.progress(done / count, f"making the demo shoot, once: {done} of {count}, {name}"):
+        if not job.progress(done / count, f"making the demo shoot, this once: {done} of {count}, {name}"):
             making.close()
             raise Cancelled("stopped by the user")

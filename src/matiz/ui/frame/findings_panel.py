@@ -71,8 +71,8 @@ class Card(QFrame):
         column.addWidget(_wrapped(f"certainty  {number(finding.certainty * 100, 0, '%')}"))
         if finding.has_fix:
             self.do = push(finding.fix_label)
-            self.do.setAccessibleName(f"Do it: {finding.fix_label}")
-            self.do.setToolTip("Do it. Undo takes it back.")
+            self.do.setAccessibleName(f"Apply: {finding.fix_label}")
+            self.do.setToolTip("Apply this fix. Undo takes it back.")
             self.do.clicked.connect(lambda: self.done.emit(finding))
             self.do.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             column.addSpacing(2)
@@ -80,17 +80,17 @@ class Card(QFrame):
         row = QHBoxLayout()
         row.setSpacing(0)
         if finding.is_somewhere:
-            tip = "Light up the place in the picture, or select the pictures"
+            tip = "Highlight it in the picture, or select the pictures"
             row.addWidget(self._small("show", tip, lambda: self.shown.emit(finding)))
         if finding.changes_picture:
-            tip = "Now and with the fix, side by side, before it is done; again to end it"
+            tip = "Compare the picture with and without the fix before applying it; again to stop"
             row.addWidget(self._small("compare", tip, lambda: self.compared.emit(finding)))
         row.addStretch(1)
         row.addWidget(
-            self._small("not here", "Say no more of it for this picture", lambda: self.silenced.emit(finding, False))
+            self._small("hide here", "Hide this finding for this picture", lambda: self.silenced.emit(finding, False))
         )
         row.addWidget(
-            self._small("never", "Say no more of it in any picture", lambda: self.silenced.emit(finding, True))
+            self._small("never", "Never show this kind of finding again", lambda: self.silenced.emit(finding, True))
         )
         column.addLayout(row)
 

@@ -27,9 +27,7 @@ class Route(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
-        self.setToolTip(
-            "The stations in the order of the work. A filled stop: something was decided; strokes: findings."
-        )
+        self.setToolTip("The stations in working order. A filled stop: something was edited; strokes: findings.")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def set_current(self, index: int) -> None:
@@ -108,5 +106,5 @@ class Route(QWidget):
         painter.drawText(
             QRectF(30, y + 29, row.width() - 34, 20),
             Qt.AlignmentFlag.AlignLeft | middle,
-            "left out" if left_out else reading,
+            "bypassed" if left_out else reading,
         )

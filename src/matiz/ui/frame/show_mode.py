@@ -27,22 +27,26 @@ class PinAsk(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Show mode" if entering else "End of show mode")
         column = QVBoxLayout(self)
-        told = "Choose a PIN of four signs or more: leaving asks for it." if entering else "The PIN that was chosen"
+        told = (
+            "Choose a PIN of at least four characters. It is asked for on leaving."
+            if entering
+            else "The PIN that was set"
+        )
         column.addWidget(caption(told))
         self.pin = Line(maxLength=64)
         self.pin.setEchoMode(QLineEdit.EchoMode.Password)
         self.pin.setAccessibleName("PIN")
-        self.pin.setToolTip("PIN of show mode; it is not kept, only what tells it")
+        self.pin.setToolTip("PIN of show mode; only a hash of it is kept, and only until you leave")
         column.addWidget(self.pin)
-        self.marking = QCheckBox("The client may mark pictures to keep, with Return")
-        self.marking.setToolTip("Return then sorts the picture that is seen as keep, or takes that back")
+        self.marking = QCheckBox("The client may mark pictures as keep, with Return")
+        self.marking.setToolTip("Return then marks the picture on screen as keep, or unmarks it")
         self.marking.setVisible(entering)
         column.addWidget(self.marking)
         row = QHBoxLayout()
         row.addStretch(1)
         self.go, self.stay = push("Show" if entering else "Leave"), push("Cancel")
-        self.go.setToolTip("Begin to show" if entering else "Leave show mode")
-        self.stay.setToolTip("Leave all as it is")
+        self.go.setToolTip("Start show mode" if entering else "Leave show mode")
+        self.stay.setToolTip("Cancel; change nothing")
         self.go.clicked.connect(self.accept)
         self.stay.clicked.connect(self.reject)
         self.pin.returnPressed.connect(self.accept)
@@ -72,7 +76,7 @@ class ShowMode(QObject):
     def begin(self, pin: str, *, may_mark: bool = False) -> bool:
         """False, which is said, for a PIN that is too short."""
         if len(pin) < LEAST_PIN:
-            self.session.said.emit(f"A PIN has {LEAST_PIN} signs or more.")
+            self.session.said.emit(f"The PIN needs at least {LEAST_PIN} characters.")
             return False
         self._salt = secrets.token_bytes(16)
         self._hash, self.may_mark = _hashed(pin, self._salt), may_mark

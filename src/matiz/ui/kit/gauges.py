@@ -28,8 +28,9 @@ class Gauges(Instrument):
         self._space = "sRGB"
         self.setMinimumWidth(280)
         self.setToolTip(
-            "What will be written: px, megapixels, cm on paper; the shares of the picture, in %, that paper shows bare "
-            "or without shadow detail, and that the colour space cannot hold."
+            "What will be written: pixels, megapixels, cm on paper; the shares of the picture, in %, that print "
+            "as bare "
+            "paper or without shadow detail, and that lie outside the colour space."
         )
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
@@ -65,7 +66,7 @@ class Gauges(Instrument):
         ]
         outside = self._reading.out_of_gamut.get(self._space)
         if outside is not None:
-            rows.append((f"outside {self._space}, drawn in", outside, Qt.BrushStyle.SolidPattern))
+            rows.append((f"outside {self._space}, compressed", outside, Qt.BrushStyle.SolidPattern))
         for n, (name, share, pattern) in enumerate(rows):
             y = inner.top() + 54 + 42 * n
             painter.setPen(theme.colour("quiet"))

@@ -96,7 +96,8 @@ class Ladder(Instrument):
         self.setMinimumWidth(224)
         self.setToolTip(
             "Drag the end of a line: up makes that zone lighter, a rung is 1 EV. Bars are the share of the picture in "
-            "each zone, outlined as it was before; hatching marks what is full in the raw data. At the right, signal "
+            "each zone, outlined as it was before; hatching marks what is clipped in the raw data. At the "
+            "right, signal "
             "over noise of a pixel: 20 dB is 10 to 1; underlined where noise will show, and a bar on the lines marks "
             "how far such a zone can be lifted before it does. "
             "Keys: Page Up and Page Down choose a zone, Up and Down move it, Delete puts it back."

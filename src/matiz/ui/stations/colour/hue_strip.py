@@ -102,7 +102,7 @@ class HueStrip(Instrument):
         self._image: QImage | None = None
         self.setMinimumWidth(320)
         self.setToolTip(
-            "Double-click puts a peg. Drag one sideways to turn its hue, up for chroma, with Shift up for lightness. "
+            "Double-click to add a peg. Drag one sideways to turn its hue, up for chroma, with Shift up for lightness. "
             "Keys: Page Up and Page Down choose a peg, arrows move it, Insert adds one, Delete removes it."
         )
 

@@ -22,7 +22,7 @@ from ...kit.tape import Tape
 from ..page import Page
 from .hue_strip import HueStrip, PegMove, turned
 
-NAMES = {"hue_deg": "Hue turned", "chroma": "Chroma", "lightness": "Lightness", "reach_deg": "Reach"}
+NAMES = {"hue_deg": "Hue shift", "chroma": "Chroma", "lightness": "Lightness", "reach_deg": "Reach"}
 EVEN = 12
 TURN_PX, CHROMA_PX = 4.0, 250.0
 """A drag in the picture: px of the window to a degree of hue, and to as much chroma again."""
@@ -34,7 +34,7 @@ COLUMNS = 2
 class HuesPage(Page):
     """table: the recipe path of the pegs now; "" where there is nothing to put pegs to."""
 
-    title, tip = "Hues", "Pegs on the hue strip turn hues, give chroma and lightness."
+    title, tip = "Hues", "Pegs on the hue strip shift hue, chroma and lightness."
     shows = ("colour", "colour_before")
     named: Mapping[str, str] = NAMES
 
@@ -67,13 +67,13 @@ class HuesPage(Page):
         line = QHBoxLayout()
         line.setSpacing(4)
         self.pick = push("Pick in the picture", checkable=True)
-        self.pick.setToolTip("Press a colour in the picture and drag: sideways turns its hue, upward gives chroma")
+        self.pick.setToolTip("Press on a colour in the picture and drag: sideways shifts its hue, up adds chroma")
         self.pick.toggled.connect(lambda on: (self.view.take if on else self.view.put_away)(self.tool))
-        self.even = push("Twelve even")
-        self.even.setToolTip("Twelve pegs, each reaching to the next: together they hold every hue once")
+        self.even = push("Twelve evenly")
+        self.even.setToolTip("Twelve pegs, each reaching to the next: together they cover every hue once")
         self.even.clicked.connect(self.put_even)
         self.remove = push("Remove")
-        self.remove.setToolTip("Take the chosen peg away")
+        self.remove.setToolTip("Remove the chosen peg")
         self.remove.clicked.connect(self.remove_peg)
         for button in (self.pick, self.even, self.remove):
             line.addWidget(button)
@@ -111,7 +111,7 @@ class HuesPage(Page):
         for button in (self.pick, self.even):
             button.setEnabled(bool(self.table()))
         self.note.setText(
-            "" if pegs else "No peg yet: pick a colour in the picture, double-click the strip, or begin with twelve."
+            "" if pegs else "No peg yet: pick a colour in the picture, double-click the strip, or start with twelve."
         )
 
     def refresh_readings(self) -> None:
@@ -147,21 +147,21 @@ class HuesPage(Page):
         if self.table() and self.session.is_open:
             settings = added(self.session.recipe, [(self.table(), Peg(at_deg=hue_deg))])
             self.chosen = settings[0][0].rpartition(".")[2]
-            self.session.commit(settings, "Hue peg put")
+            self.session.commit(settings, "Hue peg added")
 
     def put_even(self) -> None:
-        """Twelve even pegs in place of those that are there."""
+        """Twelve pegs in place of those that are there."""
         if self.table() and self.session.is_open:
             even = Rows((f"h{n}", Peg(at_deg=n * 360.0 / EVEN, reach_deg=360.0 / EVEN)) for n in range(EVEN))
             taken: list[tuple[str, Any]] = [(f"{self.table()}.{ident}", ABSENT) for ident in self.pegs()]
             put = [(f"{self.table()}.{ident}", peg) for ident, peg in even.items() if ident not in self.pegs()]
             over = [(f"{self.table()}.{ident}", even[ident]) for ident in self.pegs() if ident in even]
             taken = [each for each in taken if each[0].rpartition(".")[2] not in even]
-            self.session.commit([*taken, *over, *put], "Twelve even pegs")
+            self.session.commit([*taken, *over, *put], "Twelve pegs")
 
     def remove_peg(self) -> None:
         if self.peg() is not None:
-            self.session.commit([(f"{self.table()}.{self.chosen}", ABSENT)], "Hue peg taken away")
+            self.session.commit([(f"{self.table()}.{self.chosen}", ABSENT)], "Hue peg removed")
 
     def taken_at(self, hue_deg: float) -> tuple[str, Peg, bool]:
         """The peg that a pick of a hue takes: its id, itself, and whether it is a new one."""

@@ -25,7 +25,7 @@ from ...kit.rows_list import Row, RowsList
 from ...kit.tape import Tape
 from ..page import Page
 
-STRENGTH = Number("%", 0.0, 200.0, 100.0, 5.0, 0, "How much of the look is laid on the picture.")
+STRENGTH = Number("%", 0.0, 200.0, 100.0, 5.0, 0, "How strongly the look is applied.")
 LONG_SIDE = 320
 """Of the picture that looks are tried on for how far they change it."""
 FILES = "Looks (*.json)"
@@ -48,7 +48,7 @@ def differences(engine: Engine, recipe: Recipe, looks: list[Look]) -> list[float
 class LooksPage(Page):
     """The list at the left; strength, and files, at the right."""
 
-    title, tip = "Looks", "Parts of a recipe that are kept, and laid on other pictures."
+    title, tip = "Looks", "Saved sets of edits that can be applied to other pictures."
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -59,7 +59,7 @@ class LooksPage(Page):
         self._is_shown = False
         session.recipeChanged.connect(lambda _: self._on_settled())
         self._hold = Hold(session)
-        self.list = RowsList("Looks, with how far each changes the picture", "Double-click or Return lays it on.")
+        self.list = RowsList("Looks, with how far each changes the picture", "Double-click or Return applies it.")
         self.list.setDragDropMode(RowsList.DragDropMode.NoDragDrop)
         self.list.chosen.connect(lambda _: self._show())
         self.list.itemActivated.connect(lambda _: self.lay())
@@ -80,11 +80,11 @@ class LooksPage(Page):
         column.addLayout(line)
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
-        self.take = push("Lay it on")
-        self.take.setToolTip("Set what the look decides; the strength can still be dragged")
+        self.take = push("Apply")
+        self.take.setToolTip("Apply the look's edits; the strength can still be dragged")
         self.take.clicked.connect(self.lay)
         self.open = push("Open a file…")
-        self.open.setToolTip("A look that was kept as a file joins the list")
+        self.open.setToolTip("Add a look from a file to the list")
         self.open.clicked.connect(self._open)
         buttons.addWidget(self.take)
         buttons.addWidget(self.open)
@@ -93,16 +93,16 @@ class LooksPage(Page):
         kept = QHBoxLayout()
         kept.setSpacing(4)
         self.name = Line(placeholderText="Name")
-        self.name.setAccessibleName("Name of the look to keep")
+        self.name.setAccessibleName("Name of the look to save")
         self.name.setMaximumWidth(220)
-        self.keep = push("Keep this picture's as a look…")
-        self.keep.setToolTip("What Tone and Colour decide here, without exposure, as a file")
+        self.keep = push("Save as a look…")
+        self.keep.setToolTip("Save this picture's edits in Tone and Colour, without exposure, as a file")
         self.keep.clicked.connect(self._keep)
         kept.addWidget(self.name)
         kept.addWidget(self.keep)
         kept.addStretch(1)
         column.addLayout(kept)
-        note = caption("For many: select them in Sort, then give them the look (Ctrl+Alt+K).",
+        note = caption("For several pictures: select them in Sort, then copy the look to them (Ctrl+Alt+K).",
                        px=theme.SMALL_PX)  # fmt: skip
         note.setWordWrap(True)
         column.addWidget(note)
@@ -196,7 +196,7 @@ class LooksPage(Page):
 
     def _keep(self) -> None:
         name = self.name.text().strip() or "Look"
-        path, _ = QFileDialog.getSaveFileName(self.body, "Keep the look", f"{name}.json", FILES)
+        path, _ = QFileDialog.getSaveFileName(self.body, "Save the look", f"{name}.json", FILES)
         if path:
             self.keep_as(Path(path), name)
 
@@ -205,7 +205,7 @@ class LooksPage(Page):
 
         def write() -> None:
             look_of(self.session.recipe, name).write(path)
-            self.session.said.emit(f"{name} is kept in {path.name}.")
+            self.session.said.emit(f"{name} is saved in {path.name}.")
             self.open_file(path)
 
         self._attempt(write)

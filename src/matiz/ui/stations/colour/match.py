@@ -24,7 +24,7 @@ READINGS = (("dE00", "ΔE00", 1, ""), ("dh", "Δh", 1, "°"), ("dC", "ΔC*", 1, 
 class MatchPage(Page):
     """Drag over A, then over B."""
 
-    title, tip = "Match", "How far two areas are apart, and what makes them alike."
+    title, tip = "Match", "How far apart two areas are, and what makes them match."
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -67,15 +67,15 @@ class MatchPage(Page):
         line = QHBoxLayout()
         line.setSpacing(4)
         self.alike = push("Make A like B")
-        self.alike.setToolTip("A place around A with the light that brings its colour to that of B")
+        self.alike.setToolTip("Add a place around A that brings its colour to that of B")
         self.alike.clicked.connect(lambda: self.make(halfway=False))
         self.middle = push("Meet in the middle")
-        self.middle.setToolTip("Two places: each is brought half of the way")
+        self.middle.setToolTip("Add two places: each moves half of the way")
         self.middle.clicked.connect(lambda: self.make(halfway=True))
         self.swap = push("Swap A and B")
-        self.swap.setToolTip("What was to be changed is what it is changed to")
+        self.swap.setToolTip("Exchange what is changed and what it is matched to")
         self.swap.clicked.connect(self._swap)
-        self.again = push("Two others")
+        self.again = push("New pair")
         self.again.setToolTip("Forget both areas")
         self.again.clicked.connect(self.forget_areas)
         for button in (self.alike, self.middle, self.swap, self.again):

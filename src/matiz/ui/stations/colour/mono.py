@@ -14,7 +14,7 @@ from .hues import HuesPage
 class MonoPage(HuesPage):
     """The same pegs, dragged upward for lightness; toning is the tint path's."""
 
-    title, tip = "Black and white", "How light each hue is shown, a filter before the lens; toned by the tint path."
+    title, tip = "Black and white", "How light each hue becomes, like a filter on the lens; toned by the tint path."
     named = MappingProxyType({"lightness": "Lightness", "reach_deg": "Reach"})
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -22,7 +22,7 @@ class MonoPage(HuesPage):
         self.strip.lifts = True
         self.strip.setAccessibleName("Hue strip, lightness in black and white")
         self.on = push("Black and white", checkable=True)
-        self.on.setToolTip("Only lightness is shown; black and white are protected")
+        self.on.setToolTip("Show lightness only; blacks and whites are protected")
         self.on.clicked.connect(
             lambda on: session.commit([("colour.black_and_white", "on" if on else "off")], "Black and white")
         )

@@ -23,7 +23,7 @@ TAPES = tuple(
 class PrimariesPage(Page):
     """The triangle at the left, six tapes at the right."""
 
-    title, tip = "Primaries", "The corners that all colours are mixed from."
+    title, tip = "Primaries", "The primaries that all colours are mixed from."
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -34,8 +34,8 @@ class PrimariesPage(Page):
         self.row.addWidget(self.plan, 4)
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.back = push("As they are")
-        self.back.setToolTip("Take all corners back")
+        self.back = push("Reset")
+        self.back.setToolTip("Reset all primaries")
         self.back.clicked.connect(self._take_back)
         line = QHBoxLayout()
         line.addWidget(self.back)
@@ -43,7 +43,7 @@ class PrimariesPage(Page):
         column.addLayout(line)
         grid, self.tapes = tape_grid(session, TAPES, 3)
         column.addLayout(grid)
-        note = caption("Greys stay as they are. Small moves are enough: a corner takes all that it makes with it.",
+        note = caption("Greys do not change. Small moves are enough: a primary moves every colour mixed from it.",
                        px=theme.SMALL_PX)  # fmt: skip
         note.setWordWrap(True)
         column.addWidget(note)
@@ -66,4 +66,4 @@ class PrimariesPage(Page):
     def _take_back(self) -> None:
         plain = Primaries()
         settings = [(f"colour.primaries.{name}", getattr(plain, name)) for name in parts_of(Primaries)]
-        self.session.commit(settings, "Primaries as they are")
+        self.session.commit(settings, "Primaries reset")

@@ -82,7 +82,8 @@ class PrimariesPlan(Instrument):
         self._primaries, self._chosen = Primaries(), "red"
         self.setMinimumWidth(220)
         self.setToolTip(
-            "Drag a corner round white to turn all that it makes, away from white for more chroma. Keys: Page Up and "
+            "Drag a corner around white to shift the hue of its colours, away from white for more chroma. Keys: "
+            "Page Up and "
             "Page Down choose a corner, left and right turn it, up and down move it."
         )
 

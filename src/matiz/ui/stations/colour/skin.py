@@ -15,7 +15,7 @@ from ..mend.walk import SpotWalk
 from ..page import Page
 from .skin_plot import SkinPlot
 
-TAPES = (("colour.skin.evenness_percent", "Evenness"), ("colour.skin.reach", "How far off still is skin"))
+TAPES = (("colour.skin.evenness_percent", "Evenness"), ("colour.skin.reach", "Tolerance"))
 HALF = 50.0
 """About half is enough; more looks like plastic. Common practice, no source."""
 
@@ -23,7 +23,7 @@ HALF = 50.0
 class SkinPage(Page):
     """The plot at the left, readings and tapes at the right."""
 
-    title, tip = "Skin", "How even skin is, and how even it should be."
+    title, tip = "Skin", "How even the skin tones are, and how even they should be."
     shows = ("skin", "blemishes")
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -37,30 +37,37 @@ class SkinPage(Page):
         line = QHBoxLayout()
         line.setSpacing(4)
         self.pick = push("Pick skin", checkable=True)
-        self.pick.setToolTip("Click skin that looks as it should: its darks, middles and lights become the reference")
+        self.pick.setToolTip("Click skin that looks right: its shadows, midtones and highlights become the reference")
         self.pick.toggled.connect(lambda on: (self.view.take if on else self.view.put_away)(self.tool))
         self.half = push("Half")
-        self.half.setToolTip("Half of the unevenness goes: more soon looks like plastic")
+        self.half.setToolTip("Remove half of the unevenness; more soon looks like plastic")
         self.half.clicked.connect(lambda: session.commit([("colour.skin.evenness_percent", HALF)], "Evenness 50 %"))
-        self.drop = push("No skin")
-        self.drop.setToolTip("Forget what was picked")
+        self.drop = push("Forget skin")
+        self.drop.setToolTip("Forget the pick")
         self.drop.clicked.connect(
             lambda: session.commit(
-                [("colour.skin.reference", NO_SKIN), ("colour.skin.evenness_percent", 0.0)], "No skin"
+                [("colour.skin.reference", NO_SKIN), ("colour.skin.evenness_percent", 0.0)], "Forget skin"
             )
         )
         for button in (self.pick, self.half, self.drop):
             line.addWidget(button)
         line.addStretch(1)
         column.addLayout(line)
-        self.walk = SpotWalk(session, view, self._spots, "spot", "Leave it", "It is theirs, or no spot: go on")
+        self.walk = SpotWalk(
+            session,
+            view,
+            self._spots,
+            "spot",
+            "Leave it",
+            "It belongs to the face, or is no blemish: leave it and go on",
+        )
         self.walk.moved.connect(self.refresh_readings)
         column.addLayout(self.walk.line)
         grid, self.tapes = tape_grid(session, TAPES, 2)
         column.addLayout(grid)
         self.note = caption()
         self.note.setWordWrap(True)
-        self.note.setAccessibleName("What is read of skin")
+        self.note.setAccessibleName("Skin readings")
         column.addWidget(self.note)
         column.addStretch(1)
         self.row.addLayout(column, 8)
@@ -119,9 +126,9 @@ def _told_of(found: BlemishReading | None, n: int) -> str:
 
 
 def told(reading: SkinReading | None) -> str:
-    """What is read of skin, in two lines."""
+    """Skin readings, in two lines."""
     if reading is None:
-        return "Hardly any skin like it is in the picture."
+        return "Hardly any such skin in the picture."
     return (
         f"{percent(reading.share)} of the picture   L* {number(reading.L, 0)}   chroma {number(reading.chroma, 0)}   "
         f"hue {number(reading.hue_deg, 0, '°')}\n"

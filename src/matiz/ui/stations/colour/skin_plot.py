@@ -24,7 +24,7 @@ class SkinPlot(Instrument):
         self._skin, self._reading = Skin(), None
         self.setMinimumWidth(220)
         self.setToolTip(
-            "Each dot is some skin of the picture, redder to the left, lighter upward; the line is where skin is held. "
+            "Each dot is some skin of the picture, redder to the left, lighter upward; the line is the reference. "
             "Drag the brackets to the line to even it out; left and right keys do the same."
         )
 

@@ -17,7 +17,7 @@ from .skin import SkinPage
 from .tint import TintPage
 
 DECK_PX = 276
-WHOLE = (("colour.muted_percent", "Muted colours"), ("colour.chroma_percent", "All colours"))
+WHOLE = (("colour.muted_percent", "Saturation, muted colours"), ("colour.chroma_percent", "Saturation, all colours"))
 
 
 class ColourStation(PagedStation):
@@ -35,24 +35,37 @@ class ColourStation(PagedStation):
         self.tint, self.primaries = TintPage(session, view), PrimariesPage(session, view)
         self.match, self.skin = MatchPage(session, view), SkinPage(session, view)
         self.mono, self.looks = MonoPage(session, view), LooksPage(session, view)
-        self.note.setAccessibleName("What the delivery cannot hold")
+        self.note.setAccessibleName("Out of gamut in the delivery")
         self.paged(
             (self.hues, self.tint, self.primaries, self.match, self.skin, self.mono, self.looks),
-            "What is done to colours.",
+            "Controls of Colour.",
         )
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
-            ActionSpec("colour_pick", "Pick a hue", ("Ctrl+Shift+H",), "Press it, drag.", "pick_hue", "Colour"),
-            ActionSpec("colour_match", "Match", ("Ctrl+E",), "Two areas alike.", "turn_to", "Colour", "Match"),
-            ActionSpec("colour_mono", "Black and white", ("Ctrl+Shift+B",), "On or off.", "switch_mono", "Colour"),
             ActionSpec(
-                "give_look", "Give the look to the selected", ("Ctrl+Alt+K",),
-                "Apply the look that is chosen here to the pictures selected in Sort, at its strength.", "give_look",
-                "Colour", is_seen_there=False,
+                "colour_pick", "Pick a hue", ("Ctrl+Shift+H",), "Press on a colour and drag.", "pick_hue", "Colour"
             ),
-            ActionSpec("colour_looks", "Looks", ("Ctrl+Shift+Y",), "Lay one on.", "turn_to", "Colour", "Looks"),
-        )  # fmt: skip
+            ActionSpec("colour_match", "Match", ("Ctrl+E",), "Match two areas.", "turn_to", "Colour", "Match"),
+            ActionSpec(
+                "colour_mono",
+                "Black and white",
+                ("Ctrl+Shift+B",),
+                "Switch black and white on or off.",
+                "switch_mono",
+                "Colour",
+            ),
+            ActionSpec(
+                "give_look",
+                "Copy the look to the selected",
+                ("Ctrl+Alt+K",),
+                "Apply the look that is chosen here to the pictures selected in Sort, at its strength.",
+                "give_look",
+                "Colour",
+                is_seen_there=False,
+            ),
+            ActionSpec("colour_looks", "Looks", ("Ctrl+Shift+Y",), "Apply a look.", "turn_to", "Colour", "Looks"),
+        )
 
     def give_look(self) -> None:
         look, strength = self.looks.look(), self.looks.strength.value() / 100.0
@@ -73,9 +86,7 @@ class ColourStation(PagedStation):
     def refresh_readings(self) -> None:
         super().refresh_readings()
         reading: ColourReading | None = self.reading("colour")
-        self.note.setText(
-            f"outside of what sRGB holds: {percent(reading.out_of_gamut.share, 1)}" if reading is not None else ""
-        )
+        self.note.setText(f"outside sRGB: {percent(reading.out_of_gamut.share, 1)}" if reading is not None else "")
 
     def reading_text(self) -> str:
         if self.session.is_open and self.session.recipe.colour.black_and_white == "on":

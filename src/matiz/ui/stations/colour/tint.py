@@ -32,7 +32,7 @@ TABLE = "colour.tint"
 class TintPage(Page):
     """The path at the left, the tapes of the chosen node at the right."""
 
-    title, tip = "Tint path", "Colours laid over dark, middle and light tones; luminance stays."
+    title, tip = "Tint path", "Colours added to shadows, midtones and highlights; luminance stays."
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -62,16 +62,16 @@ class TintPage(Page):
         line = QHBoxLayout()
         line.setSpacing(4)
         self.pick = push("Pick a colour", checkable=True)
-        self.pick.setToolTip("The tone and the colour of a place in the picture become a node")
+        self.pick.setToolTip("Add a node with the tone and colour of a point in the picture")
         self.pick.toggled.connect(lambda on: (self.view.take if on else self.view.put_away)(self.tool))
-        self.usual = push("Warm lights, cool darks")
-        self.usual.setToolTip("Three nodes to begin with")
+        self.usual = push("Warm highlights, cool shadows")
+        self.usual.setToolTip("Three nodes to start with")
         self.usual.clicked.connect(self.put_usual)
         self.new = push("Another node")
-        self.new.setToolTip("In the middle of the widest stretch of tones without one")
+        self.new.setToolTip("Add one in the widest range of tones without a node")
         self.new.clicked.connect(self.add)
         self.remove = push("Remove")
-        self.remove.setToolTip("Take the chosen node away")
+        self.remove.setToolTip("Remove the chosen node")
         self.remove.clicked.connect(self.remove_node)
         for button in (self.pick, self.usual, self.new, self.remove):
             line.addWidget(button)
@@ -100,7 +100,7 @@ class TintPage(Page):
         self.note.setText(
             "The tint fades toward black and white, which have no room for colour."
             if own
-            else "Nothing is laid over yet: drag a node, pick a colour in the picture, or begin with the usual three."
+            else "No tint yet: drag a node, pick a colour in the picture, or start with the usual three."
         )
 
     def leave(self) -> None:
@@ -120,7 +120,7 @@ class TintPage(Page):
             own = self.session.recipe.colour.tint
             taken: list[tuple[str, Any]] = [(f"{TABLE}.{ident}", ABSENT) for ident in own if ident not in START]
             put = [(f"{TABLE}.{name}", replaced(START[name], a=a, b=b)) for name, (a, b) in USUAL.items()]
-            self.session.commit([*taken, *put], "Warm lights, cool darks")
+            self.session.commit([*taken, *put], "Warm highlights, cool shadows")
 
     def add(self) -> None:
         """A node in the middle of the widest stretch of tones without one."""
@@ -129,7 +129,7 @@ class TintPage(Page):
         nodes = self.nodes()
         at = [0.0, *sorted(node.at for node in nodes.values()), 100.0]
         _, low, high = max((b - a, a, b) for a, b in pairwise(at))
-        self._put(TintNode(at=round((low + high) / 2.0)), "Tint node put")
+        self._put(TintNode(at=round((low + high) / 2.0)), "Tint node added")
 
     def _put(self, node: TintNode, label: str) -> None:
         recipe = self.session.recipe
@@ -145,7 +145,7 @@ class TintPage(Page):
 
     def remove_node(self) -> None:
         if self.chosen in self.session.recipe.colour.tint:
-            self.session.commit([(f"{TABLE}.{self.chosen}", ABSENT)], "Tint node taken away")
+            self.session.commit([(f"{TABLE}.{self.chosen}", ABSENT)], "Tint node removed")
 
     def _picked(self, x: float, y: float) -> None:
         self.pick.setChecked(False)

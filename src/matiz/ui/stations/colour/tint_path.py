@@ -61,7 +61,7 @@ class TintPath(Instrument):
         self._image = _ground()
         self.setMinimumWidth(220)
         self.setToolTip(
-            "Drag a tone's node to the colour that is laid over it; luminance stays. Keys: Page Up and Page Down "
+            "Drag a node to the colour for its tone; luminance stays. Keys: Page Up and Page Down "
             "choose a node, arrows move it, Insert adds one, Delete removes it."
         )
 

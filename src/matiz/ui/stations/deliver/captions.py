@@ -17,19 +17,19 @@ from ..page import Page
 class CaptionsPage(Page):
     """Caption and keywords of the open picture, kept in its sidecar and written into deliveries."""
 
-    title, tip = "Caption", "What is said of the picture in words"
+    title, tip = "Caption", "Caption and keywords of the picture"
     shows = ("delivery", "blur_after")
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.caption = Line(placeholderText="What is to be read under the picture", maxLength=MOST_CAPTION)
+        self.caption = Line(placeholderText="The caption of the picture", maxLength=MOST_CAPTION)
         self.caption.setAccessibleName("Caption")
-        self.caption.setToolTip("Caption. Empty leaves what came with the file")
-        self.keywords = Line(placeholderText="Words, with commas between them")
+        self.caption.setToolTip("Caption. Leave empty to keep the file's own")
+        self.keywords = Line(placeholderText="Keywords, separated by commas")
         self.keywords.setAccessibleName("Keywords")
-        self.keywords.setToolTip("Keywords, with commas between them. Empty leaves what came with the file")
+        self.keywords.setToolTip("Keywords, separated by commas. Leave empty to keep the file's own")
         for name, line in (("Caption", self.caption), ("Keywords", self.keywords)):
             line.editingFinished.connect(self._on_edited)
             row = QHBoxLayout()
@@ -40,11 +40,11 @@ class CaptionsPage(Page):
             column.addLayout(row)
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
-        self.give = push("Give both to all kept")
-        self.give.setToolTip("Caption and keywords of this picture to every one that is sorted as keep")
+        self.give = push("Copy both to all kept")
+        self.give.setToolTip("Copy caption and keywords of this picture to every picture marked keep")
         self.give.clicked.connect(lambda: self._give("caption", "keywords"))
-        self.give_words = push("Only the keywords")
-        self.give_words.setToolTip("Keywords of this picture to every one that is sorted as keep")
+        self.give_words = push("Only keywords")
+        self.give_words.setToolTip("Copy the keywords of this picture to every picture marked keep")
         self.give_words.clicked.connect(lambda: self._give("keywords"))
         buttons.addWidget(self.give)
         buttons.addWidget(self.give_words)
@@ -85,7 +85,7 @@ class CaptionsPage(Page):
         for path in kept:
             self._say(path, **given)
         self.session.said.emit(
-            f"Given to {len(kept)} pictures." if kept else "No picture is sorted as keep yet: sort some first."
+            f"Copied to {len(kept)} pictures." if kept else "No picture is marked keep yet: mark some first."
         )
 
     def _say(self, path: Path, **decision: Any) -> None:

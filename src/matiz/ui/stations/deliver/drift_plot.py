@@ -35,13 +35,13 @@ class DriftPlot(Instrument):
     own_keys = (Qt.Key.Key_Left, Qt.Key.Key_Right)
 
     def __init__(self) -> None:
-        super().__init__("Drift of what is followed, picture by picture")
+        super().__init__("Drift, picture by picture")
         self._bars: tuple[DriftBar, ...] = ()
         self._chosen = -1
         self.setMinimumWidth(220)
         self.setToolTip(
-            "ΔE00 of what is followed from the anchor, one bar for each picture; a tick where levelling brings it, "
-            "a cross where it is lost. Click one to open it, or go by left and right."
+            "ΔE00 from the reference, one bar for each picture; a tick where levelling would bring it, "
+            "a cross where it was not found. Click one to open it, or use left and right."
         )
 
     def sizeHint(self) -> QSize:

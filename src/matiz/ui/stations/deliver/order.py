@@ -18,9 +18,9 @@ from ...kit.line import Line
 from ...kit.tape import Ruling, Tape
 from ..page import Page
 
-QUALITY = Number("", 50.0, 100.0, 95.0, 1.0, 0, "Quality of lossy formats: 95 is fit for handing on, 80 for mail.")
-SIDE = Number("px", 200.0, 12_000.0, 1920.0, 20.0, 0, "That side of the delivery; a picture is never enlarged.")
-MEGAPIXELS = Number("MP", 0.1, 200.0, 6.0, 0.1, 1, "Megapixels of the delivery; a picture is never enlarged.")
+QUALITY = Number("", 50.0, 100.0, 95.0, 1.0, 0, "Quality of lossy formats: 95 for delivery, 80 for mail.")
+SIDE = Number("px", 200.0, 12_000.0, 1920.0, 20.0, 0, "The length of that side; pictures are never enlarged.")
+MEGAPIXELS = Number("MP", 0.1, 200.0, 6.0, 0.1, 1, "Megapixels of the delivery; pictures are never enlarged.")
 PRINT = Number("cm", 5.0, 200.0, 40.0, 1.0, 0, "Long side of the print.")
 SIZES: dict[str, tuple[str, Number | None]] = {
     "full": ("full size", None),
@@ -35,14 +35,14 @@ SHARPENINGS = {
     "glossy": "for glossy paper",
     "matte": "for matte paper",
 }
-KEEPS = {"all": "all metadata", "rights": "rights and time", "none": "no metadata"}
+KEEPS = {"all": "all metadata", "rights": "rights and time only", "none": "no metadata"}
 PROFILE = "profile\u2026"
 
 
 class OrderPage(Page):
     """Format, size, colours, sharpness, metadata and names of what is written."""
 
-    title, tip = "Order", "Format, size, colours, metadata and names of what is written"
+    title, tip = "Order", "Format, size, colour space, metadata and names of the files"
     shows = ("delivery", "blur_after")
 
     moving = Signal()
@@ -65,16 +65,16 @@ class OrderPage(Page):
     def _order_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(6)
-        self.named = _box("Order", "A named order: its format, size, colours and all else", ())
+        self.named = _box("Order", "A saved order: its format, size, colour space and everything else", ())
         self.named.activated.connect(lambda _: self.take_order(self.named.currentText()))
         self.name = Line(placeholderText="Name of an order")
         self.name.setAccessibleName("Name of the order")
-        self.name.setToolTip("Under which what is set here is kept")
+        self.name.setToolTip("The name to save these settings under")
         self.keep = push("Keep")
-        self.keep.setToolTip("Keep what is set here under that name")
+        self.keep.setToolTip("Save these settings under that name")
         self.keep.clicked.connect(self.keep_order)
         self.drop = push("Drop")
-        self.drop.setToolTip("Drop the order of that name; one that ships becomes what it was")
+        self.drop.setToolTip("Delete the order of that name; a built-in one is reset")
         self.drop.clicked.connect(self.drop_order)
         line.addWidget(caption("Order"))
         line.addWidget(self.named, 2)
@@ -86,14 +86,16 @@ class OrderPage(Page):
     def _choices(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setSpacing(6)
-        self.format = _box("Format", "Of the files that are written", ((f, f) for f in FORMATS))
-        self.space = _box("Colour space", "Of the files; its profile is put into them", ((s, s) for s in SPACES))
+        self.format = _box("Format", "Format of the files", ((f, f) for f in FORMATS))
+        self.space = _box(
+            "Colour space", "Colour space of the files; its profile is embedded", ((s, s) for s in SPACES)
+        )
         self.space.addItem(PROFILE, PROFILE)
-        self.size = _box("Size", "How large they are; a picture is never enlarged",
+        self.size = _box("Size", "Size of the files; pictures are never enlarged",
                          ((n, text) for n, (text, _) in SIZES.items()))  # fmt: skip
-        self.sharpening = _box("Sharpening", "For what they are looked at on", SHARPENINGS.items())
-        self.keeps = _box("Metadata", "What they say of author, camera and time", KEEPS.items())
-        self.place = _box("Place of shooting", "Whether they say where it was taken",
+        self.sharpening = _box("Sharpening", "Output sharpening, by what the files are for", SHARPENINGS.items())
+        self.keeps = _box("Metadata", "What the files say about author, camera and time", KEEPS.items())
+        self.place = _box("Place of shooting", "Whether the files say where the picture was taken",
                           (("no", "without place"), ("yes", "with place")))  # fmt: skip
         self.pattern = Line()
         self.pattern.setAccessibleName("Names of the files")

@@ -25,7 +25,7 @@ WAYS = {"perceptual": "perceptual", "relative": "relative colorimetric", "satura
 class PaperPage(Page):
     """A paper, the way onto it, and what is seen."""
 
-    title, tip = "Paper", "The picture as a print of it will look"
+    title, tip = "Paper", "Preview the picture as a print"
     shows = ("delivery", "blur_after")
 
     ordered = Signal(dict)
@@ -42,7 +42,7 @@ class PaperPage(Page):
         column.addLayout(self._paper_line())
         column.addLayout(self._view_line())
         self.told = caption()
-        self.told.setAccessibleName("What the paper makes of the picture")
+        self.told.setAccessibleName("Effect of the paper on the picture")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
         column.addStretch(1)
@@ -53,18 +53,18 @@ class PaperPage(Page):
         line.setSpacing(6)
         self.paper, self.intent = QComboBox(), QComboBox()
         self.paper.setAccessibleName("Paper")
-        self.paper.setToolTip("Paper. Two that nobody makes, the order's own profile, or a profile of yours")
+        self.paper.setToolTip("Paper. Two generic papers, the order's own profile, or a profile file")
         for name, path in PAPERS.items():
             self.paper.addItem(f"{name} paper", path)
         self.paper.addItem(FILE, FILE)
         self.paper.activated.connect(lambda _: self._on_paper())
         self.intent.setAccessibleName("Intent")
-        self.intent.setToolTip("Intent. How colours that the paper cannot show are brought onto it; part of the order")
+        self.intent.setToolTip("Intent. How colours outside the paper's gamut are mapped; part of the order")
         for name in INTENTS:
             self.intent.addItem(WAYS[name], name)
         self.intent.activated.connect(lambda _: self.ordered.emit({"intent": self.intent.currentData()}))
-        self.black = push("fit the blacks", checkable=True)
-        self.black.setToolTip("Black point compensation: the picture's black becomes the paper's; part of the order")
+        self.black = push("black point compensation", checkable=True)
+        self.black.setToolTip("The picture's black becomes the paper's black; part of the order")
         self.black.clicked.connect(lambda on: self.ordered.emit({"black_point": on}))
         for widget, share in ((self.paper, 1), (self.intent, 1), (self.black, 0)):
             line.addWidget(widget, share)
@@ -73,14 +73,16 @@ class PaperPage(Page):
     def _view_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(6)
-        self.modes = Words("Seen", MODES, "What the picture is shown as.")
+        self.modes = Words("Seen", MODES, "What the view shows.")
         self.modes.show_value(OFF)
         self.modes.chosen.connect(self.see)
-        self.differences = push("what moves", checkable=True)
-        self.differences.setToolTip("Contours round what moves by \u0394E00 2, 5, 10 and 20, the eye used to the paper")
+        self.differences = push("what changes", checkable=True)
+        self.differences.setToolTip(
+            "Contours around what changes by \u0394E00 2, 5, 10 and 20, the eye adapted to the paper"
+        )
         self.differences.toggled.connect(self._on_differences)
-        self.as_large = push("as large as the print")
-        self.as_large.setToolTip("Zoom to the size of the print, as far as the screen says how large it is")
+        self.as_large = push("print size")
+        self.as_large.setToolTip("Zoom to the size of the print, if the screen reports its own size")
         self.as_large.clicked.connect(self.show_as_large)
         line.addWidget(self.modes)
         line.addWidget(self.differences)
@@ -149,11 +151,11 @@ class PaperPage(Page):
     def _tell(self) -> None:
         reading = self.paper_view.reading
         if self.paper_view.mode == OFF:
-            self.told.setText("Choose \u201cinks\u201d to see the picture as this paper shows it.")
+            self.told.setText("Choose \u201cinks\u201d to see the picture as it prints on this paper.")
         elif reading is not None:
             self.told.setText(
-                f"Half of the picture moves by \u0394E00 {number(reading.median_dE, 1)} or more, a twentieth by "
-                f"{number(reading.high_dE, 1)}; {percent(reading.seen, 0)} is plainly seen to move. "
+                f"Half of the picture changes by \u0394E00 {number(reading.median_dE, 1)} or more, a twentieth by "
+                f"{number(reading.high_dE, 1)}; {percent(reading.seen, 0)} changes visibly. "
                 f"The paper's black is L* {number(reading.black_L, 0)}."
             )
 

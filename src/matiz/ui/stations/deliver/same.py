@@ -33,7 +33,7 @@ class Anchor:
 class SamePage(Page):
     """Drag over a skin or a cloth, then follow it."""
 
-    title, tip = "Same", "One skin or cloth is to look the same in all pictures"
+    title, tip = "Same", "Make one skin or cloth look the same in all pictures"
     shows = ("delivery", "blur_after")
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -49,17 +49,17 @@ class SamePage(Page):
         column = QVBoxLayout()
         column.setSpacing(8)
         self.note = caption()
-        self.note.setAccessibleName("What is followed")
+        self.note.setAccessibleName("What is tracked")
         self.note.setWordWrap(True)
         column.addWidget(self.note)
-        self.follow_set = push("Follow")
-        self.follow_set.setToolTip("Look for it in every picture that is sorted as keep, or in all while none is")
+        self.follow_set = push("Track")
+        self.follow_set.setToolTip("Look for it in every picture marked keep, or in all if none is marked")
         self.follow_set.clicked.connect(self.follow)
         self.level_all = push("Level")
-        self.level_all.setToolTip("Exposure and light of each picture that drifts, so that it is as in the anchor")
+        self.level_all.setToolTip("Correct exposure and light of each picture that drifts to match the reference")
         self.level_all.clicked.connect(self.level)
         self.other = push("Another")
-        self.other.setToolTip("Forget what is followed")
+        self.other.setToolTip("Forget what is tracked")
         self.other.clicked.connect(self.forget_all)
         line = QHBoxLayout()
         line.setSpacing(4)
@@ -110,7 +110,7 @@ class SamePage(Page):
             out: dict[Path, Followed | None] = {}
             read = decoder.read_for(job)
             for n, (path, document) in enumerate(wanted):
-                if not job.progress(n / len(wanted), f"Following: {n + 1} of {len(wanted)}"):
+                if not job.progress(n / len(wanted), f"Tracking: {n + 1} of {len(wanted)}"):
                     break
                 try:
                     other = as_decided(path, document=document, read=read)
@@ -142,7 +142,7 @@ class SamePage(Page):
                 if self.session.record_for(path, found.levelled.settings, label):
                     self.found[path] = Followed(found.area, found.levelled.after, None)
                     done += 1
-        self.session.said.emit(f"{counted(done, 'picture')} levelled." if done else "Nothing drifts.")
+        self.session.said.emit(f"{counted(done, 'picture')} levelled." if done else "No picture drifts.")
         self.refresh()
 
     def forget_all(self) -> None:
@@ -200,9 +200,9 @@ class SamePage(Page):
     def _told(self) -> str:
         anchor = self.anchor
         if anchor is None:
-            return "Drag over a skin or a cloth that is to look the same in all pictures."
+            return "Drag over skin or cloth that should look the same in all pictures."
         if not self.found:
-            return f"It is shown in {anchor.path.name}. Follow it through the set."
+            return f"Marked in {anchor.path.name}. Track it through the set."
         seen = {path: found for path, found in self.found.items() if found is not None}
         lost = len(self.found) - len(seen)
         parts = []
@@ -216,9 +216,9 @@ class SamePage(Page):
                     f"hue {number(drift.dh, 0, '°', signed=True)})."
                 )
             else:
-                parts.append(f"Alike in {counted(len(seen), 'picture')}.")
+                parts.append(f"The same in {counted(len(seen), 'picture')}.")
         if lost:
-            parts.append(f"Lost in {number(lost, 0)}: open one and drag over it there.")
+            parts.append(f"Not found in {number(lost, 0)}: open one and drag over it there.")
         return " ".join(parts)
 
     def _on_bar(self, n: int) -> None:

@@ -53,7 +53,7 @@ def write_sheet(
         painter.end()
     data = bytes(buffer.data().data())
     if not (data.startswith(b"%PDF") and data.rstrip().endswith(b"%%EOF")):
-        raise FileError(f"{path}: the contact sheet could not be drawn whole; there may be too little memory")
+        raise FileError(f"{path}: the contact sheet could not be drawn completely; there may be too little memory")
     write_output(path, lambda part: _fill(data, part), "contact sheet")
     return failed
 

@@ -66,7 +66,7 @@ class DeliverStation(PagedStation):
         self.on_paper.show_order(self.order())
         self.gauges = Gauges()
         self.row.addWidget(self.gauges, 3)
-        self.paged((self.ordering, self.on_paper, self.same, self.captions), "What is settled about deliveries.")
+        self.paged((self.ordering, self.on_paper, self.same, self.captions), "Controls of Deliver.")
         self.row.addLayout(self._queue_column(), 3)
         self.row.setStretch(1, 5)
 
@@ -89,7 +89,7 @@ class DeliverStation(PagedStation):
         self.pace = caption("Deliveries", strong=True)
         head.addWidget(self.pace, 1)
         self.pausing = push("pause", checkable=True)
-        self.pausing.setToolTip("Begin nothing more; what is being written is finished")
+        self.pausing.setToolTip("Start no more; the file being written is finished")
         self.pausing.toggled.connect(self.queue.pause)
         stop, retry = push("stop"), push("retry")
         stop.setToolTip("Stop the chosen delivery, or all")
@@ -108,10 +108,10 @@ class DeliverStation(PagedStation):
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         self.deliver_one = push("This picture")
-        self.deliver_one.setToolTip("Write the open picture as it is ordered here")
+        self.deliver_one.setToolTip("Write the open picture with this order")
         self.deliver_one.clicked.connect(self.deliver_this)
         self.deliver_kept = push("All kept")
-        self.deliver_kept.setToolTip("Every picture of the shoot that is sorted as keep")
+        self.deliver_kept.setToolTip("Write every picture of the shoot marked keep")
         self.deliver_kept.clicked.connect(self.deliver_all_kept)
         self.choose_folder = push("Folder\u2026")
         self.choose_folder.setToolTip("Where deliveries go")
@@ -152,11 +152,23 @@ class DeliverStation(PagedStation):
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
-            ActionSpec("deliver_sheet", "Contact sheet", ("Ctrl+Shift+C",), "A PDF of all that is kept, or of all.",
-                       "write_contact_sheet", "Deliver"),
-            ActionSpec("deliver_log", "Log of the shoot", ("Ctrl+Shift+O",), "Times, steps and the plan, as a table.",
-                       "write_log", "Deliver"),
-        )  # fmt: skip
+            ActionSpec(
+                "deliver_sheet",
+                "Contact sheet",
+                ("Ctrl+Shift+C",),
+                "A PDF of all pictures marked keep, or of all.",
+                "write_contact_sheet",
+                "Deliver",
+            ),
+            ActionSpec(
+                "deliver_log",
+                "Log of the shoot",
+                ("Ctrl+Shift+O",),
+                "Times, steps and the plan as a table.",
+                "write_log",
+                "Deliver",
+            ),
+        )
 
     def write_contact_sheet(self) -> None:
         """Of the pictures that are kept, or of all while none is, among the deliveries."""
@@ -237,7 +249,7 @@ class DeliverStation(PagedStation):
     def deliver_all_kept(self) -> None:
         kept = [p for p in self.session.pictures if self.session.document_of(p).sorted_as == "keep"]
         if not kept:
-            self.session.said.emit("No picture is sorted as keep yet: sort some first.")
+            self.session.said.emit("No picture is marked keep yet: mark some first.")
         self._add(kept)
 
     def reading_text(self) -> str:

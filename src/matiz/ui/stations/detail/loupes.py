@@ -25,7 +25,7 @@ class Loupes(Instrument):
         self.setMinimumWidth(330)
         self.setToolTip(
             "A flat, a textured and an edged spot of the picture, px for px: as it comes at the left, with what is "
-            "decided here at the right. Click one to go there."
+            "decided here on the right. Click one to go there."
         )
 
     def sizeHint(self) -> QSize:

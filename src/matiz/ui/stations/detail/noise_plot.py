@@ -47,8 +47,8 @@ class NoisePlot(Instrument):
         self._wanted_dB = 0.0
         self.setMinimumWidth(150)
         self.setToolTip(
-            "Signal over noise of a pixel in each zone that is seen: filled as it comes, lifts counted, "
-            "outlined with noise taken out. Drag the line: as much is taken out as brings the noisiest zone there. "
+            "Signal-to-noise of a pixel in each zone: filled as recorded, lifts included, outlined with noise "
+            "reduction. Drag the line: noise is reduced until the noisiest zone reaches it. "
             "Keys: Up and Down, Shift for more."
         )
 
@@ -90,7 +90,7 @@ class NoisePlot(Instrument):
             y = plane.y(line_dB)
             painter.drawText(QRectF(area.left(), y - 8, LEFT_PX - 5, 16), _RIGHT, f"{line_dB}")
         head = QRectF(area.left() + 5, area.top(), area.width() - 9, TOP_PX)
-        painter.drawText(head, _LEFT, "signal over noise")
+        painter.drawText(head, _LEFT, "signal to noise")
         for n, (zone, dB, now_dB) in enumerate(self._zones):
             x, wide = plane.bar(n, len(self._zones))
             foot, y = plane.top + plane.height, plane.y(dB)

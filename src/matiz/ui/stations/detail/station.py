@@ -26,16 +26,16 @@ from .loupes import Loupes
 from .noise_plot import NoisePlot
 
 NOISE = (
-    ("detail.noise.strength_percent", "Noise out"),
-    ("detail.noise.colour_percent", "Colour noise out"),
+    ("detail.noise.strength_percent", "Noise reduction"),
+    ("detail.noise.colour_percent", "Colour noise reduction"),
 )
 SHARPEN = (
-    ("detail.deblur.blur_px", "Blur taken back"), ("detail.deblur.smear_px", "Smear taken back"),
-    ("detail.deblur.smear_deg", "Smeared along"),
+    ("detail.deblur.blur_px", "Blur removed"), ("detail.deblur.smear_px", "Motion blur removed"),
+    ("detail.deblur.smear_deg", "Direction of motion"),
     ("detail.sharpen.amount_percent", "Sharpening"), ("detail.sharpen.radius_px", "Radius"),
     ("detail.sharpen.halo_L", "Overshoot up to"),
 )  # fmt: skip
-GATES = [("on", "above the noise"), ("off", "everywhere")]
+GATES = [("on", "only above the noise"), ("off", "everywhere")]
 WAYS = {"picture": None, "where": as_where, "how much": as_amount}
 
 
@@ -55,7 +55,7 @@ class DetailStation(Station):
         looked_at.addWidget(self.loupes, 1)
         self.row.addLayout(looked_at, 6)
         self.plot = NoisePlot()
-        hold_drags(self.plot, session, self._brought_to, "Noise out")
+        hold_drags(self.plot, session, self._brought_to, "Noise reduction")
         by_zone = QVBoxLayout()
         by_zone.setSpacing(6)
         by_zone.addWidget(self.plot, 1)
@@ -70,12 +70,12 @@ class DetailStation(Station):
         self.words = Words(
             "See",
             [("picture", "picture"), ("where", "where sharpened"), ("how much", "how much")],
-            "Where sharpening acts, or what it adds and takes.",
+            "Where sharpening acts, or how much it changes.",
         )
         self.words.show_value("picture")
         self.words.chosen.connect(self.see)
-        self.by_need = push("As the noise wants")
-        self.by_need.setToolTip("Take out as much noise as the zone that has least signal over it wants")
+        self.by_need = push("Set from measured noise")
+        self.by_need.setToolTip("Reduce noise as much as the noisiest zone needs")
         self.by_need.clicked.connect(self._take_by_need)
         by_zone.addWidget(self.by_need)
         see = QHBoxLayout()
@@ -86,7 +86,7 @@ class DetailStation(Station):
         column.addLayout(line)
         self.note = caption()
         self.note.setWordWrap(True)
-        self.note.setAccessibleName("What is measured of detail")
+        self.note.setAccessibleName("Detail readings")
         column.addWidget(self.note)
         column.addStretch(1)
         holder = QHBoxLayout()
@@ -95,7 +95,14 @@ class DetailStation(Station):
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
-            ActionSpec("detail_see", "See what is sharpened", ("Ctrl+Shift+V",), "Where, how.", "see_next", "Detail"),
+            ActionSpec(
+                "detail_see",
+                "See what is sharpened",
+                ("Ctrl+Shift+V",),
+                "Show where, or how much.",
+                "see_next",
+                "Detail",
+            ),
         )
 
     def see(self, way: str) -> None:
@@ -171,7 +178,7 @@ class DetailStation(Station):
     def _take_by_need(self) -> None:
         settings = self._wanted()
         if settings is not None:
-            self.session.commit(settings, "As the noise wants")
+            self.session.commit(settings, "Set from measured noise")
 
     def _go_to(self, which: int) -> None:
         spots: Spots | None = self.reading("spots")
@@ -191,18 +198,21 @@ def _left(recipe: Recipe, ident: str) -> float:
 
 
 def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurReading | None) -> str:
-    """What is measured of detail, as far as it is there."""
+    """Detail readings, as far as it is there."""
     said = []
     if reading is not None:
         kept = "" if reading.texture_kept is None else f", {percent(reading.texture_kept, 0)} of fine texture left"
-        said.append(f"Noise in the flat spot {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
+        said.append(f"Noise in the flat area {number(-reading.noise_removed_dB, 1, 'dB')}{kept}.")
     if blur is not None and blur.blur_px is not None:
         now = ""
         if after is not None and after.blur_px is not None and round(after.blur_px, 1) != round(blur.blur_px, 1):
             now = f", now {number(after.blur_px, 1, 'px')}"
         over = "" if reading is None else f", overshoot {number(reading.halo_L, 1)} L*"
-        where = "" if blur.is_sure else " at one place, which may be a hot pixel"
+        where = "" if blur.is_sure else " in one spot, which may be a hot pixel"
         said.append(f"The sharpest edges spread over {number(blur.blur_px, 1, 'px')}{where}{now}{over}.")
     if blur is not None and blur.smear is not None:
-        said.append(f"Smeared over {number(blur.smear.went_px, 0, 'px')} along {number(blur.smear.along_deg, 0, '°')}.")
+        said.append(
+            f"Motion blur of {number(blur.smear.went_px, 0, 'px')} in the direction of "
+            f"{number(blur.smear.along_deg, 0, '°')}."
+        )
     return "\n".join(said)

@@ -19,7 +19,7 @@ from ..page import Page
 from .place_box import PlaceBox
 
 TAPES = (
-    ("finish.behind.disc_px", "Discs behind"), ("finish.behind.lights_EV", "Lights brighter"),
+    ("finish.behind.disc_px", "Blur discs behind"), ("finish.behind.lights_EV", "Highlights brighter"),
     ("finish.behind.sharp_y", "Ground sharp at"), ("finish.behind.far_y", "Far from"),
 )  # fmt: skip
 GRAB_PX = 10.0
@@ -71,7 +71,7 @@ class LinesTool(Tool):
 class BehindPage(Page):
     """Blur behind the subject."""
 
-    title, tip = "Behind", "What lies behind the subject out of focus, as a wide lens has it"
+    title, tip = "Behind", "Blur behind the subject, as from a lens at a wide aperture"
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -82,10 +82,10 @@ class BehindPage(Page):
         column.addLayout(grid)
         line = QHBoxLayout()
         line.setSpacing(6)
-        self.keeps = PlaceBox("Place that stays sharp", "A place whose mask stays sharp: what is in focus")
+        self.keeps = PlaceBox("Place that stays sharp", "A place whose mask stays sharp")
         self.keeps.activated.connect(self._on_keeps)
         self.keep_subject = push("Keep the subject sharp")
-        self.keep_subject.setToolTip("Find the subject, as a place whose mask stays sharp")
+        self.keep_subject.setToolTip("Find the subject and add it as a place that stays sharp")
         self.keep_subject.clicked.connect(self.keep_the_subject)
         line.addWidget(caption("Stays sharp"))
         line.addWidget(self.keeps, 1)
@@ -93,7 +93,7 @@ class BehindPage(Page):
         line.addStretch(2)
         column.addLayout(line)
         self.note = caption()
-        self.note.setAccessibleName("What the blur is like")
+        self.note.setAccessibleName("Blur readings")
         column.addWidget(self.note)
         column.addStretch(1)
         self.row.addLayout(column)

@@ -16,9 +16,9 @@ from .fall_off_plot import FallOffPlot
 from .place_box import PlaceBox
 
 TAPES = (
-    ("finish.fall_off.depth_EV", "Edges darker"), ("finish.fall_off.start_percent", "Begins"),
-    ("finish.fall_off.round_percent", "Round"), ("finish.fall_off.lift_EV", "Centre lighter"),
-    ("finish.fall_off.protect_percent", "Ends protected"),
+    ("finish.fall_off.depth_EV", "Darken edges"), ("finish.fall_off.start_percent", "Starts at"),
+    ("finish.fall_off.round_percent", "Roundness"), ("finish.fall_off.lift_EV", "Lighten centre"),
+    ("finish.fall_off.protect_percent", "Protect blacks and whites"),
 )  # fmt: skip
 SIDES = [("all", "all"), ("left", "left"), ("right", "right"), ("top", "top"), ("bottom", "bottom")]
 GRAB_PX = 14.0
@@ -81,7 +81,7 @@ def _centre(x: float, y: float) -> list[tuple[str, float]]:
 class EdgesPage(Page):
     """Fall-off."""
 
-    title, tip = "Edges", "The picture darkened towards its edges, so that the eye stays inside"
+    title, tip = "Edges", "Darken the picture towards its edges, to keep the eye inside"
     # attention waits until the hand rests
     shows = ("finish",)
 
@@ -99,19 +99,17 @@ class EdgesPage(Page):
         column.addLayout(grid)
         line, self.side = choice(self.session, "finish.fall_off.side", "To", SIDES)
         line.setStretch(line.count() - 1, 0)
-        self.spares = PlaceBox(
-            "Place that the fall-off spares", "A place whose mask stays as light as it is, such as the sun"
-        )
+        self.spares = PlaceBox("Place that the fall-off leaves alone", "A place that is not darkened, such as the sun")
         self.spares.activated.connect(self._on_spares)
-        self.to_subject = push("About the subject")
-        self.to_subject.setToolTip("Put the centre where the subject is seen")
+        self.to_subject = push("Around the subject")
+        self.to_subject.setToolTip("Centre it on the subject")
         self.to_subject.clicked.connect(self.centre_on_subject)
-        for each in (self.to_subject, caption("Spares"), self.spares):
+        for each in (self.to_subject, caption("Leaves alone"), self.spares):
             line.addWidget(each)
         line.setStretch(line.count() - 1, 1)
         column.addLayout(line)
         self.note = caption()
-        self.note.setAccessibleName("What is measured of the fall-off")
+        self.note.setAccessibleName("Fall-off readings")
         column.addWidget(self.note)
         column.addStretch(1)
         return column
@@ -139,7 +137,7 @@ class EdgesPage(Page):
         at = engine.mapping(recipe).to_picture([(found.x, found.y)])[0]
         size = engine.size(recipe)
         x, y = (round(min(max((float(v) + 0.5) / n, 0.0), 1.0), 3) for v, n in zip(at, size, strict=True))
-        self.session.commit(_centre(x, y), "Fall-off about the subject")
+        self.session.commit(_centre(x, y), "Fall-off around the subject")
 
     def refresh(self) -> None:
         recipe = self.session.recipe
@@ -161,7 +159,7 @@ class EdgesPage(Page):
         said = []
         if reading is not None and (own.depth_EV or own.lift_EV):
             if reading.fall_off_noticed is None:
-                said.append("No even area tells whether it is noticed")
+                said.append("No even area to judge it by")
             else:
                 said.append(f"Noticed in {percent(reading.fall_off_noticed, 0)} of even areas")
                 if own.depth_EV:
@@ -176,9 +174,9 @@ class EdgesPage(Page):
         now, before = (None if each is None or each.subject is None else percent(each.subject, 0) for each in readings)
         if now is None or before is None or now == before:
             return []
-        return [f"the subject holds {now} of attention, {before} without"]
+        return [f"the subject holds {now} of the attention, {before} without"]
 
     def _on_spares(self, index: int) -> None:
         ident = self.spares.itemData(index)
-        label = f"Fall-off spares {self.spares.itemText(index)}"
+        label = f"Fall-off leaves alone: {self.spares.itemText(index)}"
         self.session.commit([("finish.fall_off.spares", ident)], label)

@@ -25,7 +25,7 @@ class FallOffPlot(Instrument):
         self.setMinimumWidth(260)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip(
-            "By how many stops the picture changes from the centre, at the left, to its farthest corner. Drag the left "
+            "Change in stops from the centre, on the left, to the farthest corner. Drag the left "
             "mark for the centre's lift, the middle one for where it begins, the right one for its depth. A dashed "
             "line: deeper would be noticed."
         )

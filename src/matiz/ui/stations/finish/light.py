@@ -10,16 +10,16 @@ from ...kit.controls import caption, tape_grid
 from ..page import Page
 
 GLOW = (
-    ("finish.glow.amount_percent", "Glow"), ("finish.glow.radius_px", "Spreads over"),
+    ("finish.glow.amount_percent", "Glow"), ("finish.glow.radius_px", "Spread"),
     ("finish.glow.from_L", "From lightness"), ("finish.glow.warmer_mired", "Glow warmer"),
 )  # fmt: skip
-GRAIN = (("finish.grain.strength_L", "Grain"), ("finish.grain.size_px", "Size of a grain"))
+GRAIN = (("finish.grain.strength_L", "Grain"), ("finish.grain.size_px", "Grain size"))
 
 
 class LightPage(Page):
     """Light that spreads from what is bright, and grain."""
 
-    title, tip = "Glow and grain", "Light that spreads from what is bright; grain in the middle tones"
+    title, tip = "Glow and grain", "Light spreading from bright areas; film-like grain in the midtones"
     shows = ("finish",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -29,7 +29,7 @@ class LightPage(Page):
         grid, self.glow = tape_grid(session, GLOW, 4)
         column.addLayout(grid)
         self.note = caption()
-        self.note.setAccessibleName("What the glow does to the blacks")
+        self.note.setAccessibleName("Effect of the glow on the blacks")
         column.addWidget(self.note)
         second, self.grain = tape_grid(session, GRAIN, 4)
         for free in range(2, 4):

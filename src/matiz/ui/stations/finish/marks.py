@@ -28,7 +28,7 @@ TONES = [("light", "light"), ("dark", "dark")]
 class MarksPage(Page):
     """What stands on the picture and round it."""
 
-    title, tip = "Signature and border", "A line of text in a corner; an even border round the picture"
+    title, tip = "Signature and border", "A line of text in a corner; a border around the picture"
     shows = ("finish",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -39,11 +39,11 @@ class MarksPage(Page):
         line.setSpacing(8)
         self.text = Line(placeholderText="Signature", maxLength=80)
         self.text.setAccessibleName("Text of the signature")
-        self.text.setToolTip("A line that is written into a corner of the picture; none when empty")
+        self.text.setToolTip("A line written in a corner of the picture; empty for none")
         self.text.editingFinished.connect(self._on_text)
         line.addWidget(self.text, 1)
         self.draw = push("Drawing\u2026")
-        self.draw.setToolTip("A picture of your signature, in place of text; its shape goes into the recipe")
+        self.draw.setToolTip("An image of your signature, instead of text; its shape is saved with the edits")
         self.draw.clicked.connect(self._on_draw)
         line.addWidget(self.draw)
         at, self.corner = choice(session, "finish.signature.corner", "At", CORNERS)
@@ -55,7 +55,7 @@ class MarksPage(Page):
         grid, self.tapes = tape_grid(session, TAPES, 4)
         column.addLayout(grid)
         self.note = caption()
-        self.note.setAccessibleName("What is measured of the signature")
+        self.note.setAccessibleName("Signature readings")
         column.addWidget(self.note)
         column.addStretch(1)
         self.row.addLayout(column)
@@ -64,8 +64,8 @@ class MarksPage(Page):
         own = self.session.recipe.finish
         is_drawn = bool(own.signature.drawing.rows)
         self.text.setEnabled(not is_drawn)
-        self.text.setPlaceholderText("A drawing signs" if is_drawn else "Signature")
-        self.draw.setText("No drawing" if is_drawn else "Drawing\u2026")
+        self.text.setPlaceholderText("Signed with an image" if is_drawn else "Signature")
+        self.draw.setText("No image" if is_drawn else "Drawing\u2026")
         if not self.text.isModified():
             self.text.setText("" if is_drawn else own.signature.text)
         self.corner.show_value(own.signature.corner)
@@ -78,7 +78,7 @@ class MarksPage(Page):
             self.note.setText("")
             return
         busy, contrast = number(reading.signature_busy_L, 0), number(reading.signature_contrast_L, 0)
-        self.note.setText(f"Under the signature L* varies by {busy}; it stands out by {contrast} L*")
+        self.note.setText(f"L* varies by {busy} under the signature; it stands out by {contrast} L*")
 
     def _on_text(self) -> None:
         text = self.text.text().strip()
@@ -88,9 +88,9 @@ class MarksPage(Page):
 
     def _on_draw(self) -> None:
         if self.session.recipe.finish.signature.drawing.rows:
-            self.session.commit([(DRAWING, NO_GRID)], "No drawing")
+            self.session.commit([(DRAWING, NO_GRID)], "No image")
             return
-        chosen, _ = QFileDialog.getOpenFileName(self.body, "Drawing of a signature", str(Path.home()), PICTURES)
+        chosen, _ = QFileDialog.getOpenFileName(self.body, "Image of a signature", str(Path.home()), PICTURES)
         if chosen:
             self.sign_with(Path(chosen))
 

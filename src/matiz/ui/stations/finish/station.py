@@ -25,7 +25,7 @@ class FinishStation(PagedStation):
         super().__init__(session, view)
         self.edges, self.light, self.marks = (each(session, view) for each in (EdgesPage, LightPage, MarksPage))
         self.behind = BehindPage(session, view)
-        self.paged((self.edges, self.behind, self.light, self.marks), "What is finished.")
+        self.paged((self.edges, self.behind, self.light, self.marks), "Controls of Finish.")
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         super().paint_over(painter, view)

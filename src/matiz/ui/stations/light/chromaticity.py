@@ -86,7 +86,9 @@ class Chromaticity(Instrument):
         self._reading: LightReading | None = None
         self._balance = LightValue(5500.0, 0.0)
         self._drawn: tuple[LightReading | None, tuple[QSize, float, theme.Theme], QPixmap] | None = None
-        self.setToolTip("Drag the ring to the light that should look neutral. Arrows move it; Shift moves further.")
+        self.setToolTip(
+            "Drag the ring to the light that should look neutral. Arrow keys move it; Shift moves it further."
+        )
         self.setMinimumWidth(360)
 
     def sizeHint(self) -> QSize:

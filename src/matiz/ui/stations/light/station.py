@@ -33,7 +33,7 @@ from .chromaticity import Chromaticity
 
 PICK_PX = 12
 """Half-width of the area a pick averages, px of the picture."""
-LANDS = Number("", 180.0, 255.0, 245.0, 1.0, 0, "Where a picked white is shown; above 245 paper stays bare.")
+LANDS = Number("", 180.0, 255.0, 245.0, 1.0, 0, "The tone that a picked white gets; above 245 paper stays bare.")
 NOISY = 0.25
 """Standard deviation of a picked area over its mean, above which the pick is called noisy."""
 
@@ -72,17 +72,17 @@ class LightStation(Station):
         self.pick.setToolTip("Then click something grey or white in the picture")
         self.pick.toggled.connect(self._on_pick_toggled)
         self.as_shot = push("As shot")
-        self.as_shot.setToolTip("The light that the camera chose")
+        self.as_shot.setToolTip("The camera's white balance")
         self.as_shot.clicked.connect(lambda: self.session.commit([("light.source", "as_shot")], "Light as shot"))
         self.named = QComboBox()
         self.named.setAccessibleName("Named illuminant")
-        self.named.setToolTip("Balance for a light of the published tables")
+        self.named.setToolTip("Balance for a standard illuminant")
         self.named.addItem("Named light", "")
         for name, text in NAMES.items():
             self.named.addItem(text, name)
         self.named.activated.connect(self._on_named)
         self.white = push("Pick a white", checkable=True)
-        self.white.setToolTip("Then click something white: it becomes neutral and lands where the tape says")
+        self.white.setToolTip("Then click something white: it becomes neutral, with the tone set on the tape")
         self.white.toggled.connect(self._on_pick_toggled)
         sources.addWidget(self.pick)
         sources.addWidget(self.white)
@@ -97,10 +97,10 @@ class LightStation(Station):
             self._bind(tape)
             tape.refused.connect(self.session.said.emit)
             tapes.addWidget(tape, 0, n)
-        self.adaptation = tape_for("light.adaptation_percent", "Adaptation; less keeps the mood")
+        self.adaptation = tape_for("light.adaptation_percent", "Adaptation (lower keeps the mood)")
         bind(self.adaptation, self.session, "light.adaptation_percent", lambda v: f"Adaptation {number(v, 0, '%')}")
         tapes.addWidget(self.adaptation, 1, 0)
-        self.lands = Tape("A picked white lands at, of 255", LANDS)
+        self.lands = Tape("Tone of a picked white, of 255", LANDS)
         self.lands.refused.connect(self.session.said.emit)
         self.lands.valueChanged.connect(self.lands.set_value)
         tapes.addWidget(self.lands, 1, 1)
@@ -108,10 +108,10 @@ class LightStation(Station):
         self.note = caption()
         self.note.setWordWrap(True)
         self.two_greys = push("Two greys", checkable=True)
-        self.two_greys.setToolTip("Where two lights meet: then click something grey in the one, and in the other")
+        self.two_greys.setToolTip("For two lights: click something grey in one, then in the other")
         self.two_greys.toggled.connect(self._on_pick_toggled)
         self.map = push("Light map", checkable=True)
-        self.map.setToolTip("Outlines of where each of two lights gives the most, with its temperature and share")
+        self.map.setToolTip("Outlines where each of two lights is strongest, with its temperature and share")
         self.map.toggled.connect(lambda _: self.view.update())
         below = QHBoxLayout()
         below.setSpacing(4)
@@ -125,26 +125,42 @@ class LightStation(Station):
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
             ActionSpec(
-                "give_light", "Give its light to the selected", ("Ctrl+L",),
-                "Balance the pictures selected in Sort for the open picture's light.", "give_light", "Light",
+                "give_light",
+                "Copy its light to the selected",
+                ("Ctrl+L",),
+                "Balance the pictures selected in Sort for the open picture's light.",
+                "give_light",
+                "Light",
                 is_seen_there=False,
             ),
             ActionSpec(
-                "give_change", "Give its change of light to the selected", ("Ctrl+Alt+L",),
+                "give_change",
+                "Copy its change of light to the selected",
+                ("Ctrl+Alt+L",),
                 "Shift the light of the pictures selected in Sort, as their cameras set it, by as much as this one's.",
-                "give_change_of_light", "Light", is_seen_there=False,
+                "give_change_of_light",
+                "Light",
+                is_seen_there=False,
             ),
             ActionSpec(
-                "give_light_to_set", "Give its light to its set", ("Ctrl+Shift+L",),
+                "give_light_to_set",
+                "Copy its light to its set",
+                ("Ctrl+Shift+L",),
                 "Balance the pictures taken after this one, without a break of 20 minutes, for its light: after a "
                 "grey card.",
-                "gifts.light_to_set", "Light", is_seen_there=False,
+                "gifts.light_to_set",
+                "Light",
+                is_seen_there=False,
             ),
             ActionSpec(
-                "pick_neutral", "Pick a neutral", ("F7",),
-                "Go to Light and pick something grey or white in the picture.", "pick_neutral", "Light",
+                "pick_neutral",
+                "Pick a neutral",
+                ("F7",),
+                "Go to Light and pick something grey or white in the picture.",
+                "pick_neutral",
+                "Light",
             ),
-        )  # fmt: skip
+        )
 
     def give_light(self) -> None:
         self.gifts.light_to(self.session.selected())
@@ -321,13 +337,13 @@ class LightStation(Station):
             return text
         lights, card = reading.lights, reading.card
         if card is not None:
-            return f"{text}; a grey card says {kelvin(card.light.cct_K)}, Duv {duv(card.light.duv)}"
+            return f"{text}; a grey card gives {kelvin(card.light.cct_K)}, Duv {duv(card.light.duv)}"
         if len(lights.found) > 1:
             told = " and ".join(f"{kelvin(one.value.cct_K)} ({percent(one.share, 0)})" for one in lights.found)
             return f"{text}; two lights, {told}, {number(lights.apart_mired, 0, 'mired')} apart"
         measured = reading.measured
         if measured is None:
-            return f"{text}; no neutral found, certainty low"
+            return f"{text}; nothing neutral found, low certainty"
         off = light.mired - measured.mired
         how = "redder" if off > 0 else "bluer"
         sure = number(measured.certainty * 100, 0, "%")

@@ -108,7 +108,7 @@ class SubjectPick(Tool):
 class CropPage(Page):
     """The frame on the picture, its ratio and lines to compose by; what is left of the picture; frames proposed."""
 
-    title, tip = "Crop", "Cut the picture by a frame with handles"
+    title, tip = "Crop", "Crop the picture by a frame with handles"
     shows = ("subject", "whole_border")
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -129,21 +129,21 @@ class CropPage(Page):
         line.setSpacing(6)
         self.ratio, self.guide = QComboBox(), QComboBox()
         self.ratio.setAccessibleName("Ratio of the crop")
-        self.ratio.setToolTip("Sides of the crop, long over short, as the handles keep them")
+        self.ratio.setToolTip("Long side over short side, kept while the handles are dragged")
         for name, text in NAMES.items():
             self.ratio.addItem(text, name)
         self.ratio.activated.connect(self._on_ratio)
-        self.guide.setAccessibleName("Lines to compose by")
-        self.guide.setToolTip("Lines over the picture while it is cropped")
+        self.guide.setAccessibleName("Composition guides")
+        self.guide.setToolTip("Composition guides over the picture while cropping")
         for name in ("none", *GUIDES):
             self.guide.addItem(name, name)
         self.guide.setCurrentIndex(1)
         self.guide.activated.connect(lambda _: self.refresh())
-        self.stand = push("Lying or standing")
-        self.stand.setToolTip("The sides of the crop change places")
+        self.stand = push("Landscape / portrait")
+        self.stand.setToolTip("Turn the crop between landscape and portrait")
         self.stand.clicked.connect(self.turn_sides)
         self.all = push("Whole picture")
-        self.all.setToolTip("Take the crop away: all that has no empty corner")
+        self.all.setToolTip("Remove the crop: everything without an empty corner")
         self.all.clicked.connect(
             lambda: self.session.commit([("mend.crop", ()), ("mend.crop_ratio", "original")], "Whole picture")
         )
@@ -158,10 +158,10 @@ class CropPage(Page):
         frames = QHBoxLayout()
         frames.setSpacing(6)
         self.next = push("Next frame")
-        self.next.setToolTip("Try the next of up to five frames: the subject on a crossing, bright borders left out")
+        self.next.setToolTip("Try the next of up to five crops: the subject on a crossing, bright borders left out")
         self.next.clicked.connect(self.next_frame)
         self.name = push("Name the subject", checkable=True)
-        self.name.setToolTip("Click the subject on the picture: frames are proposed about it")
+        self.name.setToolTip("Click the subject in the picture: crops are proposed around it")
         self.name.toggled.connect(self._on_name)
         frames.addWidget(self.next)
         frames.addWidget(self.name)
@@ -215,7 +215,7 @@ class CropPage(Page):
             return
         found = self.frames()
         if not found:
-            self.session.said.emit("No frame to propose: name the subject first.")
+            self.session.said.emit("No crop to propose: name the subject first.")
             return
         n = self._step % len(found)
         self._step = n + 1
@@ -300,13 +300,13 @@ class CropPage(Page):
     def _subject_told(self, rect: Rect) -> str:
         subject, guide = self.subject(), self.guide.currentData()
         if subject is None:
-            return "No subject stands out: name it, and frames are proposed about it."
+            return "No subject stands out: name it, and crops are proposed around it."
         if not rect.holds(subject.x, subject.y):
-            return "The subject is cut away."
+            return "The subject is outside the crop."
         kind = guide if guide in ("thirds", "golden", "centre", "diagonals") else "thirds"
         off = off_crossing(kind, rect, subject.x, subject.y)
         how = "named" if self.session.recipe.mend.subject else "found"
-        return f"The subject, as {how}, is {percent(off, 0)} of the long side off the nearest crossing of {kind}."
+        return f"The subject, as {how}, is {percent(off, 0)} of the long side from the nearest crossing of {kind}."
 
     def _on_ratio(self, index: int) -> None:
         rect, name = self.rect(), self.ratio.itemData(index)

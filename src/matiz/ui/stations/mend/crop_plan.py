@@ -20,7 +20,7 @@ class CropPlan(Instrument):
         self._whole = (1.0, 1.0)
         self.setMinimumWidth(220)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setToolTip("What is kept of the picture: px, megapixels, ratio, and cm on paper at 300 ppi")
+        self.setToolTip("What is left of the picture: pixels, megapixels, ratio, and cm on paper at 300 ppi")
 
     def sizeHint(self) -> QSize:
         return QSize(300, 180)

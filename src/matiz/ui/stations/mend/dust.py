@@ -23,13 +23,15 @@ from .walk import SpotWalk
 class DustPage(Page):
     """The plan of dust and the walk through it; what is missed is repaired on the picture by hand."""
 
-    title, tip = "Dust", "Walk through the shadows of dust, and heal them"
+    title, tip = "Dust", "Step through dust spots and heal them"
     shows = ("dust",)
 
     def __init__(self, session: Session, view: PictureView, tool: Tool) -> None:
         """tool: repairs by hand."""
         super().__init__(session, view)
-        self.walk = SpotWalk(session, view, self.found, "shadow", "No dust", "It is a thing of the picture: go on")
+        self.walk = SpotWalk(
+            session, view, self.found, "shadow", "Not dust", "It belongs to the picture: leave it and go on"
+        )
         self.walk.moved.connect(self.refresh_readings)
         self.plan = DustPlan()
         self.plan.changed.connect(self.walk.look_at)
@@ -43,7 +45,7 @@ class DustPage(Page):
         column = QVBoxLayout()
         column.setSpacing(6)
         self.show_dust = push("Show dust", checkable=True)
-        self.show_dust.setToolTip("Only what is as fine as dust, stretched so that it is seen")
+        self.show_dust.setToolTip("Only detail of the size of dust, amplified")
         self.show_dust.toggled.connect(lambda on: self.dust_view.choose(_as_dust if on else None))
         self.walk.line.addWidget(self.show_dust)
         column.addLayout(self.walk.line)
@@ -121,8 +123,8 @@ class DustPage(Page):
                 f"{self.walk.current + 1} of {len(specks)}: takes {percent(speck.depth, 0)} of the light, "
                 f"certainty {percent(speck.certainty, 0)}"
             )
-        told = f"{counted(left, 'shadow')} of dust to look at" if left else "no shadow of dust is left"
-        return f"{told}. Click a spot or drag along what was missed: it is repaired as the page Repair says."
+        told = f"{counted(left, 'dust spot')} to look at" if left else "no dust spot left"
+        return f"{told}. Click a spot or drag along what was missed: it is repaired with the settings of Repair."
 
 
 def _as_dust(engine: Engine, recipe: Recipe, level: int, region: Region) -> NDArray[np.uint8]:

@@ -26,14 +26,14 @@ class DustPlan(Instrument):
     """`changed` carries the number of the mark that was clicked."""
 
     def __init__(self) -> None:
-        super().__init__("Shadows of dust in the frame")
+        super().__init__("Dust spots in the frame")
         self._marks: tuple[Mark, ...] = ()
         self._ratio = 1.5
         self.setMinimumWidth(220)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip(
-            "Where shadows of dust were found: a ring is open, a disc is healed, a cross is no dust. Click one to look "
-            "at it 1:1."
+            "Where dust was found: a ring is open, a disc is healed, a cross is not dust. Click one to look at it "
+            "at 1:1."
         )
 
     def sizeHint(self) -> QSize:
@@ -75,7 +75,7 @@ class DustPlan(Instrument):
                 painter.drawRect(QRectF(at.x() - 9, at.y() - 9, 18, 18))
         painter.setPen(theme.colour("quiet"))
         if not self._marks:
-            painter.drawText(self._frame(), Qt.AlignmentFlag.AlignCenter, "no shadow of dust found")
+            painter.drawText(self._frame(), Qt.AlignmentFlag.AlignCenter, "no dust found")
 
     def _frame(self) -> QRectF:
         inner = self.area().adjusted(12, 10, -12, -10)

@@ -38,8 +38,8 @@ class FringePlot(Instrument):
         self.setMinimumWidth(220)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip(
-            "How much further out than green the lens drew red and blue, from the middle to the corner. "
-            "Thin: measured in the picture. Thick: what is taken back; drag its end."
+            "How much further out than green the lens drew red and blue, from the centre to the corner. "
+            "Thin: measured in the picture. Thick: the correction; drag its end."
         )
 
     def sizeHint(self) -> QSize:

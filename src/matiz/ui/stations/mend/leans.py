@@ -34,8 +34,8 @@ class LeanPlot(Instrument):
         self.setMinimumWidth(220)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip(
-            "Every line of the picture by how far it leans: uprights above, lines across below, long ones high. "
-            "What stands at the hairline will be upright or level; drag it there."
+            "Every line of the picture by how far it leans: verticals above, horizontals below, longer lines higher. "
+            "What stands at the hairline becomes vertical or horizontal; drag it there."
         )
 
     def sizeHint(self) -> QSize:

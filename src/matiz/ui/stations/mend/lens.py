@@ -12,7 +12,7 @@ from .fringes_plot import FringePlot
 
 TAPES = (
     ("mend.distortion_percent", "Distortion, barrel to the left"),
-    ("mend.fall_off_EV", "Fall-off at the corner"),
+    ("mend.fall_off_EV", "Vignetting at the corner"),
     ("mend.fringe_red_px", "Red fringe at the corner"),
     ("mend.fringe_blue_px", "Blue fringe at the corner"),
 )
@@ -22,7 +22,7 @@ PATHS = {"r": "mend.fringe_red_px", "b": "mend.fringe_blue_px"}
 class LensPage(Page):
     """The fringe plot, the lens database, distortion and fall-off by hand."""
 
-    title, tip = "Lens", "Distortion, fall-off and colour fringes of the lens"
+    title, tip = "Lens", "Distortion, vignetting and colour fringes of the lens"
     shows = ("mend",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -35,7 +35,7 @@ class LensPage(Page):
     def _controls(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        words = [("off", "as it is"), ("known", "by the database")]
+        words = [("off", "uncorrected"), ("known", "from the lens database")]
         line, self.lens = choice(self.session, "mend.lens", "Lens", words)
         column.addLayout(line)
         grid, self.tapes = tape_grid(self.session, TAPES, 2)
@@ -63,7 +63,7 @@ class LensPage(Page):
         elif known is None:
             picture = self.session.picture
             lens = (picture.frame.exposure.lens if picture else "") or "not named in the file"
-            self.note.setText(f"Lens {lens}: not in the database; set distortion and fall-off by hand")
+            self.note.setText(f"Lens {lens}: not in the database; set distortion and vignetting by hand")
         else:
             stretch, dark = 100.0 * float(known.stretch[-1] - 1.0), float(known.fall_off_EV[-1])
             self.note.setText(f"{known.name}: {number(stretch, 1, '%', signed=True)}, {EV(dark, signed=False)} darker")

@@ -19,8 +19,8 @@ from .leans import LeanPlot
 
 TAPES = (
     ("mend.level_deg", "Level, clockwise to the right"),
-    ("mend.vertical_deg", "Uprights, camera looked up"),
-    ("mend.horizontal_deg", "Level lines, looked right"),
+    ("mend.vertical_deg", "Verticals, camera tilted up"),
+    ("mend.horizontal_deg", "Horizontals, camera turned right"),
 )
 LEAST_CERTAINTY = 0.3
 UNKNOWN = Angle(0.0, 0.0)
@@ -89,7 +89,7 @@ class LevelLine(Tool):
 class LevelPage(Page):
     """The lean plot; tapes for level and perspective; a line along an edge; quarter turns and mirror."""
 
-    title, tip = "Level", "Turn the picture level, and see it straight"
+    title, tip = "Level", "Level the picture and correct its perspective"
     shows = ("tilt",)
 
     def __init__(self, session: Session, view: PictureView) -> None:
@@ -108,10 +108,10 @@ class LevelPage(Page):
         line = QHBoxLayout()
         line.setSpacing(4)
         self.line = push("Level line", checkable=True)
-        self.line.setToolTip("Drag along an edge that is to be level or upright, or click both ends of it")
+        self.line.setToolTip("Drag along an edge that should be horizontal or vertical, or click both its ends")
         self.line.toggled.connect(self._on_line_toggled)
         self.mirror = push("Mirror", checkable=True)
-        self.mirror.setToolTip("Left and right change places")
+        self.mirror.setToolTip("Flip left and right")
         self.mirror.clicked.connect(lambda on: self.session.commit([("mend.mirror", "on" if on else "off")], "Mirror"))
         line.addWidget(self.line)
         line.addStretch(1)
@@ -167,11 +167,11 @@ class LevelPage(Page):
         told = [
             f"leans {degrees(reading.tilt.deg, signed=True)}, certainty {percent(reading.tilt.certainty, 0)}"
             if _is_seen(tilt)
-            else "no line says how it leans",
-            f"camera looked up {degrees(reading.vertical.deg, signed=True)}, "
+            else "no line to level by",
+            f"camera tilted up {degrees(reading.vertical.deg, signed=True)}, "
             f"certainty {percent(reading.vertical.certainty, 0)}"
             if _is_seen(vertical)
-            else "no uprights",
+            else "no verticals",
         ]
         self.note.setText("As taken: " + "; ".join(told))
 

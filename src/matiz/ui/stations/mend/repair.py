@@ -32,13 +32,16 @@ from .repair_tool import RepairTool
 
 TABLE = "mend.repairs"
 SIZES = {
-    "radius_px": ("Radius", Number("px", 1.0, 2000.0, 24.0, 1.0, 0, "How far a repair reaches, full-frame px.")),
-    "feather_px": ("Feather", Number("px", 0.0, 1000.0, 6.0, 0.5, 1, "Over how many px more it ends.")),
+    "radius_px": (
+        "Radius",
+        Number("px", 1.0, 2000.0, 24.0, 1.0, 0, "Radius of a repair, in pixels of the full frame."),
+    ),
+    "feather_px": ("Feather", Number("px", 0.0, 1000.0, 6.0, 0.5, 1, "Width of its soft edge, in pixels.")),
     "detail_px": (
         "Texture",
-        Number("px", 0.5, 60.0, 3.5, 0.5, 1, "The blur in which texture just vanishes: measured beside a repair."),
+        Number("px", 0.5, 60.0, 3.5, 0.5, 1, "The blur at which texture just vanishes: measured beside a repair."),
     ),
-    "frame": ("Frame", Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which of the frames that were merged it is taken from.")),
+    "frame": ("Frame", Number("", 1.0, 60.0, 1.0, 1.0, 0, "Which of the merged frames it is taken from.")),
 }
 FEATHER = 0.25
 """Of the radius, where nobody says."""
@@ -49,8 +52,8 @@ KINDS: dict[str, tuple[type[Repair], str]] = {
 }  # fmt: skip
 """Ways to repair, by their words: what is made, and the layer that it changes."""
 WHENCE = {
-    "base": "Light and shade are spanned from around.", "mix": "Light and shade are mixed along the stroke.",
-    "fill": "It is made of the rest of the picture.",
+    "base": "Light and shade are interpolated from around it.", "mix": "Light and shade are blended along the stroke.",
+    "fill": "It is filled from the rest of the picture.",
 }  # fmt: skip
 DONE = {"heal": "Healed", "clone": "Cloned", "fill": "Filled", "frame": "Taken from one frame"}
 AROUND = 4.0
@@ -62,7 +65,7 @@ MOST_POINTS = 500
 class RepairPage(Page):
     """The list of repairs; what is chosen in it is changed, what is drawn on the picture is put to it."""
 
-    title, tip = "Repair", "Heal, clone or fill whatever does not belong on the picture"
+    title, tip = "Repair", "Heal, clone or fill what does not belong in the picture"
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -98,15 +101,15 @@ class RepairPage(Page):
         self.kinds.show_value(self.kind)
         self.kinds.chosen.connect(self.take_kind)
         self.outline = push("Outline", checkable=True)
-        self.outline.setToolTip("Draw round what is to go, instead of over it")
-        self.another = push("Another way")
-        self.another.setToolTip("Fill it in another of the possible ways")
+        self.outline.setToolTip("Draw around what to remove, instead of over it")
+        self.another = push("Fill differently")
+        self.another.setToolTip("Fill it differently")
         self.another.clicked.connect(self.fill_anew)
         self.stop = push("Stop")
         self.stop.setToolTip("Stop filling")
         self.stop.clicked.connect(lambda: self.job.stop() if self.job else None)
         self.take_away = push("Remove")
-        self.take_away.setToolTip("Take the chosen repair away")
+        self.take_away.setToolTip("Remove the chosen repair")
         self.take_away.clicked.connect(self.remove_chosen)
         line.addWidget(self.kinds)
         line.addStretch(1)
@@ -184,11 +187,11 @@ class RepairPage(Page):
         self.view.update()
 
     def _told(self) -> str:
-        how = "Draw round what is to go." if self.draws_outline() else "Click a spot or drag along what is to go."
+        how = "Draw around what to remove." if self.draws_outline() else "Click a spot or drag along what to remove."
         source = WHENCE.get(self.kind, "The dashed ring is the source: drag it.")
         names, n = self._frames(), int(self.sizes["frame"].value())
         if self.kind == "frame" and n <= len(names):
-            how = how.replace("what is to go", "what is to be as one frame has it")
+            how = how.replace("what to remove", "what one frame should provide")
             source = f"It is taken from {names[n - 1]}."
         return f"{counted(len(self.repairs()), 'repair')}. {how} {source}"
 
@@ -284,14 +287,14 @@ class RepairPage(Page):
         item = self.repairs().get(self.chosen)
         if isinstance(item, Fill):
             turn = (item.turn + 1.0) % 100.0
-            self._fill(item, ((f"{TABLE}.{self.chosen}.turn", turn),), "Filled another way")
+            self._fill(item, ((f"{TABLE}.{self.chosen}.turn", turn),), "Filled differently")
 
     def remove_chosen(self) -> None:
         self.remove(self.chosen)
 
     def remove(self, ident: str) -> None:
         if ident in self.repairs():
-            self._set(((f"{TABLE}.{ident}", ABSENT),), "Repair taken away")
+            self._set(((f"{TABLE}.{ident}", ABSENT),), "Repair removed")
 
     def _fill(self, item: Repair, settings: Settings, label: str) -> None:
         """Fill aside, and put it to the recipe when it is done: the picture then has it at once."""

@@ -21,9 +21,10 @@ class RepairList(RowsList):
 
     def __init__(self) -> None:
         super().__init__(
-            "Repairs, in the order in which they are done",
-            "Repairs, in the order in which they are done. Drag one, or Shift with up or down, to do it earlier or "
-            "later; the box switches it off; Delete takes it away.",
+            "Repairs, in the order in which they are applied",
+            "Repairs, in the order in which they are applied. Drag one, or Shift with up or down, to apply it "
+            "earlier or "
+            "later; the box switches it off; Delete removes it.",
         )
         self.setMinimumWidth(220)
 

@@ -29,19 +29,25 @@ class MendStation(PagedStation):
         self.warp, self.repair = WarpPage(session, view), RepairPage(session, view)
         self.dust = DustPage(session, view, self.repair.tool)
         self.deck.setFixedHeight(DECK_PX)
-        self.paged((self.level, self.crop, self.warp, self.lens, self.dust, self.repair), "What is mended.")
+        self.paged((self.level, self.crop, self.warp, self.lens, self.dust, self.repair), "Controls of Mend.")
 
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
             ActionSpec("mend_level", "Draw a level line", ("Ctrl+G",), f"{self.level.tip}.", "draw_level", "Mend"),
             ActionSpec("mend_crop", "Crop", ("Ctrl+K",), f"{self.crop.tip}.", "turn_to", "Mend", self.crop.title),
-            ActionSpec("mend_frame", "Next frame", ("Ctrl+Shift+K",), "A crop proposed.", "next_frame", "Mend"),
-            ActionSpec("mend_warp", "Warp", ("Ctrl+U",), "Bend the picture.", "turn_to", "Mend", self.warp.title),
+            ActionSpec(
+                "mend_frame", "Next frame", ("Ctrl+Shift+K",), "Try the next proposed crop.", "next_frame", "Mend"
+            ),
+            ActionSpec(
+                "mend_warp", "Warp", ("Ctrl+U",), "Bend parts of the picture.", "turn_to", "Mend", self.warp.title
+            ),
             ActionSpec("mend_repair", "Repair", ("Ctrl+J",), "By hand.", "turn_to", "Mend", self.repair.title),
-            ActionSpec("mend_next", "Next shadow of dust", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
-            ActionSpec("mend_heal", "Heal this shadow", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
-            ActionSpec("mend_decline", "No dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
-            ActionSpec("mend_remove", "Remove repair", ("Ctrl+Del",), "That chosen.", "remove_repair", "Mend"),
+            ActionSpec("mend_next", "Next dust spot", ("Ctrl+D",), "Go to it, 1:1.", "walk", "Mend", "go_on"),
+            ActionSpec("mend_heal", "Heal this spot", ("Ctrl+H",), "And go on.", "walk", "Mend", "heal_current"),
+            ActionSpec("mend_decline", "Not dust", ("Ctrl+B",), "And go on.", "walk", "Mend", "decline_current"),
+            ActionSpec(
+                "mend_remove", "Remove repair", ("Ctrl+Del",), "Remove the chosen repair.", "remove_repair", "Mend"
+            ),
             ActionSpec("mend_left", "Turn left", ("Ctrl+[",), "A quarter counter-clockwise.", "turn", "Mend", -1),
             ActionSpec("mend_right", "Turn right", ("Ctrl+]",), "A quarter clockwise.", "turn", "Mend", 1),
         )

@@ -24,7 +24,7 @@ class StretchPlan(Instrument):
         self._image: QImage | None = None
         self.setMinimumWidth(220)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setToolTip("How much longer each part is shown than it was: light is stretched, dark squeezed")
+        self.setToolTip("How much each part is stretched: light is stretched, dark is squeezed")
 
     def sizeHint(self) -> QSize:
         return QSize(300, 180)

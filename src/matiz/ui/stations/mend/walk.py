@@ -40,8 +40,8 @@ class SpotWalk(QObject):
         self.line.setSpacing(4)
         self.next, self.heal, self.decline = push(f"Next {thing}"), push("Heal it"), push(leave)
         for button, told, act in (
-            (self.next, f"Go to the next {thing}, 1:1", self.go_on),
-            (self.heal, f"Heal the {thing} that is looked at, and go on", self.heal_current),
+            (self.next, f"Go to the next {thing}, at 1:1", self.go_on),
+            (self.heal, f"Heal this {thing} and go on", self.heal_current),
             (self.decline, tip, self.decline_current),
         ):
             button.setToolTip(told)

@@ -29,16 +29,16 @@ from .stretch_plan import StretchPlan
 
 TABLE = "mend.warp"
 PULL, TALLER, LOWER, LINE = "pull", "taller", "lower", "line"
-WORDS = ((PULL, "pull"), (TALLER, "taller here"), (LOWER, "lower here"), (LINE, "hold a line"))
+WORDS = ((PULL, "pull"), (TALLER, "taller here"), (LOWER, "shorter here"), (LINE, "hold a line"))
 PERCENT = {TALLER: 20.0, LOWER: -20.0}
 HOW = {
-    PULL: "Drag a place of the picture; a click pins it.",
-    TALLER: "Drag over what is to be taller: its foot stays, what is above gives way.",
-    LOWER: "Drag over what is to be lower: its foot stays, what is above gives way.",
-    LINE: "Drag along a line that is to stay straight, as a horizon.",
+    PULL: "Drag a point of the picture; a click pins it.",
+    TALLER: "Drag over what should be taller: its foot stays, what is above moves up.",
+    LOWER: "Drag over what should be shorter: its foot stays, what is above moves down.",
+    LINE: "Drag along a line that must stay straight, such as a horizon.",
 }
 SIZED = {Band: "percent", Pull: "reach"}
-LABELS = {Band: "Stretch of the band", Pull: "Reach of the pull, of the long side"}
+LABELS = {Band: "Stretch of the band", Pull: "Reach of the pull, share of the long side"}
 REACH_PX = 10.0
 LEAST_PX = 6.0
 CELLS = 14
@@ -115,7 +115,7 @@ class WarpTool(Tool):
 class WarpPage(Page):
     """The plan of the stretch; what is drawn on the picture, and the tape of what is chosen."""
 
-    title, tip = "Warp", "Bend the picture: pull places, make bands taller or lower, hold lines"
+    title, tip = "Warp", "Bend the picture: pull points, make bands taller or shorter, hold lines straight"
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
@@ -134,14 +134,14 @@ class WarpPage(Page):
         column.setSpacing(6)
         line = QHBoxLayout()
         line.setSpacing(4)
-        self.words = Words("Draw", WORDS, "What a drag on the picture does.")
+        self.words = Words("Draw", WORDS, "What dragging in the picture does.")
         self.words.show_value(self.word)
         self.words.chosen.connect(self.take_word)
         self.take_away = push("Remove")
-        self.take_away.setToolTip("Take what is chosen away")
+        self.take_away.setToolTip("Remove what is chosen")
         self.take_away.clicked.connect(self.remove_chosen)
-        self.flat = push("Flat again")
-        self.flat.setToolTip("Take all of the warp away")
+        self.flat = push("Remove the warp")
+        self.flat.setToolTip("Remove all of the warp")
         self.flat.clicked.connect(self.flatten)
         line.addWidget(self.words)
         line.addStretch(1)
@@ -231,10 +231,10 @@ class WarpPage(Page):
 
     def remove_chosen(self) -> None:
         if self.chosen:
-            self.session.commit([(f"{TABLE}.{self.chosen}", ABSENT)], "Part of the warp taken away")
+            self.session.commit([(f"{TABLE}.{self.chosen}", ABSENT)], "Part of the warp removed")
 
     def flatten(self) -> None:
-        self.session.commit([(f"{TABLE}.{ident}", ABSENT) for ident in self.items()], "Flat again")
+        self.session.commit([(f"{TABLE}.{ident}", ABSENT) for ident in self.items()], "Remove the warp")
 
     def draw(self, start: Pointer, end: Pointer) -> None:
         """A band or a held line from drag to drag."""

@@ -1,4 +1,4 @@
-"""What the eye is drawn to, in numbers and on the picture, and small ways to lead it."""
+"""What draws the eye, in numbers and on the picture, and small ways to lead it."""
 
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
@@ -21,7 +21,7 @@ class AttentionPage(PlacePage):
 
     title, tip = (
         "Attention",
-        "An estimate of what the eye is drawn to: the subject's share, and what pulls away from it.",
+        "An estimate of what draws the eye: the subject's share, and what pulls away from it.",
     )
     shows = ("attention", "attention_before")
 
@@ -41,16 +41,16 @@ class AttentionPage(PlacePage):
         self.note.setAccessibleName("What the subject holds")
         column.addWidget(self.note)
         self.look_for = push("Find the subject")
-        self.look_for.setToolTip("Look for it once: a few seconds")
+        self.look_for.setToolTip("Look for it, once; takes a few seconds")
         self.look_for.clicked.connect(lambda: self.chosen.session.look_for_subject())
         self.lift = push("Lift the subject")
-        self.lift.setToolTip("A little lighter, warmer and crisper, and the background the inverse: two places")
+        self.lift.setToolTip("Slightly lighter, warmer and crisper, and the opposite for the background: two places")
         self.lift.clicked.connect(lambda: self._add(lifted(), "Subject lifted"))
         self.darken = push("Darken this pull")
-        self.darken.setToolTip("A soft place over the chosen pull, without the subject")
+        self.darken.setToolTip("Add a soft place over the chosen pull, without the subject")
         self.darken.clicked.connect(self._darken)
         self.soften = push("Soften the background")
-        self.soften.setToolTip("Less contrast of detail in all but the subject")
+        self.soften.setToolTip("Less fine contrast in everything but the subject")
         self.soften.clicked.connect(lambda: self._add(softened_background(), "Background softened"))
         line = QHBoxLayout()
         line.setSpacing(4)
@@ -109,9 +109,9 @@ def told(reading: AttentionReading | None, before: AttentionReading | None) -> s
     if reading is None:
         return ""
     if reading.subject is None or reading.subject_area is None:
-        return "Where the subject is has not been looked for yet: pulls may lie on it."
+        return "The subject has not been looked for yet: pulls may lie on it."
     said = f"The subject fills {percent(reading.subject_area, 0)} of the picture and holds "
     said += f"{percent(reading.subject, 0)} of the attention"
     if before is not None and before.subject is not None and abs(before.subject - reading.subject) > 0.002:
         said += f", {percent(before.subject, 0)} without places"
-    return said + ". An estimate by contrast and faces: nobody's gaze was followed."
+    return said + ". Estimated from contrast and faces, not from eye tracking."

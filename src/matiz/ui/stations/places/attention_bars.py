@@ -24,14 +24,14 @@ class AttentionBars(Instrument):
     """`changed` carries the number of the pull that is chosen, from 0."""
 
     def __init__(self) -> None:
-        super().__init__("What the eye is drawn to")
+        super().__init__("What draws the eye")
         self._reading: AttentionReading | None = None
         self._before: AttentionReading | None = None
         self._chosen = 0
         self.setMinimumWidth(260)
         self.setToolTip(
-            "What the subject fills of the picture and holds of the attention, a tick where it held without places; "
-            "below it what pulls the eye elsewhere, the strongest first. Click one, or take it by up and down."
+            "The subject's share of the picture and of the attention, with a tick for its share without places; "
+            "below it what pulls the eye elsewhere, strongest first. Click one, or choose it with up and down."
         )
 
     own_keys = (Qt.Key.Key_Up, Qt.Key.Key_Down)

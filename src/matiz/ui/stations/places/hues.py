@@ -9,7 +9,7 @@ from .place_page import Chosen, PlacePage
 class PlaceHues(PlacePage):
     """Colour's own page, pointed at the chosen place."""
 
-    title, tip = "Hues", "Pegs that move colours there."
+    title, tip = "Hues", "Pegs that shift colours there."
     shows = HuesPage.shows
 
     def __init__(self, chosen: Chosen, pegs: HuesPage) -> None:

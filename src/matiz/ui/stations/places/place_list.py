@@ -27,7 +27,7 @@ class PlaceList(QWidget):
         self.rows = RowsList(
             "Places, in their order",
             "Places, in their order. Drag one, or Shift with up or down, to move it; the box leaves it out; "
-            "double-click or F2 names it; Delete takes it away.",
+            "double-click or F2 to rename it; Delete removes it.",
             has_names=True,
         )
         column = QVBoxLayout(self)
@@ -39,10 +39,10 @@ class PlaceList(QWidget):
         grid.setSpacing(4)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, tip in (
-            ("new", "New place", "A place that changes nothing yet; then say where it is"),
-            ("double", "Double it", "The same once more, mask and changes: then lower its strength"),
-            ("same", "Same mask", "A new place with the mask of the chosen one, which it follows"),
-            ("remove", "Remove", "Take the chosen place away"),
+            ("new", "New place", "Add a place that changes nothing yet; then choose where it is"),
+            ("double", "Duplicate", "Duplicate its mask and edits; then lower the strength"),
+            ("same", "Same mask", "Add a place that uses the chosen one's mask and follows it"),
+            ("remove", "Remove", "Remove the chosen place"),
         ):
             button = self.buttons[name] = push(text)
             button.setToolTip(tip)
@@ -51,7 +51,7 @@ class PlaceList(QWidget):
         column.addLayout(grid)
         self.told: QLabel = caption()
         self.told.setWordWrap(True)
-        self.told.setAccessibleName("What the place holds and changes")
+        self.told.setAccessibleName("What the place covers and changes")
         column.addWidget(self.told)
 
     def show_places(self, places: Mapping[str, Place], chosen: str) -> None:
@@ -73,8 +73,8 @@ def told(reading: PlaceReading, edge: EdgeReading | None = None) -> str:
         lines.append(f"inside {EV(reading.inside_EV)}, ΔE {number(reading.inside_dE, 1)}")
         lines.append(f"outside {EV(reading.outside_EV)}, ΔE {number(reading.outside_dE, 1)}")
     else:
-        lines.append("It changes nothing that can be seen.")
+        lines.append("It makes no visible change.")
     if edge is not None:
         off = [counted(len(spots), word) for spots, word in ((edge.leaks, "leak"), (edge.gaps, "gap")) if spots]
-        lines.append(", ".join([f"edge: {percent(edge.agreement, 0)} on the picture's edges", *off]))
+        lines.append(", ".join([f"edge: {percent(edge.agreement, 0)} along edges in the picture", *off]))
     return "\n".join(lines)

@@ -39,7 +39,10 @@ def _named(part: MaskPart) -> str:
 class RankPage(PlacePage):
     """Two clicks, a list with the best first, and one click that takes it."""
 
-    title, tip = "Rank", "Click what is meant, then what is not: every mask is ranked by how well it parts them."
+    title, tip = (
+        "Rank",
+        "Click what should be in the mask, then what should not: masks are ranked by how well they separate the two.",
+    )
 
     def __init__(self, chosen: Chosen, to_frame: Callable[[float, float], Point]) -> None:
         super().__init__(chosen)
@@ -48,15 +51,15 @@ class RankPage(PlacePage):
         self.at: list[Point] = []
         self.found: list[Ranked] = []
         self.tool = _TwoClicks(self)
-        self.list = RowsList("Masks, the one that parts them best first", "Double-click or Return takes a mask.")
+        self.list = RowsList("Masks, best separation first", "Double-click or Return adds a mask.")
         self.list.setDragDropMode(RowsList.DragDropMode.NoDragDrop)
         self.list.itemActivated.connect(lambda _: self.take())
         self.list.chosen.connect(lambda _: self.refresh())
-        self.button = push("Take it")
+        self.button = push("Add it")
         self.button.setToolTip("Add the chosen mask to the place")
         self.button.clicked.connect(self.take)
         self.again = push("Again")
-        self.again.setToolTip("Click two other places")
+        self.again.setToolTip("Click two other points")
         self.again.clicked.connect(self.forget)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -96,7 +99,7 @@ class RankPage(PlacePage):
         self.found = found
         self.refresh()
         if not found:
-            self.note.setText("No tone, channel or colour parts these two. Click two others, or draw the mask.")
+            self.note.setText("No tone, channel or colour separates these two. Click two others, or draw the mask.")
 
     def take(self) -> None:
         """Put the chosen mask to the place; to a new one where none is chosen."""
@@ -109,14 +112,14 @@ class RankPage(PlacePage):
         current = self.list.currentRow()
         self.list.show_rows(rows, str(min(max(current, 0), len(rows) - 1)) if rows else "")
         self.button.setEnabled(bool(rows))
-        steps = ("Click what is meant.", "Now click what is not.", "Ranking…")
+        steps = ("Click what should be in the mask.", "Now click what should not be in it.", "Ranking…")
         if not self.found:
             self.note.setText(steps[len(self.clicked)])
         else:
             best = self.found[max(self.list.currentRow(), 0)]
             self.note.setText(
-                f"{number(100 * best.meant, 0, '%')} of the mask where it is meant, "
-                f"{number(100 * best.not_meant, 0, '%')} where it is not."
+                f"{number(100 * best.meant, 0, '%')} of the mask on the first point, "
+                f"{number(100 * best.not_meant, 0, '%')} on the second."
             )
 
 

@@ -89,12 +89,14 @@ class PlacesStation(Station):
         column = QVBoxLayout()
         column.setSpacing(6)
         line = QHBoxLayout()
-        self.words = Words("Page", [(page.title, page.title) for page in self.pages], "Where it is, what is changed.")
+        self.words = Words(
+            "Page", [(page.title, page.title) for page in self.pages], "Where the place is, and what it changes."
+        )
         self.words.show_value(self.page.title)
         self.words.chosen.connect(self.turn_to)
         self.see = Words(
             "See the mask", [("off", "picture"), ("picture", "mask over it"), ("grey", "mask alone")],
-            "What lies outside grey and dim, or the mask alone; it hides while a tape moves.",
+            "Grey and dim outside the mask, or the mask alone; hidden while a tape is dragged.",
         )  # fmt: skip
         self.see.show_value(OFF)
         self.see.chosen.connect(self.see_mask)
@@ -116,19 +118,47 @@ class PlacesStation(Station):
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
             ActionSpec(
-                "give_place", "Give this place to the selected", ("Ctrl+Alt+P",),
-                "Copy the chosen place, mask and changes, to the pictures selected in Sort.", "give_place", "Places",
+                "give_place",
+                "Copy this place to the selected",
+                ("Ctrl+Alt+P",),
+                "Copy the chosen place, mask and changes, to the pictures selected in Sort.",
+                "give_place",
+                "Places",
                 is_seen_there=False,
             ),
-            ActionSpec("place_new", "New place", ("Ctrl+P",), "It changes nothing yet.", "new_place", "Places"),
-            ActionSpec("place_lighter", "Paint lighter", ("+",), "By brush, at once.", "paint", "Places", "lighter"),
-            ActionSpec("place_darker", "Paint darker", ("-",), "By brush, at once.", "paint", "Places", "darker"),
-            ActionSpec("place_double", "Double the place", ("Ctrl+Shift+P",), "Once more.", "double_place", "Places"),
-            ActionSpec("place_merge", "Merge upward", ("Ctrl+Shift+J",), "One mask.", "merge_place", "Places"),
-            ActionSpec("place_mask", "See the mask", ("Ctrl+M",), "In the picture, alone, off.", "next_mask", "Places"),
-            ActionSpec("place_where", "Where", ("Ctrl+Shift+W",), "The mask's parts.", "turn_to", "Places", "Where"),
-            ActionSpec("place_what", "What", ("Ctrl+W",), "What is changed.", "turn_to", "Places", "What"),
-        )  # fmt: skip
+            ActionSpec(
+                "place_new", "New place", ("Ctrl+P",), "Add a place that changes nothing yet.", "new_place", "Places"
+            ),
+            ActionSpec(
+                "place_lighter", "Paint lighter", ("+",), "Paint with a brush at once.", "paint", "Places", "lighter"
+            ),
+            ActionSpec(
+                "place_darker", "Paint darker", ("-",), "Paint with a brush at once.", "paint", "Places", "darker"
+            ),
+            ActionSpec(
+                "place_double",
+                "Duplicate the place",
+                ("Ctrl+Shift+P",),
+                "Duplicate the chosen place.",
+                "double_place",
+                "Places",
+            ),
+            ActionSpec(
+                "place_merge",
+                "Merge upward",
+                ("Ctrl+Shift+J",),
+                "Merge the place with the one above.",
+                "merge_place",
+                "Places",
+            ),
+            ActionSpec(
+                "place_mask", "See the mask", ("Ctrl+M",), "Over the picture, alone, or off.", "next_mask", "Places"
+            ),
+            ActionSpec(
+                "place_where", "Where", ("Ctrl+Shift+W",), "Show the parts of the mask.", "turn_to", "Places", "Where"
+            ),
+            ActionSpec("place_what", "What", ("Ctrl+W",), "Show what is changed.", "turn_to", "Places", "What"),
+        )
 
     def give_place(self) -> None:
         Gifts(self.session).place_to(self.session.selected(), self.chosen)
@@ -291,7 +321,7 @@ class PlacesStation(Station):
         """The chosen place once more, right after it."""
         place = self.place()
         if place is not None:
-            self._insert(replaced(place, name=f"{place.name} twice" if place.name else ""), "Doubled", self.chosen)
+            self._insert(replaced(place, name=f"{place.name} twice" if place.name else ""), "Duplicated", self.chosen)
 
     def same_place(self) -> None:
         """A place that changes nothing yet, where the chosen one is."""
@@ -303,7 +333,7 @@ class PlacesStation(Station):
         """The chosen place into the one before it: its mask is added there, and it is left out by itself."""
         idents = list(self.places())
         if self.chosen not in idents[1:]:
-            self.session.said.emit("Choose the second of two places: it is merged into the one before it.")
+            self.session.said.emit("Choose the second of two places: it is merged into the one above it.")
             return
         into = idents[idents.index(self.chosen) - 1]
         part, path = SameAs(of=self.chosen), f"places.{into}.mask"
@@ -317,7 +347,7 @@ class PlacesStation(Station):
 
     def remove(self, ident: str) -> None:
         if ident in self.places():
-            self.session.commit([(f"places.{ident}", ABSENT)], "Place taken away")
+            self.session.commit([(f"places.{ident}", ABSENT)], "Place removed")
 
     def paint(self, which: str) -> None:
         """Have the brush at hand, in the standing place that lightens or darkens."""
@@ -366,7 +396,7 @@ class PlacesStation(Station):
     def remove_part(self, ident: str) -> None:
         place = self.place()
         if place is not None and ident in place.mask:
-            self.session.commit([(f"{self.place_path()}.mask.{ident}", ABSENT)], "Part taken away")
+            self.session.commit([(f"{self.place_path()}.mask.{ident}", ABSENT)], "Part removed")
 
     def _insert(self, place: Place, label: str, after: str = "") -> None:
         """Put a place to the recipe and choose it; right after another, or at the end."""
@@ -388,7 +418,7 @@ class PlacesStation(Station):
         light = self.session.light_of(self.session.recipe) if on else None
         kelvin, duv = (round(light.cct_K, 1), round(light.duv, 5)) if light is not None else (0.0, 0.0)
         settings = [(f"{self.place_path()}.pinned_K", kelvin), (f"{self.place_path()}.pinned_duv", duv)]
-        self.session.commit(settings, "Colours pinned" if on else "Colours let go")
+        self.session.commit(settings, "Colours pinned" if on else "Colours unpinned")
 
     def _on_tint_picked(self, x: float, y: float) -> None:
         """Take hue, and chroma where there is none yet, from a spot of the picture."""

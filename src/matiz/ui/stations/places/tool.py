@@ -236,7 +236,7 @@ class _Painting(_Doing):
 
     def end(self, pointer: Pointer) -> None:
         self.easel.paints(False)
-        self._grip.commit(self._settings(), "Wiped off" if self._stroke.erase == "on" else "Painted")
+        self._grip.commit(self._settings(), "Erased" if self._stroke.erase == "on" else "Painted")
 
     def _show(self) -> None:
         self._grip.preview(self._settings())
@@ -326,7 +326,7 @@ class _Picking(_Doing):
             picks: tuple[Point, ...] = getattr(self._part, name, ())
             left = tuple(pick for pick in picks if math.dist(pick, here) > self._near)
             if len(left) < len(picks):
-                self.easel.session.commit([(f"{self.path}.{name}", left)], "Pick taken away")
+                self.easel.session.commit([(f"{self.path}.{name}", left)], "Pick removed")
                 return
         keeps_out = isinstance(self._part, Reach | Subject) and self.start.modifiers & Qt.KeyboardModifier.AltModifier
         name = "keep_out" if keeps_out else "picks"
@@ -334,4 +334,4 @@ class _Picking(_Doing):
         if len(picks) < MOST_PICKS:
             self.easel.session.commit([(f"{self.path}.{name}", (*picks, here))], "Picked")
         else:
-            self.easel.session.said.emit(f"A part takes up to {MOST_PICKS} picks: click one to take it away.")
+            self.easel.session.said.emit(f"A part can have up to {MOST_PICKS} picks: click one to remove it.")

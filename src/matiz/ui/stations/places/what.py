@@ -18,11 +18,11 @@ COLUMNS = 4
 LIGHT = {
     "strength_percent": "Strength", "exposure_EV": "Exposure", "warmer_mired": "Warmer", "greener_duv": "Greener",
     "chroma_percent": "Chroma", "contrast.fine_dB": "Fine contrast", "contrast.middle_dB": "Middle contrast",
-    "contrast.broad_dB": "Broad contrast", "sharpen_percent": "Sharper", "denoise_percent": "Noise out",
-    "haze_percent": "Haze taken away",
+    "contrast.broad_dB": "Broad contrast", "sharpen_percent": "Sharper", "denoise_percent": "Noise reduction",
+    "haze_percent": "Haze removed",
 }  # fmt: skip
 TINT = {"tint_chroma": "Tint", "tint_hue_deg": "Hue of the tint"}
-ENDS = {"spare_dark": "Spared below zone", "spare_light": "Spared above zone"}
+ENDS = {"spare_dark": "Leaves alone below zone", "spare_light": "Leaves alone above zone"}
 BLENDS = (("normal", "plain"), ("multiply", "multiply"), ("screen", "screen"), ("soft_light", "soft light"))
 CONTRAST = 1.3
 
@@ -54,7 +54,7 @@ def show_tapes(tapes: dict[str, Tape], place: Place | None) -> None:
 class LightPage(PlacePage):
     """Tapes of the place, as the stations have them for the whole picture."""
 
-    title, tip = "What", "What is changed there: light, contrast, sharpness, noise, haze, chroma."
+    title, tip = "What", "What changes there: light, contrast, sharpness, noise, haze, chroma."
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__(chosen)
@@ -62,10 +62,10 @@ class LightPage(PlacePage):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.hold = push("Chroma held", checkable=True)
-        self.hold.setToolTip("What exposure lightens keeps the chroma that it had: lightening drains it")
+        self.hold.setToolTip("Keep chroma where exposure lightens, which would drain it")
         self.hold.clicked.connect(lambda on: chosen.set_place("hold_chroma", "on" if on else "off", "Chroma held"))
         self.pin = push("Colours pinned", checkable=True)
-        self.pin.setToolTip("The place keeps its colours while the balance of the whole moves, from where it is now")
+        self.pin.setToolTip("Keep the place's colours when the white balance of the picture changes")
         buttons = QVBoxLayout()
         buttons.setSpacing(4)
         for button in (self.hold, self.pin):
@@ -87,7 +87,7 @@ class LightPage(PlacePage):
 class CurvePage(PlacePage):
     """Its curve and tint, and how it meets the rest of the picture."""
 
-    title, tip = "Curve", "Its curve of lightness, a tint, the ends that are spared, how it is laid over the picture."
+    title, tip = "Curve", "Its lightness curve, a tint, protected tones, and how it blends with the picture."
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__(chosen)
@@ -99,15 +99,15 @@ class CurvePage(PlacePage):
         )  # fmt: skip
         self.tapes = place_tapes(chosen, TINT | ENDS)
         self.pick = push("Pick tint", checkable=True)
-        self.pick.setToolTip("Take the colour of the tint from the picture")
-        self.blend = Words("Laid over", BLENDS, "How the picture is laid over itself there.")
-        self.blend.chosen.connect(lambda blend: chosen.set_place("blend", blend, f"Laid over: {blend}"))
+        self.pick.setToolTip("Pick the colour of the tint in the picture")
+        self.blend = Words("Blend", BLENDS, "How the picture is blended with itself there.")
+        self.blend.chosen.connect(lambda blend: chosen.set_place("blend", blend, f"Blend: {blend}"))
         self.straight = push("straight")
-        self.straight.setToolTip("Take all points of this curve away")
+        self.straight.setToolTip("Remove all points of this curve")
         self.straight.clicked.connect(lambda: chosen.set_place("curve", IDENTITY, "Straight curve of a place"))
         self.starter = push("S 1.3")
         self.starter.setAccessibleName("S curve 1.3 of the place")
-        self.starter.setToolTip("A curve that is 1.3 times as steep at middle grey")
+        self.starter.setToolTip("A curve 1.3 times as steep at middle grey")
         self.starter.clicked.connect(lambda: chosen.set_place("curve", s_curve(CONTRAST), "S curve of a place"))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -126,7 +126,7 @@ class CurvePage(PlacePage):
         right.addLayout(grid_of(self.tapes, 2))
         laid = QHBoxLayout()
         laid.setSpacing(6)
-        laid.addWidget(caption("Laid over itself", px=theme.TEXT_PX))
+        laid.addWidget(caption("Blended with itself", px=theme.TEXT_PX))
         laid.addWidget(self.blend)
         laid.addStretch(1)
         right.addLayout(laid)

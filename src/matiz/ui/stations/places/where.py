@@ -7,37 +7,37 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from ....recipe.leaves import Number
-from ....recipe.places import CHANNELS, Bright, Brush, MaskPart, Place, SameAs, Stroke
+from ....recipe.places import CHANNELS, JOINS, Bright, Brush, MaskPart, Place, SameAs, Stroke
 from ....recipe.tree import ORDER, parts_of
 from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, grid_of, push
 from ...kit.rows_list import Row, RowsList
 from ...kit.tape import Tape
 from .place_page import Chosen, PlacePage
-from .words import JOINS, KINDS, NAMES, part_told, place_told
+from .words import KINDS, NAMES, part_told, place_told
 
 COLUMNS = 4
 LYING = ("x", "y", "x2", "y2", "w", "h", "turn_deg")
 """What is dragged on the picture."""
 LABELS = {
-    "feather_px": "Feather", "grow_px": "Looser, tighter", "strength_percent": "Share", "exponent": "Power",
-    "low": "From zone", "high": "To zone", "soft": "Soft ends", "hue_deg": "Hue off", "chroma": "Chroma off",
-    "lightness": "Lightness off", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour off",
-    "rise": "Whole at a rise of", "n": "Which", "fit_px": "To the edge within",
+    "feather_px": "Feather", "grow_px": "Expand or contract", "strength_percent": "Opacity", "exponent": "Power",
+    "low": "From zone", "high": "To zone", "soft": "Soft ends", "hue_deg": "Hue range", "chroma": "Chroma range",
+    "lightness": "Lightness range", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour range",
+    "rise": "Full at a gradient of", "n": "Which", "fit_px": "Snap to edges within",
 }  # fmt: skip
-FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Rises over"}
+FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Gradient over"}
 BRUSH = {
-    "radius_px": "Radius", "hardness_percent": "Hardness", "strength_percent": "A stroke",
-    "limit_percent": "Builds up to", "keep_to": "Keeps to colour",
+    "radius_px": "Radius", "hardness_percent": "Hardness", "strength_percent": "Stroke opacity",
+    "limit_percent": "Builds up to", "keep_to": "Limit to colour",
 }  # fmt: skip
 """Of the strokes to come."""
-LIST_PX = 190
+LIST_PX = 236
 
 
 class WherePage(PlacePage):
     """The list of parts, and the tapes of the one that is chosen."""
 
-    title, tip = "Where", "The mask: its parts and how they are joined."
+    title, tip = "Where", "The mask: its parts and how they are combined."
 
     def __init__(self, chosen: Chosen) -> None:
         super().__init__(chosen)
@@ -45,9 +45,10 @@ class WherePage(PlacePage):
         """What the next stroke is like."""
         self.is_erasing = False
         self.list = RowsList(
-            "Parts of the mask, in the order in which they are joined",
-            "Parts of the mask, in the order in which they are joined. Drag one, or Shift with up or down, to join it "
-            "earlier or later; Delete takes it away.",
+            "Parts of the mask, in the order in which they are combined",
+            "Parts of the mask, in the order in which they are combined. Drag one, or Shift with up or down, to "
+            "move it "
+            "up or down; Delete removes it.",
         )
         self.list.setMinimumWidth(LIST_PX)
         self.list.chosen.connect(lambda ident: self.chosen.choose_part(ident))
@@ -71,14 +72,14 @@ class WherePage(PlacePage):
         line.setSpacing(4)
         self.joiners: dict[str, QPushButton] = {}
         tips = {
-            "add": "Another part besides: what either has",
-            "subtract": "A part that is taken away from what is there",
-            "intersect": "A part that leaves only what both have",
+            "add": "Add a part: what either has",
+            "subtract": "Subtract a part from the mask",
+            "intersect": "Keep only what both the mask and the part have",
         }
-        for join, word in JOINS.items():
-            button = push(word.capitalize())
+        for join in JOINS:
+            button = push(join.capitalize())
             button.setToolTip(tips[join])
-            button.setAccessibleName(f"{word.capitalize()} a part")
+            button.setAccessibleName(f"{join.capitalize()} a part")
             menu = QMenu(button)
             menu.aboutToShow.connect(partial(self._fill_menu, menu, join))
             button.setMenu(menu)
@@ -92,15 +93,17 @@ class WherePage(PlacePage):
         column.setSpacing(6)
         line = QHBoxLayout()
         line.setSpacing(8)
-        self.join = Words("Joined", list(JOINS.items()), "How the part meets those before it.")
-        self.join.chosen.connect(lambda join: self.chosen.set_part("join", join, "Joined"))
-        self.invert = push("Inverted", checkable=True)
-        self.invert.setToolTip("What the part leaves out is meant")
+        self.join = Words("Combine", [(join, join) for join in JOINS], "How the part is combined with those before it.")
+        self.join.chosen.connect(lambda join: self.chosen.set_part("join", join, "Combined"))
+        self.invert = push("Invert", checkable=True)
+        self.invert.setToolTip("Use what the part leaves out")
         self.invert.clicked.connect(lambda on: self.chosen.set_part("invert", "on" if on else "off", "Inverted"))
-        self.channel = Words("Told by", [(name, _short(name)) for name in CHANNELS], "What tones are told by.")
-        self.channel.chosen.connect(lambda name: self.chosen.set_part("channel", name, f"Told by {name}"))
-        self.erase = push("Wipe off", checkable=True)
-        self.erase.setToolTip("Strokes wipe off what is painted; Alt does so for one")
+        self.channel = Words(
+            "Channel", [(name, _short(name)) for name in CHANNELS], "The channel that the tones are measured in."
+        )
+        self.channel.chosen.connect(lambda name: self.chosen.set_part("channel", name, f"Channel: {name}"))
+        self.erase = push("Erase", checkable=True)
+        self.erase.setToolTip("Strokes erase; hold Alt to erase with one stroke")
         self.erase.toggled.connect(lambda on: setattr(self, "is_erasing", on))
         for widget in (self.join, self.invert, self.channel, self.erase):
             line.addWidget(widget)
@@ -170,7 +173,7 @@ class WherePage(PlacePage):
         own = self.chosen.place_path().rpartition(".")[2]
         for n, (ident, place) in enumerate(others.items(), 1):
             if ident != own and isinstance(place, Place):
-                told = f"Of {place_told(place, n)}: As that place has it."
+                told = f"Of {place_told(place, n)}: The mask of that place."
                 self._offer(menu, told, partial(self.chosen.add_part, SameAs, join, of=ident))
 
     def _offer(self, menu: QMenu, text: str, act: Any) -> None:
@@ -188,7 +191,7 @@ class WherePage(PlacePage):
         }
         parts = place.mask if place is not None else {}
         rows = [
-            Row(ident, f"{JOINS[each.join] if n else ''}  {part_told(each, names)}".strip())
+            Row(ident, f"{each.join if n else ''}  {part_told(each, names)}".strip())
             for n, (ident, each) in enumerate(parts.items())
             if isinstance(each, MaskPart)
         ]
@@ -216,28 +219,28 @@ class WherePage(PlacePage):
 
     def _told(self, place: Place | None, part: MaskPart | None) -> str:
         if place is None:
-            return "A place is part of the picture with decisions of its own. Make one: New place, at the right."
+            return "A place is a part of the picture with its own edits. Add one: New place, on the right."
         if part is None:
-            return "The mask has no part yet: all of the picture is meant. Add what the place is made of."
+            return "The mask has no part yet: the place covers the whole picture. Add a part."
         return HOW.get(NAMES.get(type(part), ""), "")
 
 
 HOW = {
-    "Subject": "Found by itself. Click what is missing; Alt and click what is not meant. A tap that is clicked again "
-    "goes.",
-    "Background": "All but the subject. Click what belongs to it too; Alt and click what does not.",
-    "Sky": "Found by itself: what is calm, hangs together and reaches the upper border.",
-    "Faces": "Found by themselves, the largest first; 0 is all of them.",
-    "People": "Found by their faces, the largest first; 0 is all of them.",
-    "Skin": "Found by the colours of the faces, within their people.",
-    "In focus": "Found by how far edges are spread: near no edge nothing is in it.",
-    "Brush": "Drag to paint, Alt to wipe off, Shift and click for a straight stroke from the last; the right button, "
-    "dragged sideways, makes it wider.",
-    "Ramp": "Drag on the picture from where it is full to where it is gone; its ends and its middle can be held.",
-    "Ellipse": "Drag on the picture from its middle outward; its sides, its middle and its turn can be held.",
-    "Outline": "Draw round what is meant.",
-    "Reach": "Click what is meant; Alt and click what is not. A pick that is clicked again goes.",
-    "Colour": "Click what has the colour. A pick that is clicked again goes.",
+    "Subject": "Found automatically. Click what is missing, Alt-click what should not be in it. Click a mark again to "
+    "remove it.",
+    "Background": "Everything but the subject. Click what belongs to the subject too, Alt-click what does not.",
+    "Sky": "Found automatically: smooth, connected, and reaching the upper border.",
+    "Faces": "Found automatically, largest first; 0 is all of them.",
+    "People": "Found by their faces, largest first; 0 is all of them.",
+    "Skin": "Found by the colours of the faces, within the people.",
+    "In focus": "Found by the sharpness of edges: away from edges nothing is in it.",
+    "Brush": "Drag to paint, Alt to erase, Shift-click for a straight stroke from the last; drag with the right button "
+    "sideways to change the size.",
+    "Ramp": "Drag in the picture from where it is full to where it ends; drag its ends and its middle to change it.",
+    "Ellipse": "Drag in the picture from its centre outward; drag its sides, centre and handle to change it.",
+    "Outline": "Draw around the area.",
+    "Reach": "Click what should be in it, Alt-click what should not. Click a pick again to remove it.",
+    "Colour": "Click what has the colour. Click a pick again to remove it.",
 }
 
 

@@ -31,30 +31,29 @@ from ....recipe.places import (
 )
 from ....wording import counted, number
 
-JOINS = {"add": "add", "subtract": "take", "intersect": "only"}
 """What a part does with those before it: adds to them, takes from them, leaves only what both have."""
 KINDS: tuple[tuple[type[MaskPart], str, str], ...] = (
-    (Subject, "Subject", "What the picture is of, found by itself; click what is missing, Alt and click what is not."),
-    (Background, "Background", "All but the subject."),
-    (Sky, "Sky", "The sky, found by itself."),
-    (Ground, "Ground", "All but the sky."),
-    (Faces, "Faces", "Faces, found by themselves: all, or one of them."),
+    (Subject, "Subject", "The subject of the picture, found automatically."),
+    (Background, "Background", "Everything but the subject."),
+    (Sky, "Sky", "The sky, found automatically."),
+    (Ground, "Ground", "Everything but the sky."),
+    (Faces, "Faces", "Faces, found automatically: all, or one of them."),
     (People, "People", "People, by their faces: all, or one of them."),
-    (SkinOf, "Skin", "Skin of those whose faces are found; not eyes, brows and lips."),
-    (Focus, "In focus", "What is in focus, by how far edges are spread."),
-    (Brush, "Brush", "Painted by hand on the picture."),
-    (Ramp, "Ramp", "Full at one end of a line, gone at the other: drag it on the picture."),
-    (Ellipse, "Ellipse", "Full inside, falling off to its rim: drag it on the picture."),
-    (Lasso, "Outline", "All that an outline holds: draw it on the picture."),
-    (Reach, "Reach", "What is near a pick and coloured like it; Alt and click keeps out."),
-    (Colour, "Colour", "What has the colour of your picks, anywhere."),
+    (SkinOf, "Skin", "Skin of people whose faces are found, without eyes, brows and lips."),
+    (Focus, "In focus", "What is in focus, by the sharpness of edges."),
+    (Brush, "Brush", "Painted by hand in the picture."),
+    (Ramp, "Ramp", "A gradient along a line: drag it in the picture."),
+    (Ellipse, "Ellipse", "Full inside, fading to its rim: drag it in the picture."),
+    (Lasso, "Outline", "Everything inside an outline: draw it in the picture."),
+    (Reach, "Reach", "What is near a pick and of a similar colour; Alt-click to exclude."),
+    (Colour, "Colour", "What has the colour of your picks, anywhere in the picture."),
     (Zones, "Zones", "A range of zones."),
-    (Bright, "Bright", "Bright tones, by a power of their lightness."),
+    (Bright, "Bright", "Bright tones, weighted by a power of lightness."),
     (Middle, "Middle", "Middle tones."),
     (Dim, "Dim", "Dim tones."),
     (Saturated, "Saturated", "Saturated colours."),
     (Muted, "Muted", "Muted colours."),
-    (Edges, "Edges", "Where lightness rises steeply."),
+    (Edges, "Edges", "Where lightness changes steeply."),
 )
 """What a part can be, its name and what it is, in the order in which they are offered."""
 NAMES = {kind: name for kind, name, _ in KINDS} | {Mapped: "Map"}
@@ -68,7 +67,7 @@ def part_told(part: MaskPart, names: Mapping[str, str]) -> str:
 def _detail(part: MaskPart, names: Mapping[str, str]) -> str:
     match part:
         case SameAs():
-            return f"of {names.get(part.of, 'a place that is gone')}"
+            return f"of {names.get(part.of, 'a place that was removed')}"
         case Bright():
             return "" if part.channel == "lightness" else part.channel
         case Zones():

@@ -220,7 +220,7 @@ class SheetDelegate(QStyledItemDelegate):
         words += [f"rank {document.rank}"] if document.rank else []
         merged = self.session.desk.catalogue.merged.get(path)
         words += [f"of {len(merged.names)}"] if merged is not None else []
-        words += ["not yet as decided"] if self.renderings.is_stale(path) else []
+        words += ["thumbnail updating"] if self.renderings.is_stale(path) else []
         told = self.session.ranked.get(path)
         brief = self.looking.briefs.get(path)
         if told is not None:
@@ -447,7 +447,7 @@ class ContactSheet(QListView):
 
 
 ORDERS = {
-    "name": "by name", "sharp": "sharpest first", "full": "fullest first", "noise": "noisiest first",
+    "name": "by name", "sharp": "sharpest first", "full": "most clipped first", "noise": "noisiest first",
     "dust": "most dust first", "tilt": "most tilted first",
     "time": "by time taken", "iso": "by ISO", "lens": "by lens", "rank": "best rank first",
 }  # fmt: skip

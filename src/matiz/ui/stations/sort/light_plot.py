@@ -62,8 +62,9 @@ class LightPlot(Instrument):
         self._held: tuple[int, float] | None = None
         self.setMinimumWidth(220)
         self.setToolTip(
-            "The pictures that were taken in one light, by time: dots are what was measured, ticks what each is "
-            "balanced for, the line how the light went. Click a dot to choose its picture, drag a tick to balance it. "
+            "The pictures taken in one light, by time: dots are the measured light, ticks the balance of each, "
+            "the line "
+            "the trend of the light. Click a dot to select its picture, drag a tick to change its balance. "
             "Keys: left and right choose, up and down balance, Shift for more."
         )
 
@@ -142,7 +143,7 @@ class LightPlot(Instrument):
         axes, light = self.axes(), self._light
         if axes is None or light is None:
             painter.setPen(theme.colour("quiet"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "no light known yet")
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "light not known yet")
             return
         plot = axes.plot
         painter.setPen(theme.colour("quiet"))

@@ -30,44 +30,46 @@ MERGE = "Merge"
 MERGES = (
     ActionSpec(
         "merge_bracket", "Merge a bracket", ("Ctrl+Alt+B",),
-        "One frame of those selected, or of the set, that holds the light of all of them.", "merge_as", "Sort",
+        "One frame of the selected, or of the set, with the dynamic range of all of them.", "merge_as", "Sort",
         "bracket",
     ),
     ActionSpec(
-        "merge_focus", "Merge what is focused differently", ("Ctrl+Alt+F",),
-        "One frame of those selected, or of the set, sharp where any of them is.", "merge_as", "Sort", "focus",
+        "merge_focus", "Merge a focus stack", ("Ctrl+Alt+F",),
+        "One frame of the selected, or of the set, sharp wherever one of them is.", "merge_as", "Sort", "focus",
     ),
     ActionSpec(
         "merge_mean", "Merge to a mean", ("Ctrl+Alt+M",),
-        "One frame with less noise of those selected; a night's ground and stars are both held.", "merge_as", "Sort",
+        "One frame with less noise from the selected; at night both ground and stars stay sharp.", "merge_as", "Sort",
         "mean",
     ),
-)  # fmt: skip
+)
 """Each as what it is said to be, whatever the files say."""
 SETS = (
     ActionSpec(
-        "set_keep", "Keep the set as it is", ("Ctrl+Alt+I",), "What is proposed stays, whatever comes to be known.",
+        "set_keep", "Keep the set as it is", ("Ctrl+Alt+I",), "Keep the proposed set, whatever is measured later.",
         "change_sets", "Sort", "keep",
     ),
-    ActionSpec("set_join", "Join into a set", ("Ctrl+Alt+J",), "The selected are one.", "change_sets", "Sort", "join"),
+    ActionSpec("set_join", "Join into a set", ("Ctrl+Alt+J",), "Make the selected pictures "
+                                                               "one set.", "change_sets", "Sort", "join"),
     ActionSpec(
-        "set_part", "Take out of the set", ("Ctrl+Alt+U",), "The selected are in no set.", "change_sets", "Sort", "part"
+        "set_part", "Take out of the set", ("Ctrl+Alt+U",), "Take the selected pictures out of "
+                                                            "their sets.", "change_sets", "Sort", "part"
     ),
     ActionSpec(
-        "set_proposed", "Sets as proposed", ("Ctrl+Alt+R",), "Forget what was joined or taken out.",
+        "set_proposed", "Sets as proposed", ("Ctrl+Alt+R",), "Undo joining and taking out; use the proposed sets.",
         "change_sets", "Sort", "forget",
     ),
-)  # fmt: skip
+)
 XMPS = (
     ActionSpec(
         "xmp_out", "Write XMP beside", ("Ctrl+Alt+X",),
-        "Rank, caption and keywords of the selected into NAME.xmp, for other programs.", "write_xmp", "Sort",
+        "Write rank, caption and keywords of the selected to NAME.xmp, for other programs.", "write_xmp", "Sort",
     ),
     ActionSpec(
-        "xmp_in", "Take in XMP", ("Ctrl+Shift+X",),
-        "Rank, caption and keywords of the selected from NAME.xmp beside them.", "take_in_xmp", "Sort",
+        "xmp_in", "Read XMP", ("Ctrl+Shift+X",),
+        "Read rank, caption and keywords of the selected from the NAME.xmp beside them.", "take_in_xmp", "Sort",
     ),
-)  # fmt: skip
+)
 EXPOSURE_WORDS = [
     (SAME, "same exposure"), (LEVELLED, "levelled"), (MEASURED, "as measured"), (OWN, "their own"),
 ]  # fmt: skip
@@ -94,7 +96,9 @@ class SortStation(Station):
         for key, words in ORDERS.items():
             self.order.addItem(words, key)
         self.order.setAccessibleName("Order of the pictures")
-        self.order.setToolTip("The order of the contact sheet, and of next and previous; by what was measured so far")
+        self.order.setToolTip(
+            "The order of the contact sheet, and of next and previous, by what has been measured so far"
+        )
         self.order.activated.connect(lambda _: self.sheet.arrange(self.order.currentData()))
         session.shootChanged.connect(lambda: self.order.setCurrentIndex(0))
         choices = QVBoxLayout()
@@ -103,7 +107,7 @@ class SortStation(Station):
         self.decision = Words(
             "Sorted as",
             [("keep", "keep"), ("hold", "hold"), ("drop", "drop"), ("", "undecided")],
-            "Whether the picture stays; files are never touched.",
+            "Whether the picture is kept; files are never touched.",
         )
         self.decision.chosen.connect(self.sort_as)
         self.rank = Words("Rank", [(str(n), str(n) if n else "none") for n in range(6)], "How good it is, 1 to 5.")
@@ -153,11 +157,12 @@ class SortStation(Station):
             button.setToolTip("Show all again")
             button.setAccessibleName("Show all again")
         self.words.setMinimumWidth(120)
-        self.words.setAccessibleName("Show only pictures that meet these words")
+        self.words.setAccessibleName("Show only pictures that match these words")
         self.words.setToolTip(
-            "Words that a picture has to meet: keep, hold, drop, undecided; rank3, rank3+, rank2-; iso1600+; mm400; "
-            "set, alone, burst, bracket, pair, merged; any other is looked for in name, lens, caption and keywords. A "
-            "minus turns a word round: -drop. Next and previous go by what is shown."
+            "Show pictures that match all words: keep, hold, drop, undecided; rank3, rank3+, rank2-; iso1600+; mm400; "
+            "set, alone, burst, bracket, pair, merged; any other word is looked for in name, lens, caption and "
+            "keywords. A "
+            "minus negates a word: -drop. Next and previous follow what is shown."
         )
         self.words.textChanged.connect(self._on_words)
         self.words.returnPressed.connect(self.sheet.setFocus)
@@ -181,7 +186,7 @@ class SortStation(Station):
         head = QHBoxLayout()
         self.shared = Words(
             "Shared", [("give", "give"), ("light", "light by time")],
-            "What the open picture gives to others, or how the light went through the pictures of one light.",
+            "What the open picture passes on to others, or how the light changed through the pictures of one light.",
         )  # fmt: skip
         self.shared.show_value("give")
         self.shared.chosen.connect(self.show_shared)
@@ -234,29 +239,28 @@ class SortStation(Station):
             button = push(name, checkable=True)
             button.setChecked(name in self.following.stations)
             button.setAccessibleName(f"Give {name}")
-            button.setToolTip(f"Whether the selected take what {name.capitalize()} decides in the open picture")
+            button.setToolTip(f"Whether the selected pictures get the open picture's edits in {name.capitalize()}")
             button.toggled.connect(lambda _: self._on_given())
             self.stations[name] = button
             stations.addWidget(button)
         stations.addStretch(1)
         column.addLayout(stations)
-        tip = "Exposure that they take: the open picture's, that levelled by what files say or is seen, or none."
+        tip = "The exposure they get: the open picture's, levelled by the camera settings or by what was "
+              "measured, or none."
         self.exposure_given = Words("Exposure", EXPOSURE_WORDS, tip)
         self.exposure_given.show_value(self.following.exposure)
         self.exposure_given.chosen.connect(self._on_exposure)
         column.addWidget(self.exposure_given)
         line = QHBoxLayout()
         line.setSpacing(6)
-        self.give = push("Give to selected")
-        self.give.setToolTip("What is chosen here of the open picture's decisions, one step in each")
+        self.give = push("Copy to selected")
+        self.give.setToolTip("Copy the chosen edits of the open picture, as one step in each")
         self.give.clicked.connect(lambda: self.following.give(self.sheet.selected_paths()))
         self.follow = push("Keep in step", checkable=True)
-        self.follow.setToolTip("The selected follow the open picture whenever it is decided anew")
+        self.follow.setToolTip("The selected pictures follow every edit of the open picture")
         self.follow.clicked.connect(self._on_follow)
         self.merge = push(MERGE)
-        self.merge.setToolTip(
-            "One frame of the selected, or of the set: a bracket, frames focused differently, a series"
-        )
+        self.merge.setToolTip("One frame of the selected, or of the set: a bracket, a focus stack, a series")
         self.merge.setAccessibleName("Merge the selected, or stop merging")
         self.merge.clicked.connect(self._on_merge)
         line.addWidget(self.give)
@@ -379,7 +383,7 @@ class SortStation(Station):
         self.merging.stop()
 
     def actions(self) -> tuple[ActionSpec, ...]:
-        tip = "Select all pictures of the burst, bracket or pair that this one is in."
+        tip = "Select all pictures of the burst, bracket or pair of this one."
         return (
             *MERGES,
             *XMPS,
@@ -390,7 +394,7 @@ class SortStation(Station):
                 "sort_light",
                 "Select the same light",
                 ("Ctrl+Alt+E",),
-                "All that were taken in it.",
+                "Select all pictures taken in the same light.",
                 "choose_light",
                 "Sort",
             ),
@@ -426,7 +430,7 @@ class SortStation(Station):
         try:
             {"join": own.join, "part": own.part, "forget": own.forget}[how](chosen)
         except (MatizError, OSError) as error:
-            self.session.said.emit(f"The sets could not be kept: {error}")
+            self.session.said.emit(f"The sets could not be saved: {error}")
             return
         self.sheet.sheet.regroup()
 

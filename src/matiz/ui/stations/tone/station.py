@@ -49,7 +49,7 @@ TAPES = (
     ("tone.contrast.fine_dB", "Fine contrast"),
     ("tone.contrast.middle_dB", "Middle contrast"),
     ("tone.contrast.broad_dB", "Broad contrast"),
-    ("tone.haze_percent", "Haze taken away"),
+    ("tone.haze_percent", "Haze removed"),
 )
 
 
@@ -84,11 +84,11 @@ class ToneStation(Station):
         line.addWidget(self.channels)
         self.pull = push("pull", checkable=True)
         self.pull.setAccessibleName("Pull tones in the picture")
-        self.pull.setToolTip("Press a tone in the picture and drag it up or down: its point on the curve follows")
+        self.pull.setToolTip("Press on a tone in the picture and drag up or down: its point on the curve follows")
         self.pull.toggled.connect(self._on_pull_toggled)
         line.addWidget(self.pull)
         self.straight = push("straight")
-        self.straight.setToolTip("Take all points of this curve away")
+        self.straight.setToolTip("Remove all points of this curve")
         self.straight.clicked.connect(lambda: self.session.commit([(self.curve_path(), IDENTITY)], "Straight curve"))
         line.addStretch(1)
         line.addWidget(self.straight)
@@ -102,7 +102,7 @@ class ToneStation(Station):
         line, self.rendition = choice(self.session, "tone.rendition", "Rendition", words)
         self.camera = push("camera")
         self.camera.setAccessibleName("As the camera showed it")
-        self.camera.setToolTip("Exposure and curve fitted to the preview in the file, for a start")
+        self.camera.setToolTip("Fit exposure and curve to the preview in the file, as a starting point")
         self.camera.clicked.connect(self.session.follow_preview)
         line.addWidget(self.camera)
         column.addLayout(line)
@@ -120,13 +120,14 @@ class ToneStation(Station):
         line.setSpacing(4)
         for contrast in STARTERS:
             starter = push(f"S {number(contrast, 1)}")
-            starter.setToolTip(f"A curve that is {number(contrast, 1)} times as steep at middle grey")
+            starter.setToolTip(f"A curve {number(contrast, 1)} times as steep at middle grey")
             starter.setAccessibleName(f"S curve {number(contrast, 1)}")
             starter.clicked.connect(lambda _, c=contrast: self._start_curve(c))
             line.addWidget(starter)
         self.clip_view = push("Clip view", checkable=True)
         self.clip_view.setToolTip(
-            "Hatched where a channel is full, dotted where one is empty; raw patches are numbered"
+            "Hatched where a channel is clipped to white, dotted where one is clipped to black; areas clipped in "
+            "the raw are numbered"
         )
         self.clip_view.toggled.connect(lambda _: self.view.update())
         line.addStretch(1)
@@ -148,10 +149,14 @@ class ToneStation(Station):
     def actions(self) -> tuple[ActionSpec, ...]:
         return (
             ActionSpec(
-                "clip_view", "Clip view", ("F6",), "Hatch what is clipped to white, dot what is clipped to black.",
-                "clip_view.toggle", "Tone",
+                "clip_view",
+                "Clip view",
+                ("F6",),
+                "Hatch what is clipped to white, dot what is clipped to black.",
+                "clip_view.toggle",
+                "Tone",
             ),
-        )  # fmt: skip
+        )
 
     def leave(self) -> None:
         self.pull.setChecked(False)
@@ -231,10 +236,10 @@ class ToneStation(Station):
             black = f"   black {percent(tone.black)}" if tone is not None else ""
             lines.append(f"rebuilt {percent(full.rebuilt)}{black}")
         if stored is not None:
-            lines[-1:] = [f"8 bits: bears a lift of {EV(stored.safe_lift_EV, signed=False)}"]
+            lines[-1:] = [f"8 bits: allows a lift of {EV(stored.safe_lift_EV, signed=False)}"]
         haze: HazeReading | None = self.reading("haze")
         if haze is not None and not haze.is_seen and self.session.recipe.tone.haze_percent:
-            lines[-1:] = ["No haze is seen: the tape does nothing here"]
+            lines[-1:] = ["No haze found: the tape does nothing here"]
         return lines
 
 
