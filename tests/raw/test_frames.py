@@ -22,6 +22,7 @@ from matiz.kernels.encoding import encode
 from matiz.raw.decode import Decoder, read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
+from matiz.raw.noise import noise_of
 from matiz.raw.worker import _turned as turned_by
 from matiz_simcam.camera import IDEAL, Settings, camera_colour, expose
 from matiz_simcam.targets import grey
@@ -51,6 +52,14 @@ def _frame(**changes) -> Frame:
 def dng(tmp_path) -> Path:
     write_dng(_frame(), tmp_path / "a.dng", PREVIEW)
     return tmp_path / "a.dng"
+
+
+@pytest.mark.parametrize("channel", [(0.0, 1e-6), (-1e-4, 1e-6), (1e30, 1e-6), (float("nan"), 1e-6), (1e-4, 1e9)])
+def test_a_noise_profile_that_no_sensor_can_have_is_not_taken(tmp_path, channel):
+    """A damaged one made noise reduction divide by zero; the frame is measured instead."""
+    write_dng(_frame(noise_profile=((1e-4, 1e-6), channel, (1e-4, 1e-6))), tmp_path / "a.dng", PREVIEW)
+    frame = read_frame(tmp_path / "a.dng")
+    assert frame.noise_profile == () and noise_of(frame).source != "file"
 
 
 def test_a_written_dng_is_read_back_whole(dng):

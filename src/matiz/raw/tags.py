@@ -23,6 +23,10 @@ FLOAT_BLACK, FLOAT_WHITE = 1024.0, 61_000.0
 """Counts that stand for black and white of floating point mosaics."""
 MOST_PREVIEW_BYTES = 64 * 2**20
 
+LEAST_SHOT, MOST_READ = 1e-8, 0.1
+"""Variances of a noise profile, of values 0..1: a full well of 100 million electrons, and read noise of a third of the
+white level. No sensor lies beyond either; a damaged file does."""
+
 
 class Tags:
     """Tags of a TIFF file by number, from the first IFD, its Exif IFD and its sub-IFDs."""
@@ -104,8 +108,14 @@ class Tags:
         return CameraColour(tuple(calibrations), neutral / neutral[1], self.number(50730) or 0.0)
 
     def noise_profile(self) -> tuple[tuple[float, float], ...]:
+        """Shot and read noise of each channel, as variances of values 0..1 (DNG 1.4, tag NoiseProfile); none where the
+        file has none, or one that no sensor can have."""
         values = self.numbers(51041)
-        return tuple(zip(values[::2], values[1::2], strict=True)) if len(values) in (2, 6) else ()
+        if len(values) not in (2, 6):
+            return ()
+        channels = tuple(zip(values[::2], values[1::2], strict=True))
+        is_possible = all(LEAST_SHOT <= shot <= 1.0 and abs(read) <= MOST_READ for shot, read in channels)
+        return channels if is_possible else ()
 
     def merged(self) -> dict[str, Any] | None:
         """What the frame was merged of, when Matiz made it, as `Merged` takes it."""

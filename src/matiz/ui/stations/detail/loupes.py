@@ -24,8 +24,8 @@ class Loupes(Instrument):
         self._pairs: list[tuple[QImage, QImage]] = []
         self.setMinimumWidth(330)
         self.setToolTip(
-            "A flat, a textured and an edged spot of the picture, px for px: as it comes at the left, with what is "
-            "decided here on the right. Click one to go there."
+            "A flat, a textured and an edge area of the picture at 1:1: unedited on the left, with the edits made here "
+            "on the right. Click one to go there."
         )
 
     def sizeHint(self) -> QSize:
