@@ -1,7 +1,7 @@
 """The small databases of a folder, in its .matiz/: indexes, which can be deleted.
 
-They may have come with a folder that somebody sent: what is not a regular file, or does not have just the tables that it
-should (a trigger or a view would run somebody's statements), is put aside and made anew.
+They may have come with a folder that somebody sent: what is not a regular file, or does not have just the tables that
+it should (a trigger or a view would run somebody's statements), is put aside, and a new one is made.
 """
 
 import os

@@ -29,45 +29,88 @@ DECK_PX = 156
 MERGE = "Merge"
 MERGES = (
     ActionSpec(
-        "merge_bracket", "Merge a bracket", ("Ctrl+Alt+B",),
-        "One frame of the selected, or of the set, with the dynamic range of all of them.", "merge_as", "Sort",
+        "merge_bracket",
+        "Merge a bracket",
+        ("Ctrl+Alt+B",),
+        "One frame of the selected, or of the set, with the dynamic range of all of them.",
+        "merge_as",
+        "Sort",
         "bracket",
     ),
     ActionSpec(
-        "merge_focus", "Merge a focus stack", ("Ctrl+Alt+F",),
-        "One frame of the selected, or of the set, sharp wherever one of them is.", "merge_as", "Sort", "focus",
+        "merge_focus",
+        "Merge a focus stack",
+        ("Ctrl+Alt+F",),
+        "One frame of the selected, or of the set, sharp wherever one of them is.",
+        "merge_as",
+        "Sort",
+        "focus",
     ),
     ActionSpec(
-        "merge_mean", "Merge to a mean", ("Ctrl+Alt+M",),
-        "One frame with less noise from the selected; at night both ground and stars stay sharp.", "merge_as", "Sort",
+        "merge_mean",
+        "Merge to a mean",
+        ("Ctrl+Alt+M",),
+        "One frame with less noise from the selected; at night both ground and stars stay sharp.",
+        "merge_as",
+        "Sort",
         "mean",
     ),
 )
 """Each as what it is said to be, whatever the files say."""
 SETS = (
     ActionSpec(
-        "set_keep", "Keep the set as it is", ("Ctrl+Alt+I",), "Keep the proposed set, whatever is measured later.",
-        "change_sets", "Sort", "keep",
+        "set_keep",
+        "Keep the set as it is",
+        ("Ctrl+Alt+I",),
+        "Keep the proposed set, whatever is measured later.",
+        "change_sets",
+        "Sort",
+        "keep",
     ),
-    ActionSpec("set_join", "Join into a set", ("Ctrl+Alt+J",), "Make the selected pictures "
-                                                               "one set.", "change_sets", "Sort", "join"),
     ActionSpec(
-        "set_part", "Take out of the set", ("Ctrl+Alt+U",), "Take the selected pictures out of "
-                                                            "their sets.", "change_sets", "Sort", "part"
+        "set_join",
+        "Join into a set",
+        ("Ctrl+Alt+J",),
+        "Make the selected pictures one set.",
+        "change_sets",
+        "Sort",
+        "join",
     ),
     ActionSpec(
-        "set_proposed", "Sets as proposed", ("Ctrl+Alt+R",), "Undo joining and taking out; use the proposed sets.",
-        "change_sets", "Sort", "forget",
+        "set_part",
+        "Take out of the set",
+        ("Ctrl+Alt+U",),
+        "Take the selected pictures out of their sets.",
+        "change_sets",
+        "Sort",
+        "part",
+    ),
+    ActionSpec(
+        "set_proposed",
+        "Sets as proposed",
+        ("Ctrl+Alt+R",),
+        "Undo joining and taking out; use the proposed sets.",
+        "change_sets",
+        "Sort",
+        "forget",
     ),
 )
 XMPS = (
     ActionSpec(
-        "xmp_out", "Write XMP beside", ("Ctrl+Alt+X",),
-        "Write rank, caption and keywords of the selected to NAME.xmp, for other programs.", "write_xmp", "Sort",
+        "xmp_out",
+        "Write XMP beside",
+        ("Ctrl+Alt+X",),
+        "Write rank, caption and keywords of the selected to NAME.xmp, for other programs.",
+        "write_xmp",
+        "Sort",
     ),
     ActionSpec(
-        "xmp_in", "Read XMP", ("Ctrl+Shift+X",),
-        "Read rank, caption and keywords of the selected from the NAME.xmp beside them.", "take_in_xmp", "Sort",
+        "xmp_in",
+        "Read XMP",
+        ("Ctrl+Shift+X",),
+        "Read rank, caption and keywords of the selected from the NAME.xmp beside them.",
+        "take_in_xmp",
+        "Sort",
     ),
 )
 EXPOSURE_WORDS = [
@@ -245,8 +288,7 @@ class SortStation(Station):
             stations.addWidget(button)
         stations.addStretch(1)
         column.addLayout(stations)
-        tip = "The exposure they get: the open picture's, levelled by the camera settings or by what was "
-              "measured, or none."
+        tip = "Exposure they get: the open picture's, levelled by camera settings or by what was measured, or none."
         self.exposure_given = Words("Exposure", EXPOSURE_WORDS, tip)
         self.exposure_given.show_value(self.following.exposure)
         self.exposure_given.chosen.connect(self._on_exposure)
