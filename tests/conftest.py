@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program has it: see matiz.system.cores
 
 import numpy as np
 import pytest
