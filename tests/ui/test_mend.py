@@ -228,7 +228,7 @@ def test_the_dust_is_walked_through(dusty):
     assert states.count("healed") == 1 and states.count("no dust") == count - 1
     assert "mend.dust" not in {finding.id for finding in dusty.session.findings}, "and nothing more is said of it"
     for _ in range(count):
-        dusty.undo()
+        dusty.session.undo()
     settle(dusty)
     assert dusty.session.recipe == Recipe()
 
@@ -285,7 +285,7 @@ def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):
     settle(dusty)
     assert len(dusty.session.recipe.mend.repairs) == 0 and page.chosen == ""
     for _ in range(3):
-        dusty.undo()
+        dusty.session.undo()
     settle(dusty)
     assert dusty.session.recipe == Recipe()
 
@@ -401,7 +401,7 @@ def test_repairs_are_listed_ordered_switched_and_sized(dusty):
     page.kinds.button("clone").click()
     assert page.chosen == "" and tape.value() == 3.0, "what is drawn next is meant"
     for _ in range(5):
-        dusty.undo()
+        dusty.session.undo()
     settle(dusty)
     assert session.recipe == Recipe() and page.list.count() == 0
 

@@ -39,7 +39,7 @@ def answer(pin: str, *, accept: bool = True) -> None:
 def test_no_key_action_or_hand_changes_anything(shown):
     session, view = shown.session, shown.view
     before, path = session.document, session.path
-    assert shown.isFullScreen() and not shown.decks.isVisible() and not shown.header.isVisible()
+    assert shown.isFullScreen() and not shown.panels.decks.isVisible() and not shown.header.isVisible()
     for key in (Qt.Key.Key_0, Qt.Key.Key_4, Qt.Key.Key_Delete, Qt.Key.Key_Return, Qt.Key.Key_F1, Qt.Key.Key_F7):
         QTest.keyClick(view, key)
     for key in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_3, Qt.Key.Key_Z):
@@ -79,7 +79,7 @@ def test_only_the_pin_ends_it(shown):
     answer("2468")
     QTest.keyClick(shown.view, Qt.Key.Key_Escape)
     settle(shown)
-    assert not shown.show_mode.is_on and shown.decks.isVisible() and not shown.isFullScreen()
+    assert not shown.show_mode.is_on and shown.panels.decks.isVisible() and not shown.isFullScreen()
     assert all(action.isEnabled() for action in shown.actions_by_name.values())
     assert shown.stations.light.pick.isChecked() and not shown.view.only_looks, "tools are in hand again"
     shown.session.commit([(EXPOSURE, 0.5)], "x")

@@ -318,7 +318,7 @@ def test_pictures_of_an_older_arithmetic_are_moved_up_when_asked(window):
     said = []
     window.session.said.connect(said.append)
     window.session.move_up()
-    assert "newest arithmetic already" in said[-1] and len(window.session.document.versions) == 1
+    assert "current processing already" in said[-1] and len(window.session.document.versions) == 1
     document = window.session.document
     window.session.desk.put(window.session.path, document.with_recipe(Recipe(processing=1)))
     window.session.move_up()
@@ -371,7 +371,7 @@ def test_what_cannot_be_saved_is_said_and_saved_without_another_edit_once_it_can
 def test_closing_on_a_full_disk_asks_and_loses_nothing(window, shoot, tmp_path, monkeypatch):
     disk = _FullDisk(monkeypatch, errno.ENOSPC)
     window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
-    said = _answered(monkeypatch, "Stay", "Try again", "Stay", "Write elsewhere…", "Stay")
+    said = _answered(monkeypatch, "Keep the window open", "Try again", "Keep the window open", "Save elsewhere…", "Keep the window open")
     assert not window.close() and window.isVisible() and "CORVA_0011.dng" in said[0]
     assert not window.close() and len(said) == 3, "it tries again, and asks again"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "nowhere"))
