@@ -198,7 +198,7 @@ def test_one_thing_is_followed_through_the_set_and_levelled(window, shoot):
 def test_what_the_readings_mean_for_the_next_frame_is_said(window):
     window.session.open_picture(window.session.pictures[0])
     settle(window)
-    window.session.say_next_frame()
+    window.clicks.questions.ask_next_frame()
     assert "Next frame: " in window.header.word.whole() and "EV" in window.header.word.whole()
 
 

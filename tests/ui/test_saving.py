@@ -210,7 +210,7 @@ def test_paging_there_and_back_leaves_no_picture_damaged(qapp, shoot, monkeypatc
             for path in (second, first, second) if turn % 2 else (first, second, first):
                 made.session.open_picture(path)
                 pause(20)
-            wait_for(lambda: made.session._opening is None, 30.0)
+            wait_for(lambda: made.session._opener.is_idle(), 30.0)
             assert not failed and made.session.is_open and made.session.path == (second if turn % 2 else first)
         settle(made)
     finally:

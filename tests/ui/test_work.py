@@ -25,6 +25,7 @@ from matiz.ui.frame.settle import settle
 from matiz.ui.frame.window import Window
 from matiz.ui.kit.instrument import Instrument
 from matiz.ui.kit.tape import Tape
+from matiz.work.camera_start import follow_preview
 from matiz.work.delivery_queue import DONE
 from matiz.work.jobs import Job
 from matiz.work.session import Session
@@ -114,8 +115,8 @@ def test_a_stopped_job_does_not_begin_and_holds_nothing(qapp):
 
 
 def test_nothing_of_a_picture_is_left_when_the_next_is_open(window, shoot):
-    window.session.ask_pixel(100, 100)
-    window.session.follow_preview()
+    window.clicks.questions.ask_pixel(100, 100)
+    follow_preview(window.session)
     window.show_tries()
     settle(window)
     window.show_tries()
@@ -371,7 +372,14 @@ def test_what_cannot_be_saved_is_said_and_saved_without_another_edit_once_it_can
 def test_closing_on_a_full_disk_asks_and_loses_nothing(window, shoot, tmp_path, monkeypatch):
     disk = _FullDisk(monkeypatch, errno.ENOSPC)
     window.session.record_for(shoot / "CORVA_0011.dng", [(EXPOSURE, 0.5)], "x")
-    said = _answered(monkeypatch, "Keep the window open", "Try again", "Keep the window open", "Save elsewhere…", "Keep the window open")
+    said = _answered(
+        monkeypatch,
+        "Keep the window open",
+        "Try again",
+        "Keep the window open",
+        "Save elsewhere…",
+        "Keep the window open",
+    )
     assert not window.close() and window.isVisible() and "CORVA_0011.dng" in said[0]
     assert not window.close() and len(said) == 3, "it tries again, and asks again"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "nowhere"))

@@ -6,45 +6,36 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ..colour.spaces import decode_sRGB
 from ..develop.frame.camera_colour import light_xy
 from ..develop.graph.engine import Engine
 from ..develop.places.weighing import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
-from ..measure.ask import ask_pixel
-from ..measure.next_frame import next_frame
 from ..measure.picture import PictureReading
 from ..measure.sort.burst import Ranked
 from ..measure.table.values import LightValue, value_of
-from ..proposals.camera_start import camera_start
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
 from ..recipe.model import PROCESSING, Light, Recipe, plain_recipe
 from ..recipe.places import Place
 from ..recipe.tree import parts_of
-from ..shoot.desk import Desk, Edit
+from ..shoot.desk import Desk
 from ..shoot.open_picture import OpenPicture
-from ..shoot.sidecar import Revision, load_document, revision_of
+from ..shoot.sidecar import Revision
 from ..shoot.silenced import Silenced
-from ..wording import number
-from .closing import wait_for_pool
-from .jobs import LONG, QUICK, Job, Work
-from .loop import Timer
+from .aside import Aside
+from .deleted import Deleted
+from .grip import Grip
+from .jobs import Job, Work
 from .measuring import Measured, Measurer, Wanted
-from .pool import Pool
+from .opening import Opener
 from .saver import Saver
 from .seeker import Seeker
 from .signals import Signal
 
-PREVIEW_PX = 1000
-INTERRUPT_MS = 700
-"""How long a picture that is no longer needed may keep the decoder."""
 READ_AT_ONCE = 20
 """Sidecars that the window's thread reads itself."""
-ASK_MS = 1000
-"""Sidecars that are deleted within this time are asked about at once."""
 Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
@@ -76,18 +67,16 @@ class Session:
     sidecarsDeleted = Signal()
     """Pictures whose sidecars somebody has deleted while they were in use, and that were saved again."""
     _joined = Signal()
-    _deleted = Signal()
+    _found_deleted = Signal()
 
     def __init__(self, decoder: Decoder | None = None, silenced: Silenced | None = None) -> None:
         self.decoder = decoder or shared_decoder()
         self.silenced = silenced or Silenced(say=self.said.emit)
         # called on the thread that saves: by signals they arrive on the window's
-        self.desk = Desk(self.said.emit, self._joined.emit, self._deleted.emit)
+        self.desk = Desk(self.said.emit, self._joined.emit, self._found_deleted.emit)
         self._joined.connect(self._on_joined)
-        self._deleted.connect(self._on_deleted)
-        self._newly_deleted: list[Path] = []
-        self._asked_about: set[Path] = set()
-        self._ask_soon = Timer(self._ask_about_deleted, ASK_MS)
+        self._deleted = Deleted(self.sidecarsDeleted.emit)
+        self._found_deleted.connect(self._deleted.add)
         self.saver = Saver(self.desk)
         self.path: Path | None = None
         """The picture that was asked for last and has come, opened or failed."""
@@ -105,13 +94,10 @@ class Session:
         self._all_findings: list[Finding] = []
         self._told = Recipe()
         self._light: tuple[tuple[OpenPicture, Light], LightValue] | None = None
-        self._opening: tuple[Path, Job] | None = None
-        # a pool of its own: what is worked out aside must not keep a picture waiting
-        self._openers = Pool(2, "opening")
-        self._openings = 0
-        """Counts what was asked to be opened: only the last one counts."""
-        self._aside: dict[int, Job] = {}
-        self._asides = 0
+        self._opener = Opener(self.decoder)
+        self._opener.opened.connect(self._on_opened)
+        self._opener.failed.connect(self._on_failed)
+        self._aside = Aside(self.said.emit, lambda of_shoot: self.desk.shoot if of_shoot else self.picture)
         self._opened_at = time.monotonic()
         self._visible: tuple[str, ...] = ()
         self._station = ""
@@ -160,28 +146,13 @@ class Session:
         """Decode a picture in the background; pictureOpened or pictureFailed follows. Until then the one before
         stays open."""
         self.saver.soon()
-        if self._opening:
-            # one that is slow must not keep this one waiting
-            self._opening[1].stop()
-            Timer(self.decoder.interrupt_unwanted, INTERRUPT_MS).start()
-        decoder = self.decoder
-
-        def decoded(job: Job) -> tuple[Frame, Document, Revision]:
-            revision = revision_of(path)
-            return decoder.read_for(job)(path), load_document(path), revision
-
-        job = Job(decoded, f"open {path.name}")
-        self._openings += 1
-        turn = self._openings
-        job.returned.connect(lambda found: self._on_opened(path, turn, *found))
-        job.failed.connect(lambda text: self._on_failed(path, turn, text))
-        self._opening = path, job
+        self._opener.open(path)
         self.pictureOpening.emit(path)
-        job.start(self._openers)
+        self._opener.start()
 
     def step(self, by: int) -> None:
         """Open the next (1) or the previous (-1) picture of those that are shown."""
-        here = self._opening[0] if self._opening else self.path
+        here = self._opener.path or self.path
         if here in self.pictures:
             hidden = self.desk.catalogue.out_of_sight - {here}
             shown = [path for path in self.pictures if path not in hidden]
@@ -243,21 +214,27 @@ class Session:
             self._light = asked, value_of(light_xy(self.picture.frame.colour, recipe.light))
         return self._light[1]
 
-    def begin(self) -> "Grip":
+    def begin(self) -> Grip:
         """A drag of the open picture."""
+        grip = Grip(self)
+        grip.begin()
+        return grip
+
+    def begin_edit(self) -> Edit | None:
+        """An edit of the open picture; one that is under way is recorded first. None while no picture is open."""
         if self.picture is None:
-            return Grip(self, None)
+            return None
         unfinished = self.desk.edit_of(self.picture.path)
-        grip = Grip(self, self.desk.begin(self.picture.path))
+        edit = self.desk.begin(self.picture.path)
         if unfinished is not None:
             self._changed()
-        return grip
+        return edit
 
     def commit(self, settings: Settings, label: str) -> None:
         """Record values of the open picture as one step."""
         if self.picture is not None:
             path, settings = self.picture.path, tuple(settings)
-            self._try(lambda: self.desk.record(path, settings, label))
+            self.attempt(lambda: self.desk.record(path, settings, label))
             self._changed()
 
     def cancel_edit(self) -> bool:
@@ -310,7 +287,7 @@ class Session:
         step of that label."""
         if path not in self.pictures:
             return False
-        recorded = self._try(lambda: self.desk.record(path, settings, label, anew=anew)) is not None
+        recorded = self.attempt(lambda: self.desk.record(path, settings, label, anew=anew)) is not None
         if recorded:
             self.saver.soon()
             if self.picture is not None and path == self.picture.path:
@@ -338,7 +315,7 @@ class Session:
     def silence(self, finding: Finding, *, for_good: bool) -> None:
         """Say no more about it: for this picture, or for good."""
         if for_good:
-            self._try(lambda: self.silenced.add(finding.key))
+            self.attempt(lambda: self.silenced.add(finding.key))
         elif self.picture:
             quiet = dict.fromkeys((*self.document.silenced, finding.key))
             self.desk.change(self.picture.path, silenced=tuple(quiet))
@@ -346,27 +323,6 @@ class Session:
         self._sift()
 
     # ---- beside the hand
-
-    def ask_pixel(self, x: float, y: float) -> None:
-        """Say which decision made a place what it is."""
-        if self.picture is None:
-            return
-        engine, recipe = self.picture.engine, self.recipe
-        self.do_aside(
-            lambda _: ask_pixel(engine, recipe, int(x), int(y)), "ask a pixel", lambda made: self.said.emit(told(made))
-        )
-
-    def follow_preview(self) -> None:
-        """Begin where the camera left off: exposure and curve fitted to the preview in the file."""
-        if self.picture is None:
-            return
-        engine, recipe, path, decoder = self.picture.engine, self.recipe, self.picture.path, self.decoder
-
-        def fitted(_: Job) -> Settings:
-            codes = decoder.listing(path, PREVIEW_PX)[0]
-            return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
-
-        self.do_aside(fitted, "follow the preview", lambda found: self.commit(found, "As the camera showed it"))
 
     def fill_aside(self, settings: Settings, then: Callable[[], None]) -> Job:
         """Make what settings fill, and call `then` when it is there: a picture under them then has it at once."""
@@ -379,52 +335,27 @@ class Session:
 
         return self.do_aside(fill, "fill", lambda _: then())
 
-    def say_next_frame(self) -> None:
-        """What the readings suggest for the next exposure in the field."""
-        reading = self.reading
-        if self.picture is None or not reading.has(("range", "full", "noise", "blur")):
-            self.said.emit("Not measured yet." if self.picture else "Open a picture first.")
-            return
-        shot = self.picture.frame.exposure
-        self.said.emit(
-            f"Next frame: {next_frame(shot, reading.range, reading.full, reading.noise, reading.blur).words()}"
-        )
-
     def do_aside(
         self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False, is_long: bool = False
     ) -> Job:
         """Do something that takes a moment, then hand what it gave to `then`, unless the picture (or the shoot, where
         it is of that) is another one by then. Failures are said. is_long: it takes
         a while, and must not keep others waiting."""
-        shoot, picture = self.desk.shoot, self.picture
-
-        def give(found: Any) -> None:
-            if shoot == self.desk.shoot and (of_shoot or picture is self.picture):
-                then(found)
-
-        job = Job(work, name)
-        job.returned.connect(give)
-        job.failed.connect(self.said.emit)
-        self._asides += 1
-        turn = self._asides
-        self._aside[turn] = job
-        job.finished.connect(lambda: self._aside.pop(turn, None))
-        return job.start(LONG if is_long else QUICK)
+        return self._aside.do(work, name, then, of_shoot=of_shoot, is_long=is_long)
 
     # ---- ending
 
     def end(self) -> bool:
         """Write what is unsaved and let all work end; False when something could not be written."""
         self._close_picture()
-        self._ask_soon.stop()
+        self._deleted.end()
         saved = self.saver.settle()
-        for job in (*self._aside.values(), *([self._opening[1]] if self._opening else [])):
-            job.stop()
+        self._aside.stop()
+        self._opener.stop()
         self.decoder.interrupt()
         self.seeker.end()
-        wait_for_pool(self._openers)
-        wait_for_pool(QUICK)
-        wait_for_pool(LONG)
+        self._opener.wait()
+        self._aside.wait()
         self._measurer.end()
         self.desk.close_log()
         return saved
@@ -432,7 +363,7 @@ class Session:
     def is_idle(self) -> bool:
         """Nothing is being measured, opened or written."""
         own = self._measurer.is_idle() and self.saver.is_idle() and self.seeker.is_idle()
-        return own and self._opening is None and not self._aside
+        return own and self._opener.is_idle() and self._aside.is_idle()
 
     def seconds(self) -> float:
         """Time spent on the open picture."""
@@ -441,6 +372,16 @@ class Session:
         return self.seconds_on.get(self.picture.path, 0.0) + time.monotonic() - self._opened_at
 
     # ---- inside
+
+    def attempt(self, act: Callable[[], Any]) -> Any:
+        """Do something that can fail, which is said; None then."""
+        try:
+            return act()
+        except Cancelled:
+            return None
+        except MatizError as error:
+            self.said.emit(str(error))
+            return None
 
     def previewed(self) -> None:
         """What is shown has moved with the hand."""
@@ -470,11 +411,8 @@ class Session:
             return SECTIONS
         return frozenset(name for name in SECTIONS if getattr(recipe, name) is not getattr(before, name))
 
-    def _on_opened(self, path: Path, turn: int, frame: Frame, document: Document, revision: Revision) -> None:
-        if turn != self._openings:
-            return
+    def _on_opened(self, path: Path, frame: Frame, document: Document, revision: Revision) -> None:
         self._close_picture()
-        self._opening = None
         self.desk.hold(path, document, revision, frame.start)
         self.path, self.picture = path, OpenPicture(path, frame)
         self.seeker.take(self.picture.engine.found)
@@ -490,16 +428,6 @@ class Session:
         self.sortingChanged.emit((path,))
         if self.picture is not None and self.picture.path == path:
             self._changed()
-
-    def _on_deleted(self, path: Path) -> None:
-        if path not in self._asked_about:
-            self._newly_deleted.append(path)
-            self._ask_soon.start()
-
-    def _ask_about_deleted(self) -> None:
-        paths, self._newly_deleted = tuple(sorted(set(self._newly_deleted))), []
-        self._asked_about.update(paths)
-        self.sidecarsDeleted.emit(paths)
 
     def discard_edits(self, paths: Iterable[Path]) -> None:
         """Delete the sidecars of pictures, and forget what was decided about them; aside, since another window may be
@@ -540,12 +468,10 @@ class Session:
         if self.picture is not None and not self.picture.engine.found.is_waiting:
             self._measure(moving=False)
 
-    def _on_failed(self, path: Path, turn: int, text: str) -> None:
-        if turn != self._openings:
-            return
+    def _on_failed(self, path: Path, text: str) -> None:
         # what is decided next must not go to the picture before
         self._close_picture()
-        self._opening, self.path = None, path
+        self.path = path
         self.pictureFailed.emit(text)
         self.said.emit(text)
 
@@ -557,7 +483,7 @@ class Session:
         self.seconds_on[picture.path] = self.seconds()
         edit = self.desk.edit_of(picture.path)
         if edit is not None:
-            self._try(edit.commit)
+            self.attempt(edit.commit)
         self.saver.soon()
         self.picture, self._light = None, None
         self.seeker.take(None)
@@ -571,17 +497,8 @@ class Session:
         if self.picture:
             path = self.picture.path
             self.cancel_edit()
-            self._try(lambda: self.desk.step(path, kind))
+            self.attempt(lambda: self.desk.step(path, kind))
             self._changed()
-
-    def _try(self, act: Callable[[], Any]) -> Any:
-        try:
-            return act()
-        except Cancelled:
-            return None
-        except MatizError as error:
-            self.said.emit(str(error))
-            return None
 
     def _measure(self, *, moving: bool) -> None:
         if self.picture is not None:
@@ -607,38 +524,3 @@ class Session:
         """Without those that are not to be mentioned."""
         quiet = {*self.silenced.ids(), *self.document.silenced}
         return [finding for finding in findings if not {finding.id, finding.key} & quiet]
-
-
-class Grip:
-    """What a hand holds while it drags: an edit of the picture it was begun for. Once that picture has gone, or the
-    drag was taken back, it holds nothing, and whatever the hand still does is of no effect."""
-
-    def __init__(self, session: Session, edit: Edit | None) -> None:
-        self._session, self._edit = session, edit
-
-    @property
-    def recipe(self) -> Recipe:
-        """As it was when the drag began, with what is shown."""
-        return self._edit.recipe if self._edit else Recipe()
-
-    def preview(self, settings: Settings) -> None:
-        """Show values while the hand moves; nothing is recorded yet."""
-        if self._edit is not None and self._edit.is_alive:
-            edit, settings = self._edit, tuple(settings)
-            self._session._try(lambda: edit.preview(settings))
-            self._session.previewed()
-
-    def commit(self, settings: Settings | None, label: str) -> None:
-        """Record values, or what was shown last, as one step."""
-        if self._edit is not None and self._edit.is_alive:
-            edit = self._edit
-            self._session._try(lambda: edit.commit(settings, label))
-            self._session.settled()
-
-
-def told(made: dict[str, float]) -> str:
-    """What `ask_pixel` found, the three largest changes first."""
-    large = [(path, value) for path, value in made.items() if value >= 0.5][:3]
-    if not large:
-        return "No edit visibly changes this point."
-    return "This point: " + ",  ".join(f"{path.replace('_', ' ')} ΔE {number(value, 1)}" for path, value in large)

@@ -9,8 +9,9 @@ from PySide6.QtCore import Qt
 
 from ...recipe.change import Settings
 from ...recipe.model import Recipe
+from ...work.grip import Grip
 from ...work.latest import LatestWorker
-from ...work.session import Grip, Session
+from ...work.session import Session
 from .tools import Pointer, Tool
 
 Read = Callable[[Any, Callable[[Any], None]], None]

@@ -30,7 +30,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("ask", "Ask a pixel", ("F5",), "Then click a point: which edits made it what it is, in ΔE.", "clicks.ask_pixel", "View"),
     ActionSpec("sharpest", "Sharpest of the set", ("Ctrl+Shift+F5",), "Then click what must be sharp: it is tracked through the set, or through the selected frames, and they are ranked by sharpness.", "pick_spot", "View"),
     ActionSpec("keep_sharpest", "Keep the sharpest", ("Ctrl+Shift+F6",), "Keep the sharpest of the ranked frames and mark the others as hold.", "sharpest.keep_best", "View"),
-    ActionSpec("next_frame", "Next frame", ("Shift+F5",), "What the readings suggest for the next exposure in the field.", "session.say_next_frame", "View"),
+    ActionSpec("next_frame", "Next frame", ("Shift+F5",), "What the readings suggest for the next exposure in the field.", "clicks.questions.ask_next_frame", "View"),
     ActionSpec("surround", "Print surround", ("F8",), "A light surround, for judging prints; again for the dark one.", "toggle_surround", "View"),
     ActionSpec("alone", "The picture alone", ("F11",), "Nothing but the picture; again, or Escape, to go back.", "toggle_alone", "View"),
     ActionSpec("show", "Show to a client\u2026", ("Ctrl+F11",), "The picture alone, full screen; nothing can be changed, and leaving needs the PIN you set.", "begin_show", "View"),

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 
+from ...work.questions import Questions
 from ...work.session import Session
 from ...work.sharpest import Sharpest
 from ..canvas.picture_view import PictureView
@@ -15,6 +16,7 @@ class PictureClicks:
 
     def __init__(self, session: Session, view: PictureView, sharpest: Sharpest) -> None:
         self.session, self.view, self.sharpest = session, view, sharpest
+        self.questions = Questions(session)
         self._ask = Click(self._on_asked, Qt.CursorShape.WhatsThisCursor)
         self._spot = Click(self._on_spot)
 
@@ -38,7 +40,7 @@ class PictureClicks:
         self.view.put_away(self._ask)
         at = self._kept_place(x, y)
         if at is not None:
-            self.session.ask_pixel(*at)
+            self.questions.ask_pixel(*at)
 
     def _on_spot(self, x: float, y: float) -> None:
         self.view.put_away(self._spot)

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QP
 from ...recipe.leaves import Number
 from ...recipe.model import specs
 from ...wording import number, printable
-from ...work.session import Grip, Session, Settings
+from ...work.grip import Grip
+from ...work.session import Session, Settings
 from . import theme
 from .instrument import Instrument
 from .tape import Ruling, Tape
@@ -112,23 +113,6 @@ def tape_for(path: str, label: str, ruling: Ruling | None = None, *, round_to: f
     return Tape(label, spec, ruling, round_to=round_to)
 
 
-class Hold:
-    """One control's drags: begun with the first move, recorded on release, dead once the picture has gone."""
-
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._grip: Grip | None = None
-
-    def move(self, settings: Settings) -> None:
-        if self._grip is None:
-            self._grip = self._session.begin()
-        self._grip.preview(settings)
-
-    def drop(self, settings: Settings, label: str) -> None:
-        grip, self._grip = self._grip or self._session.begin(), None
-        grip.commit(settings, label)
-
-
 class Binding(QObject):
     """Ties a tape to a recipe path, both ways. It can be pointed at another path: the same tape then serves the whole
     picture or a place."""
@@ -137,9 +121,9 @@ class Binding(QObject):
         """label: names the step in the history."""
         super().__init__(tape)
         self._tape, self._session, self.path, self._label = tape, session, path, label
-        self._hold = Hold(session)
-        tape.valueChanging.connect(lambda value: self._hold.move([(self.path, value)]))
-        tape.valueChanged.connect(lambda value: self._hold.drop([(self.path, value)], self._label(value)))
+        self._grip = Grip(session)
+        tape.valueChanging.connect(lambda value: self._grip.preview([(self.path, value)]))
+        tape.valueChanged.connect(lambda value: self._grip.commit([(self.path, value)], self._label(value)))
         tape.refused.connect(session.said.emit)
         session.editCancelled.connect(tape.let_go)
         session.pictureClosed.connect(tape.let_go)
@@ -168,15 +152,15 @@ def chosen_tape(
 ) -> Tape:
     """A tape of whatever is chosen in a table. path: its recipe path now, "" where nothing is chosen: then `free` hears
     the value that the tape came to rest at."""
-    tape, hold = Tape(label, spec), Hold(session)
+    tape, grip = Tape(label, spec), Grip(session)
 
     def changing(value: float) -> None:
         if path():
-            hold.move([(path(), value)])
+            grip.preview([(path(), value)])
 
     def changed(value: float) -> None:
         if path():
-            hold.drop([(path(), value)], label)
+            grip.commit([(path(), value)], label)
         elif free is not None:
             free(value)
 
@@ -192,10 +176,10 @@ def hold_drags(
     instrument: Instrument, session: Session, settings: Callable[[Any], Settings], label: str | Callable[[Any], str]
 ) -> None:
     """Tie what an instrument's drags ask for to the recipe. settings, label: of what `changing` and `changed` carry."""
-    hold = Hold(session)
-    instrument.changing.connect(lambda value: hold.move(settings(value)))
+    grip = Grip(session)
+    instrument.changing.connect(lambda value: grip.preview(settings(value)))
     instrument.changed.connect(
-        lambda value: hold.drop(settings(value), label if isinstance(label, str) else label(value))
+        lambda value: grip.commit(settings(value), label if isinstance(label, str) else label(value))
     )
     session.editCancelled.connect(instrument.let_go)
     session.pictureClosed.connect(instrument.let_go)

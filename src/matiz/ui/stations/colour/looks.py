@@ -16,10 +16,11 @@ from ....recipe.leaves import Number
 from ....recipe.looks import Look, look_of, own_looks, read_look
 from ....recipe.model import Recipe
 from ....wording import number
+from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...kit import theme
-from ...kit.controls import Hold, caption, push
+from ...kit.controls import caption, push
 from ...kit.line import Line
 from ...kit.rows_list import Row, RowsList
 from ...kit.tape import Tape
@@ -58,7 +59,7 @@ class LooksPage(Page):
         self._tried: object = None
         self._is_shown = False
         session.recipeChanged.connect(lambda _: self._on_settled())
-        self._hold = Hold(session)
+        self._grip = Grip(session)
         self.list = RowsList("Looks, with how far each changes the picture", "Double-click or Return applies it.")
         self.list.setDragDropMode(RowsList.DragDropMode.NoDragDrop)
         self.list.chosen.connect(lambda _: self._show())
@@ -74,8 +75,8 @@ class LooksPage(Page):
         line.setSpacing(14)
         self.strength = Tape("Strength", STRENGTH)
         self.strength.set_value(STRENGTH.default)
-        self.strength.valueChanging.connect(lambda _: self._hold.move(self._settings()))
-        self.strength.valueChanged.connect(lambda _: self._hold.drop(self._settings(), self._label()))
+        self.strength.valueChanging.connect(lambda _: self._grip.preview(self._settings()))
+        self.strength.valueChanged.connect(lambda _: self._grip.commit(self._settings(), self._label()))
         line.addWidget(self.strength, 1)
         column.addLayout(line)
         buttons = QHBoxLayout()

@@ -10,10 +10,11 @@ from ....develop.places.behind import f_number_of
 from ....recipe.places import Place, Subject
 from ....recipe.tree import Rows, added
 from ....wording import number
+from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Pointer, Tool, View
-from ...kit.controls import Hold, caption, push, tape_grid
+from ...kit.controls import caption, push, tape_grid
 from ...kit.over_picture import label, stroked
 from ..page import Page
 from .place_box import PlaceBox
@@ -31,7 +32,7 @@ class LinesTool(Tool):
 
     def __init__(self, page: "BehindPage") -> None:
         self._page = page
-        self._hold: Hold | None = None
+        self._grip: Grip | None = None
         self._taken = ""
         self._last = 0.0
 
@@ -39,24 +40,24 @@ class LinesTool(Tool):
         taken = self._near(pointer)
         if not taken:
             return False
-        self._hold, self._taken, self._last = Hold(self._page.session), taken, -1.0
+        self._grip, self._taken, self._last = Grip(self._page.session), taken, -1.0
         return True
 
     def move(self, pointer: Pointer) -> None:
         engine = self._page.session.engine
-        if self._hold is None or engine is None:
+        if self._grip is None or engine is None:
             return
         height = engine.size(self._page.session.recipe)[1]
         self._last = round(min(max((pointer.picture[1] + 0.5) / height, 0.0), 1.0), 3)
-        self._hold.move([(self._taken, self._last)])
+        self._grip.preview([(self._taken, self._last)])
 
     def end(self, _: Pointer) -> None:
-        if self._hold is not None and self._last >= 0.0:
-            self._hold.drop([(self._taken, self._last)], "Where the ground lies")
-        self._hold = None
+        if self._grip is not None and self._last >= 0.0:
+            self._grip.commit([(self._taken, self._last)], "Where the ground lies")
+        self._grip = None
 
     def cancel(self) -> None:
-        self._hold = None
+        self._grip = None
 
     def hover(self, pointer: Pointer) -> None:
         self.cursor = Qt.CursorShape.SplitVCursor if self._near(pointer) else Qt.CursorShape.ArrowCursor

@@ -6,10 +6,11 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from ....measure.finish.finish import FinishReading
 from ....wording import EV, percent
+from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Pointer, Tool, View
-from ...kit.controls import Hold, caption, choice, hold_drags, push, tape_grid
+from ...kit.controls import caption, choice, hold_drags, push, tape_grid
 from ...kit.over_picture import stroked
 from ..page import Page
 from .fall_off_plot import FallOffPlot
@@ -29,33 +30,33 @@ class CentreTool(Tool):
 
     def __init__(self, page: "EdgesPage") -> None:
         self._page = page
-        self._hold: Hold | None = None
+        self._grip: Grip | None = None
         self._last: tuple[float, float] | None = None
 
     def begin(self, pointer: Pointer) -> bool:
         at = self._page.centre_on(self.view)
         if at is None or (pointer.widget - at).manhattanLength() > 1.5 * GRAB_PX:
             return False
-        self._hold, self._last = Hold(self._page.session), None
+        self._grip, self._last = Grip(self._page.session), None
         return True
 
     def move(self, pointer: Pointer) -> None:
         engine = self._page.session.engine
-        if self._hold is None or engine is None:
+        if self._grip is None or engine is None:
             return
         size = engine.size(self._page.session.recipe)
         x, y = (round(min(max((value + 0.5) / length, -0.5), 1.5), 3)
                 for value, length in zip(pointer.picture, size, strict=True))  # fmt: skip
         self._last = x, y
-        self._hold.move(_centre(x, y))
+        self._grip.preview(_centre(x, y))
 
     def end(self, pointer: Pointer) -> None:
-        if self._hold is not None and self._last is not None:
-            self._hold.drop(_centre(*self._last), "Centre of the fall-off")
-        self._hold = None
+        if self._grip is not None and self._last is not None:
+            self._grip.commit(_centre(*self._last), "Centre of the fall-off")
+        self._grip = None
 
     def cancel(self) -> None:
-        self._hold = None
+        self._grip = None
 
     def hover(self, pointer: Pointer) -> None:
         at = self._page.centre_on(self.view)

@@ -20,12 +20,13 @@ from ....recipe.leaves import Number
 from ....recipe.model import Recipe, manual_light
 from ....wording import duv, kelvin, number, percent
 from ....work.gifts import Gifts
+from ....work.grip import Grip
 from ....work.session import Session, Settings
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Click
 from ...kit import theme
 from ...kit.action import ActionSpec
-from ...kit.controls import Hold, bind, caption, hold_drags, push, tape_for
+from ...kit.controls import bind, caption, hold_drags, push, tape_for
 from ...kit.over_picture import label, stroked
 from ...kit.tape import Tape, mired_ruling
 from ..base import Station
@@ -282,13 +283,13 @@ class LightStation(Station):
 
     def _bind(self, tape: Tape) -> None:
         """Both tapes say one light: what one is moved to stands beside what the other shows."""
-        hold = Hold(self.session)
+        grip = Grip(self.session)
 
         def light() -> Settings:
             return [("light.source", "manual"), ("light.cct_K", self.kelvin.value()), ("light.duv", self.duv.value())]
 
-        tape.valueChanging.connect(lambda _: hold.move(light()))
-        tape.valueChanged.connect(lambda _: hold.drop(light(), f"Light {kelvin(self.kelvin.value())}"))
+        tape.valueChanging.connect(lambda _: grip.preview(light()))
+        tape.valueChanged.connect(lambda _: grip.commit(light(), f"Light {kelvin(self.kelvin.value())}"))
         self.session.editCancelled.connect(tape.let_go)
         self.session.pictureClosed.connect(tape.let_go)
 

@@ -15,7 +15,8 @@ from ....proposals.frames import Frame, Subject, frames
 from ....recipe.change import Settings
 from ....recipe.model import Recipe
 from ....wording import number, percent
-from ....work.session import Grip, Session
+from ....work.grip import Grip
+from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Pointer, Tool, View
 from ...kit import theme

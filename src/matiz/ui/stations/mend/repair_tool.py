@@ -8,7 +8,8 @@ from PySide6.QtGui import QPainter, QPolygonF
 
 from ....recipe.change import Settings
 from ....recipe.mending import Heal
-from ....work.session import Grip, Session
+from ....work.grip import Grip
+from ....work.session import Session
 from ...canvas.tools import Pointer, Tool, View
 from ...kit.over_picture import stroked
 

@@ -17,7 +17,8 @@ from ....recipe.leaves import Number
 from ....recipe.mending import Band, HeldLine, Pull
 from ....recipe.tree import ABSENT, Section, added, parts_of, replaced
 from ....wording import counted
-from ....work.session import Grip, Session
+from ....work.grip import Grip
+from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Pointer, Tool, View
 from ...kit import theme

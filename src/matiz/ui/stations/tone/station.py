@@ -18,6 +18,7 @@ from ....recipe.change import Settings
 from ....recipe.leaves import Points
 from ....recipe.model import RENDERED, Recipe
 from ....wording import EV, number, percent
+from ....work.camera_start import follow_preview
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.read_drag import ReadDrag
@@ -103,7 +104,7 @@ class ToneStation(Station):
         self.camera = push("camera")
         self.camera.setAccessibleName("As the camera showed it")
         self.camera.setToolTip("Fit exposure and curve to the preview in the file, as a starting point")
-        self.camera.clicked.connect(self.session.follow_preview)
+        self.camera.clicked.connect(lambda: follow_preview(self.session))
         line.addWidget(self.camera)
         column.addLayout(line)
         grid, self.tapes = tape_grid(self.session, TAPES, 3)
