@@ -258,7 +258,7 @@ def test_the_crop_is_harmless_without_a_picture(qapp):
 def test_what_another_page_shows_does_not_follow_the_hand(dusty):
     for title, shows in (("Level", ("tilt",)), ("Lens", ("mend",)), ("Crop", ("subject", "whole_border"))):
         dusty.stations.mend.turn_to(title)
-        assert dusty.session._visible == dusty.stations.mend.shows == shows
+        assert dusty.session.judging._visible == dusty.stations.mend.shows == shows
 
 
 def test_a_spot_is_healed_its_source_moved_and_taken_away(dusty):

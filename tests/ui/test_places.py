@@ -401,7 +401,7 @@ def test_colours_are_pinned_as_the_whole_is_balanced_now(window, places):
     places.turn_to("What")
     places.what.pin.click()
     settle(window)
-    now = window.session.light_of(window.session.recipe)
+    now = window.session.light
     assert places.place().pinned_K == pytest.approx(now.cct_K, abs=0.1)
     before = window.session.engine.render(window.session.recipe, 1)[100, 150, :3].astype(int)
     warmed = [("light.source", "manual"), ("light.cct_K", round(now.cct_K + 1500.0, 0))]

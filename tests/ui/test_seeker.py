@@ -99,7 +99,7 @@ def test_a_mask_is_there_with_the_first_look_and_better_with_each_and_told_of_on
         if n < 3:
             for name in ("places", "edges"):
                 wait_until(lambda name=name: ident not in (window.session.reading.get(name) or {}))
-            wait_until(window.session._measurer.is_idle)
+            wait_until(window.session.judging.is_idle)
             assert not any("empty" in finding.claim for finding in window.session.findings)
     assert window.session.reading.get("places")[ident].coverage == pytest.approx(0.5, abs=0.03)
     assert ident in window.session.reading.get("edges"), "of a place that changes nothing yet too"

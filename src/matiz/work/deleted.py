@@ -2,7 +2,10 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, Protocol
 
+from ..shoot.desk import Desk
+from .jobs import Job
 from .loop import Timer
 
 TOGETHER_MS = 1000
@@ -30,3 +33,26 @@ class Deleted:
         paths, self._new = tuple(sorted(set(self._new))), []
         self._asked_about.update(paths)
         self._ask(paths)
+
+
+class Work(Protocol):
+    """Whose pictures they are: the session."""
+
+    desk: Desk
+
+    def cancel_edit(self) -> bool: ...
+    def show_changed(self, paths: tuple[Path, ...]) -> None: ...
+    def do_aside(
+        self, work: Callable[[Job], Any], name: str, then: Callable[[Any], None], *, of_shoot: bool
+    ) -> Job: ...
+
+
+def discard_edits(session: Work, paths: tuple[Path, ...]) -> None:
+    """Delete the sidecars of pictures and forget the edits in them; aside, since another window may be writing there."""
+    session.cancel_edit()
+
+    def discard(_: Job) -> None:
+        for path in paths:
+            session.desk.discard(path)
+
+    session.do_aside(discard, "discard edits", lambda _: session.show_changed(paths), of_shoot=True)

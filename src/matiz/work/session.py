@@ -2,40 +2,38 @@
 
 import time
 from collections.abc import Callable, Iterable
-from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ..develop.frame.camera_colour import light_xy
 from ..develop.graph.engine import Engine
 from ..develop.places.weighing import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..measure.picture import PictureReading
 from ..measure.sort.burst import Ranked
-from ..measure.table.values import LightValue, value_of
+from ..measure.table.values import LightValue
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
-from ..recipe.model import PROCESSING, Light, Recipe, plain_recipe
+from ..recipe.model import PROCESSING, Recipe, plain_recipe
 from ..recipe.places import Place
 from ..recipe.tree import parts_of
-from ..shoot.desk import Desk
+from ..shoot.desk import Desk, Edit
 from ..shoot.open_picture import OpenPicture
 from ..shoot.sidecar import Revision
 from ..shoot.silenced import Silenced
 from .aside import Aside
 from .deleted import Deleted
+from .filling import fill_aside
 from .grip import Grip
 from .jobs import Job, Work
-from .measuring import Measured, Measurer, Wanted
+from .judging import Judging
 from .opening import Opener
 from .saver import Saver
 from .seeker import Seeker
 from .signals import Signal
+from .sorting import sort_pictures
 
-READ_AT_ONCE = 20
-"""Sidecars that the window's thread reads itself."""
 Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
@@ -81,34 +79,27 @@ class Session:
         self.path: Path | None = None
         """The picture that was asked for last and has come, opened or failed."""
         self.picture: OpenPicture | None = None
-        self.reading = PictureReading({})
-        self.findings: list[Finding] = []
         self.opened: tuple[Path, ...] = ()
         """What the shoot was opened from."""
         self.selected: Callable[[], list[Path]] = list
         """The pictures that are selected, in the order of the shoot; whoever shows the shoot says which."""
         self.ranked: dict[Path, Ranked] = {}
         """What is known of how sharp the frames of one set are, the sharpest first."""
-        self.is_measured = False
         self.seconds_on: dict[Path, float] = {}
-        self._all_findings: list[Finding] = []
         self._told = Recipe()
-        self._light: tuple[tuple[OpenPicture, Light], LightValue] | None = None
         self._opener = Opener(self.decoder)
         self._opener.opened.connect(self._on_opened)
         self._opener.failed.connect(self._on_failed)
         self._aside = Aside(self.said.emit, lambda of_shoot: self.desk.shoot if of_shoot else self.picture)
         self._opened_at = time.monotonic()
-        self._visible: tuple[str, ...] = ()
-        self._station = ""
-        self._asked: Wanted | None = None
         self.seeker = Seeker()
         self.seeker.said.connect(self.said)
         self.seeker.seenBetter.connect(self._on_seen_better)
         self.seeker.foundAhead.connect(lambda: self._measure(moving=False))
-        self._measurer = Measurer()
-        self._measurer.answered.connect(self._on_measured)
-        self._measurer.failed.connect(lambda _, text: self.said.emit(f"measuring failed: {text}"))
+        self.judging = Judging(lambda: {*self.silenced.ids(), *self.document.silenced})
+        self.judging.readingsChanged.connect(self.readingsChanged)
+        self.judging.findingsChanged.connect(self.findingsChanged)
+        self.judging.failed.connect(self.said)
 
     # ---- the shoot
 
@@ -161,26 +152,20 @@ class Session:
                 self.open_picture(shown[index])
 
     def sort_as(self, *paths: Path, **decision: Any) -> None:
-        """Set `sorted_as`, `rank`, `caption` or `keywords` of pictures, as one act. Sidecars of many pictures that were
-        not read yet are read aside first."""
-        unread = [path for path in paths if not self.desk.is_known(path)]
-        if len(unread) <= READ_AT_ONCE:
-            self._sort(paths, decision)
-            return
+        """Set `sorted_as`, `rank`, `caption` or `keywords` of pictures, as one act."""
+        sort_pictures(self, paths, decision)
 
-        def read(job: Job) -> None:
-            for n, path in enumerate(unread):
-                if not job.progress(n / len(unread)):
-                    raise Cancelled("stopped")
-                self.desk.document(path)
-
-        self.do_aside(read, "read sidecars", lambda _: self._sort(paths, decision), of_shoot=True)
-
-    def _sort(self, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
-        changed = tuple(path for path in paths if self.desk.change(path, **decision))
+    def show_sorted(self, changed: tuple[Path, ...]) -> None:
+        """The sorting of these pictures has changed: it is saved, and everybody hears of it."""
         if changed:
             self.saver.soon()
             self.sortingChanged.emit(changed)
+
+    def show_changed(self, paths: tuple[Path, ...]) -> None:
+        """Documents of these pictures were exchanged for others: they are shown as they are now."""
+        self.sortingChanged.emit(paths)
+        if self.picture is not None and self.picture.path in paths:
+            self._changed()
 
     def show_ranked(self, order: Iterable[Ranked]) -> None:
         """Frames of a set that were compared; those of another set are forgotten."""
@@ -206,13 +191,10 @@ class Session:
         """As shown now: with what is being dragged."""
         return self.desk.recipe(self.picture.path) if self.picture else plain_recipe()
 
-    def light_of(self, recipe: Recipe) -> LightValue:
-        """The light that a recipe balances the open picture for."""
-        assert self.picture is not None
-        asked = self.picture, recipe.light
-        if self._light is None or self._light[0] != asked:
-            self._light = asked, value_of(light_xy(self.picture.frame.colour, recipe.light))
-        return self._light[1]
+    @property
+    def light(self) -> LightValue | None:
+        """The light that the open picture is balanced for now."""
+        return self.picture.light_of(self.recipe.light) if self.picture else None
 
     def begin(self) -> Grip:
         """A drag of the open picture."""
@@ -296,9 +278,19 @@ class Session:
 
     # ---- readings and findings
 
-    def watch(self, readings: tuple[str, ...], station: str) -> None:
-        """Which readings are seen now, and of which station: they are measured first."""
-        self._visible, self._station = readings, station
+    @property
+    def reading(self) -> PictureReading:
+        """As far as it is measured."""
+        return self.judging.reading
+
+    @property
+    def findings(self) -> list[Finding]:
+        return self.judging.findings
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether what could be found is found."""
+        return self.judging.is_measured
 
     def do_finding(self, finding: Finding) -> None:
         if not finding.has_fix:
@@ -306,7 +298,7 @@ class Session:
         settings = finding.settings(self.recipe)
         if finding.fills:
             self.said.emit("Filling...")
-            self.fill_aside(settings, lambda: self.commit(settings, finding.fix_label))
+            fill_aside(self, settings, lambda: self.commit(settings, finding.fix_label))
         else:
             self.commit(settings, finding.fix_label)
         if finding.then:
@@ -320,20 +312,9 @@ class Session:
             quiet = dict.fromkeys((*self.document.silenced, finding.key))
             self.desk.change(self.picture.path, silenced=tuple(quiet))
             self.saver.soon()
-        self._sift()
+        self.judging.sift()
 
     # ---- beside the hand
-
-    def fill_aside(self, settings: Settings, then: Callable[[], None]) -> Job:
-        """Make what settings fill, and call `then` when it is there: a picture under them then has it at once."""
-        assert self.picture is not None
-        engine, recipe, settings = self.picture.engine, self.recipe, list(settings)
-
-        def fill(job: Job) -> None:
-            repairs = recipe.change_all(settings, label="fill")[0].mend.repairs
-            engine.sensor.patches.all(partial(engine.sensor.read, 0), engine.frame.size, repairs, job.progress)
-
-        return self.do_aside(fill, "fill", lambda _: then())
 
     def do_aside(
         self, work: Work, name: str, then: Callable[[Any], None], *, of_shoot: bool = False, is_long: bool = False
@@ -356,13 +337,13 @@ class Session:
         self.seeker.end()
         self._opener.wait()
         self._aside.wait()
-        self._measurer.end()
+        self.judging.end()
         self.desk.close_log()
         return saved
 
     def is_idle(self) -> bool:
         """Nothing is being measured, opened or written."""
-        own = self._measurer.is_idle() and self.saver.is_idle() and self.seeker.is_idle()
+        own = self.judging.is_idle() and self.saver.is_idle() and self.seeker.is_idle()
         return own and self._opener.is_idle() and self._aside.is_idle()
 
     def seconds(self) -> float:
@@ -425,27 +406,7 @@ class Session:
 
     def _on_joined(self, path: Path) -> None:
         """Another window has changed a picture: it is shown as it is now."""
-        self.sortingChanged.emit((path,))
-        if self.picture is not None and self.picture.path == path:
-            self._changed()
-
-    def discard_edits(self, paths: Iterable[Path]) -> None:
-        """Delete the sidecars of pictures, and forget what was decided about them; aside, since another window may be
-        writing there."""
-        paths = tuple(paths)
-        if self.picture is not None and self.picture.path in paths:
-            self.cancel_edit()
-
-        def discard(_: Job) -> None:
-            for path in paths:
-                self.desk.discard(path)
-
-        def show(_: None) -> None:
-            self.sortingChanged.emit(paths)
-            if self.picture is not None and self.picture.path in paths:
-                self._changed()
-
-        self.do_aside(discard, "discard edits", show, of_shoot=True)
+        self.show_changed((path,))
 
     def _look_for_subject(self) -> None:
         """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
@@ -485,12 +446,10 @@ class Session:
         if edit is not None:
             self.attempt(edit.commit)
         self.saver.soon()
-        self.picture, self._light = None, None
+        self.picture = None
         self.seeker.take(None)
         picture.close()
-        self._asked = None
-        self.reading, self.findings, self._all_findings = PictureReading({}), [], []
-        self.is_measured = False
+        self.judging.forget()
         self.pictureClosed.emit()
 
     def _step(self, kind: str) -> None:
@@ -502,25 +461,4 @@ class Session:
 
     def _measure(self, *, moving: bool) -> None:
         if self.picture is not None:
-            self._asked = Wanted(self.picture, self.recipe, self._visible, self._station, moving)
-            self._measurer.ask(self._asked)
-
-    def _on_measured(self, wanted: Wanted, found: Measured) -> None:
-        if wanted.picture is not self.picture:
-            return
-        if found.readings:
-            self.reading = PictureReading({**self.reading.values, **found.readings})
-            self.readingsChanged.emit(frozenset(found.readings))
-        if found.findings is not None:
-            self._all_findings = found.findings
-            self.is_measured = True
-            self._sift()
-
-    def _sift(self) -> None:
-        self.findings = self.unsilenced(self._all_findings)
-        self.findingsChanged.emit()
-
-    def unsilenced(self, findings: Iterable[Finding]) -> list[Finding]:
-        """Without those that are not to be mentioned."""
-        quiet = {*self.silenced.ids(), *self.document.silenced}
-        return [finding for finding in findings if not {finding.id, finding.key} & quiet]
+            self.judging.measure(self.picture, self.recipe, moving=moving)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ...errors import MatizError
 from ...wording import counted, printable
+from ...work.deleted import discard_edits
 from ...work.session import Session
 
 NAMED = 5
@@ -46,7 +47,7 @@ def ask_about_deleted(parent: QWidget, session: Session, paths: Sequence[Path]) 
     discard = asked.addButton("Discard the edits", QMessageBox.ButtonRole.DestructiveRole)
     asked.setDefaultButton(keep)
     asked.setEscapeButton(keep)
-    discard.clicked.connect(lambda: session.discard_edits(paths))
+    discard.clicked.connect(lambda: discard_edits(session, tuple(paths)))
     asked.open()
     return asked
 

@@ -109,7 +109,7 @@ class Window(QMainWindow):
         if self.station.is_shown:
             self.station.leave()
         self.station = station
-        self.session.watch(station.shows, station.key)
+        self.session.judging.watch(station.shows, station.key)
         station.enter()
         main = self.panels.show_station(station)
         self.route.set_current(list(self.stations).index(station))

@@ -54,7 +54,7 @@ class PagedStation(Station):
         self._stack.setCurrentWidget(page.body)
         if self.is_shown:
             # what another page shows need not follow the hand here
-            self.session.watch(self.shows, self.key)
+            self.session.judging.watch(self.shows, self.key)
             page.enter()
             self.refresh()
             self.refresh_readings()

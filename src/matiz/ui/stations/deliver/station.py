@@ -131,7 +131,7 @@ class DeliverStation(PagedStation):
         if engine is None:
             return []
         recipe = self.session.recipe
-        return self.session.unsilenced(checks(self.session.reading, recipe, self.order(), engine.size(recipe)))
+        return self.session.judging.unsilenced(checks(self.session.reading, recipe, self.order(), engine.size(recipe)))
 
     def findings(self) -> list[Finding]:
         """The checks, and what the other stations have found and nobody has decided."""

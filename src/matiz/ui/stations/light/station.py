@@ -178,9 +178,8 @@ class LightStation(Station):
         super().leave()
 
     def reading_text(self) -> str:
-        if not self.session.is_open:
-            return ""
-        return kelvin(self.session.light_of(self.session.recipe).cct_K)
+        light = self.session.light
+        return "" if light is None else kelvin(light.cct_K)
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         if self.map.isChecked():
@@ -299,10 +298,9 @@ class LightStation(Station):
             self.session.commit([("light.source", name)], f"Light {NAMES[name]}")
 
     def refresh(self) -> None:
-        if not self.session.is_open:
+        recipe, light = self.session.recipe, self.session.light
+        if light is None:
             return
-        recipe = self.session.recipe
-        light = self.session.light_of(recipe)
         self.kelvin.set_value(round(light.cct_K, 1))
         self.duv.set_value(round(light.duv, 5))
         self.instrument.show_balance(light)
@@ -329,9 +327,9 @@ class LightStation(Station):
         self.note.setText(self._note())
 
     def _note(self) -> str:
-        if not self.session.is_open:
+        light = self.session.light
+        if light is None:
             return ""
-        light = self.session.light_of(self.session.recipe)
         text = f"{number(light.mired, 0, 'mired')}"
         reading: LightReading | None = self.reading("light")
         if reading is None:

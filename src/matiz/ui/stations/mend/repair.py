@@ -19,6 +19,7 @@ from ....recipe.leaves import Number
 from ....recipe.mending import BASE, BOTH, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
 from ....recipe.tree import ABSENT, ORDER, Rows, added, replaced
 from ....wording import counted, percent
+from ....work.filling import fill_aside
 from ....work.jobs import Job
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
@@ -301,7 +302,7 @@ class RepairPage(Page):
         if not self.session.is_open or self.job is not None:
             return
         self._pending = item
-        self.job = job = self.session.fill_aside(settings, lambda: self._put(settings, label))
+        self.job = job = fill_aside(self.session, settings, lambda: self._put(settings, label))
         job.progressed.connect(lambda share, _: self.note.setText(f"Filling: {percent(share, 0)}"))
         job.finished.connect(self._on_filled)
         self.refresh()

@@ -235,7 +235,7 @@ class PlacesStation(Station):
         # what another page shows need not follow the hand here
         self.shows = ("places", *self.page.shows)
         if self.is_shown:
-            self.session.watch(self.shows, self.key)
+            self.session.judging.watch(self.shows, self.key)
         self.page.refresh()
         self.page.refresh_readings()
         if self.page is self.rank and self.is_shown:
@@ -415,7 +415,7 @@ class PlacesStation(Station):
 
     def _pin(self, on: bool) -> None:
         """Hold the colours of the place as the whole is balanced now, or let them go."""
-        light = self.session.light_of(self.session.recipe) if on else None
+        light = self.session.light if on else None
         kelvin, duv = (round(light.cct_K, 1), round(light.duv, 5)) if light is not None else (0.0, 0.0)
         settings = [(f"{self.place_path()}.pinned_K", kelvin), (f"{self.place_path()}.pinned_duv", duv)]
         self.session.commit(settings, "Colours pinned" if on else "Colours unpinned")
@@ -459,7 +459,7 @@ class PlacesStation(Station):
 
     def paints(self, on: bool) -> None:
         """While a stroke goes on nothing is measured: the picture follows the hand."""
-        self.session.watch(() if on else self.shows, self.key)
+        self.session.judging.watch(() if on else self.shows, self.key)
 
     def set_radius(self, radius_px: float) -> None:
         self.where.set_brush(radius_px=round(radius_px))
