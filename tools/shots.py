@@ -149,7 +149,7 @@ def walk_places(window: Window, keep: Callable[[str], None], open_at: Callable[[
     keep("places")
     open_at("CORVA_0053")
     places.turn_to("Attention")
-    window.session.look_for_subject()
+    window.session.seeker.ask()
     settle(window)
     keep("places-attention")
     places.turn_to("Where")

@@ -20,8 +20,6 @@ class OpenPicture:
         self.meter = Meter(self.engine)
         self.is_closed = False
         self._light: tuple[Light, LightValue] | None = None
-        self.looked_for = False
-        """Whether its subject was looked for."""
 
     @property
     def frame(self) -> Frame:

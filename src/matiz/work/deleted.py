@@ -39,6 +39,7 @@ class Work(Protocol):
     """Whose pictures they are: the session."""
 
     desk: Desk
+    path: Path | None
 
     def cancel_edit(self) -> bool: ...
     def show_changed(self, paths: tuple[Path, ...]) -> None: ...
@@ -48,8 +49,9 @@ class Work(Protocol):
 
 
 def discard_edits(session: Work, paths: tuple[Path, ...]) -> None:
-    """Delete the sidecars of pictures and forget the edits in them; aside, since another window may be writing there."""
-    session.cancel_edit()
+    """Delete the sidecars of pictures and forget the edits in them. Aside, since another window may be writing there."""
+    if session.path in paths:
+        session.cancel_edit()
 
     def discard(_: Job) -> None:
         for path in paths:

@@ -3,8 +3,11 @@
 from collections.abc import Callable
 
 from ..develop.frame.found import Found
+from ..develop.places.weighing import wants_subject
 from ..errors import Cancelled
 from ..masks.subject import SubjectMap
+from ..recipe.model import Recipe
+from ..recipe.places import Place
 from .closing import wait_for_pool
 from .jobs import Job
 from .latest import stand_back
@@ -39,6 +42,8 @@ class Seeker:
         self._job: Job | None = None
         self._wanted: list[Callable[[], None]] | None = None
         """What is done once something is known of it; None while it is looked for unasked."""
+        self._is_asked = False
+        """Whether the subject of this picture was asked for before."""
         self._later = Timer(self._look_ahead)
 
     def take(self, found: Found | None) -> None:
@@ -46,7 +51,7 @@ class Seeker:
         self._later.stop()
         if self._job is not None:
             self._job.stop()
-        self._of, self._job, self._wanted = found, None, None
+        self._of, self._job, self._wanted, self._is_asked = found, None, None, False
 
     def look_ahead(self) -> None:
         """Look soon, so that who asks first need not wait. What is wrong is said when it is asked."""
@@ -58,15 +63,25 @@ class Seeker:
         self._later.stop()
 
     def ask(self, then: Callable[[], None] = lambda: None) -> None:
-        """Look now, and say so; then, once something is known of it."""
+        """Look now, and say so: seconds, once per picture; then, once something is known of it."""
         if self._of is None:
             return
+        self._is_asked = True
         if self._wanted is None and self._of.is_waiting:
             self.said.emit(CLOSER if self._of.looked else LOOKING)
         self._wanted = [*(self._wanted or ()), then]
         if self._of.looked:
             self._hand_out()
         self._look()
+
+    def ask_where_wanted(self, recipe: Recipe) -> None:
+        """Look when a place of the recipe wants the subject and it is not at hand, once per picture. Until it is found
+        such a mask is empty."""
+        places = (place for place in recipe.places.values() if isinstance(place, Place))
+        if self._of is None or self._is_asked or not any(wants_subject(place.mask) for place in places):
+            return
+        if not self._of.is_at_hand():
+            self.ask()
 
     def is_idle(self) -> bool:
         """Whether nobody waits for it."""

@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 from ..develop.graph.engine import Engine
-from ..develop.places.weighing import wants_subject
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..measure.picture import PictureReading
@@ -16,7 +15,6 @@ from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
 from ..recipe.document import Document
 from ..recipe.model import PROCESSING, Recipe, plain_recipe
-from ..recipe.places import Place
 from ..recipe.tree import parts_of
 from ..shoot.desk import Desk, Edit
 from ..shoot.open_picture import OpenPicture
@@ -382,7 +380,7 @@ class Session:
         self.recipeChanged.emit(changed)
         self._measure(moving=False)
         if "places" in changed:
-            self._look_for_subject()
+            self.seeker.ask_where_wanted(self.recipe)
 
     def _differs(self) -> frozenset[str]:
         """Sections that differ from what was told last; what did not change is the same object."""
@@ -402,27 +400,11 @@ class Session:
         self.pictureOpened.emit()
         self.recipeChanged.emit(SECTIONS)
         self._measure(moving=False)
-        self._look_for_subject()
+        self.seeker.ask_where_wanted(self.recipe)
 
     def _on_joined(self, path: Path) -> None:
         """Another window has changed a picture: it is shown as it is now."""
         self.show_changed((path,))
-
-    def _look_for_subject(self) -> None:
-        """Aside, once a picture, when a place wants it and it is not at hand: until then such a mask is empty."""
-        picture = self.picture
-        places = (place for place in self.recipe.places.values() if isinstance(place, Place))
-        if picture is None or picture.looked_for or not any(wants_subject(place.mask) for place in places):
-            return
-        if not picture.engine.found.is_at_hand():
-            self.look_for_subject()
-
-    def look_for_subject(self, then: Callable[[], None] = lambda: None) -> None:
-        """Aside, and say so: seconds, once per picture; then, once something is known of it. All that follows from it
-        is shown anew with each look."""
-        if self.picture is not None:
-            self.picture.looked_for = True
-            self.seeker.ask(then)
 
     def _on_seen_better(self) -> None:
         self.recipeChanged.emit(frozenset({"places"}))

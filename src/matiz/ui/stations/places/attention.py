@@ -42,7 +42,7 @@ class AttentionPage(PlacePage):
         column.addWidget(self.note)
         self.look_for = push("Find the subject")
         self.look_for.setToolTip("Look for it, once; takes a few seconds")
-        self.look_for.clicked.connect(lambda: self.chosen.session.look_for_subject())
+        self.look_for.clicked.connect(lambda: self.chosen.session.seeker.ask())
         self.lift = push("Lift the subject")
         self.lift.setToolTip("Slightly lighter, warmer and crisper, and the opposite for the background: two places")
         self.lift.clicked.connect(lambda: self._add(lifted(), "Subject lifted"))

@@ -373,7 +373,7 @@ class PlacesStation(Station):
         if not kind.WANTS_SUBJECT or engine is None or engine.found.is_at_hand():
             self._put_part(part, ident)
         else:
-            self.session.look_for_subject(lambda: self._put_part(part, ident))
+            self.session.seeker.ask(lambda: self._put_part(part, ident))
 
     def _put_part(self, part: MaskPart, ident: str) -> None:
         """Put a part to the place it was wanted for, whichever is chosen by now."""
