@@ -22,7 +22,7 @@ from matiz.mend.straight import turned
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Band, Heal, HeldLine, Pull
 from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 from matiz_simcam.sensor import Faults
 from matiz_simcam.sensor import Speck as Planted
 from matiz_simcam.shoot import DEMO_SHOTS, simulate

@@ -8,6 +8,7 @@ from matiz.develop.graph.engine import Engine
 from matiz.raw.frame import Frame
 from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import (
     Bright,
     Brush,
@@ -25,7 +26,7 @@ from matiz.recipe.places import (
     Zones,
 )
 from matiz.recipe.shapes import Shape
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .timing import side_by_side

@@ -11,8 +11,9 @@ import numpy as np
 from matiz.recipe.document import Document, Version
 from matiz.recipe.leaves import Choice, Number, Text, described
 from matiz.recipe.model import Recipe, Tone
+from matiz.recipe.paths import leaves
 from matiz.recipe.shapes import Shape
-from matiz.recipe.tree import Rows, Section, leaves, table
+from matiz.recipe.tree import Rows, Section, table
 from matiz.shoot.sidecar import load_document, save_document
 
 from .timing import side_by_side

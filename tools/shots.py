@@ -8,9 +8,10 @@ from PySide6.QtWidgets import QApplication
 
 from matiz.recipe.colour import Peg
 from matiz.recipe.mending import Fill, Heal
+from matiz.recipe.paths import added
 from matiz.recipe.places import Bright, Ellipse, Place, Ramp, Zones
 from matiz.recipe.toning import Contrast
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.ui.frame.window import Window
 from matiz.ui.kit.application import application

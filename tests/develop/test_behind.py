@@ -18,8 +18,9 @@ from matiz.masks.subject import SubjectMap
 from matiz.raw.frame import CameraColour, Exposure, Frame
 from matiz.recipe.finish import Behind
 from matiz.recipe.model import Recipe, plain_recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Lasso, Place, Subject
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 
 SIZE = (640, 416)
 DISC_PX = 28.0

@@ -19,8 +19,9 @@ from matiz.masks import edges
 from matiz.masks.subject import SubjectMap
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Background, Faces, Focus, Ground, Lasso, People, Place, SkinOf, Sky, Subject
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz_simcam.camera import expose
 from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 from matiz_simcam.truth import truth_of

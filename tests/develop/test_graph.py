@@ -19,9 +19,10 @@ from matiz.develop.stages.node import Node, Patch, Work, product
 from matiz.measure.picture import NAMES, Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
+from matiz.recipe.paths import leaves
 from matiz.recipe.shapes import Grid
 from matiz.recipe.toning import Contrast
-from matiz.recipe.tree import Rows, Section, leaves, table
+from matiz.recipe.tree import Rows, Section, table
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 PLAIN = Recipe()

@@ -20,6 +20,7 @@ from matiz.masks.view import lab
 from matiz.recipe.change import Change
 from matiz.recipe.document import Document
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import (
     Bright,
     Brush,
@@ -41,7 +42,7 @@ from matiz.recipe.places import (
 )
 from matiz.recipe.shapes import Grid, Shape
 from matiz.recipe.toning import Contrast
-from matiz.recipe.tree import Rows, added, replaced
+from matiz.recipe.tree import Rows, replaced
 from matiz.shoot.sidecar import load_document, save_document
 from tests.conftest import SMALL, chart_frame
 

@@ -15,7 +15,7 @@ from matiz.image.reduce import halved
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Clone, Fill, Heal
 from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 
 SIZE = (1504, 1000)
 

@@ -10,8 +10,9 @@ from matiz.develop.graph.engine import Engine
 from matiz.findings.find import fixed, judged
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Ellipse, Lasso, Place, Ramp, Zones
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 
 from .test_findings import picture_of, ramp
 

@@ -16,7 +16,7 @@ from matiz.measure.places.attention import read_attention
 from matiz.measure.places.faces import FaceReading, FacesReading, read_faces
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 
 
 def lab_of(picture) -> np.ndarray:

@@ -11,8 +11,9 @@ from matiz.findings.find import fixed, judged
 from matiz.measure.picture import Meter, PictureReading
 from matiz.measure.places.banding import PATCH_PX, Banding, bands_L, smooth_patches
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Place, Ramp
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from tests.findings.test_findings import picture_of
 
 SIZE = (600, 400)

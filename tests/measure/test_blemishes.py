@@ -14,7 +14,7 @@ from matiz.masks.faces import faces
 from matiz.measure.mend.blemishes import _blobs, _skin, read_blemishes
 from matiz.measure.picture import PictureReading
 from matiz.recipe.model import plain_recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 
 SCALE = 2
 CHEEKS = ((0.2, 0.62), (0.71, 0.60), (0.5, 0.22))

@@ -18,9 +18,10 @@ from matiz.measure.places import readings as readings_module
 from matiz.measure.places.mask_edge import EdgeReading, Row, Spot, read_edge
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Brush, Lasso, People, Place, Ramp, Sky, Stroke, Subject
 from matiz.recipe.shapes import Shape
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz_simcam.camera import expose
 from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 from matiz_simcam.truth import truth_of

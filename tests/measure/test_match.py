@@ -13,7 +13,7 @@ from matiz.measure.colour.match import make_alike
 from matiz.measure.colour.pairs import PairReading, compare, middle_of
 from matiz.measure.report import area_report, pair_reports
 from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 from matiz_simcam.camera import Settings, expose, light_spectrum, light_xy_of
 from matiz_simcam.spectra import reflectance
 from matiz_simcam.targets import cliffs

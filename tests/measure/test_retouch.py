@@ -14,7 +14,7 @@ from matiz.mend.heal import Area, healed
 from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Clone, Fill, Heal
 from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 
 SIZE = (600, 400)
 

@@ -13,9 +13,9 @@ from matiz.measure.light.second_light import place_of_light
 from matiz.measure.picture import Meter, PictureReading
 from matiz.measure.table.values import LightValue
 from matiz.recipe.model import Recipe, manual_light
+from matiz.recipe.paths import added
 from matiz.recipe.places import Mapped
 from matiz.recipe.shapes import Grid
-from matiz.recipe.tree import added
 from matiz_simcam.camera import black_body, daylight
 
 from .test_lights import PAIRS, ROOMS, simulated

@@ -22,8 +22,8 @@ from matiz.measure.detail.sharpened import (
 from matiz.measure.picture import Meter, PictureReading
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import plain_recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Place, SkinOf, Sky
-from matiz.recipe.tree import added
 
 SHARP = (("detail.sharpen.amount_percent", 120.0), ("detail.sharpen.radius_px", 1.5), ("detail.sharpen.halo_L", 20.0))
 

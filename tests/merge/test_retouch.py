@@ -17,7 +17,7 @@ from matiz.merge.focus import merge_focus
 from matiz.raw.decode import read_frame
 from matiz.recipe.mending import Aside
 from matiz.recipe.model import Recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 
 from .moving import PANS, Seen, moved_by
 

@@ -17,7 +17,7 @@ from matiz.raw.decode import Decoder
 from matiz.raw.frame import Merged
 from matiz.recipe.mending import Aside
 from matiz.recipe.model import plain_recipe
-from matiz.recipe.tree import added
+from matiz.recipe.paths import added
 from matiz_simcam.camera import Settings, expose
 from matiz_simcam.targets import grey
 

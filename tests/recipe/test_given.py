@@ -3,8 +3,9 @@
 from matiz.recipe.colour import Peg
 from matiz.recipe.given import given_by
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Ellipse, Place
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 
 
 def decided() -> Recipe:

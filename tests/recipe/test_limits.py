@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from matiz.errors import RecipeError
-from matiz.recipe import tree
+from matiz.recipe import as_json, paths
 from matiz.recipe.document import Document
 from matiz.recipe.model import MOST_REPAIRS, Recipe
 from matiz.recipe.places import MOST_DEPTH, MOST_PARTS, Brush, Place, Ramp, SameAs, Stroke
@@ -74,7 +74,7 @@ def test_a_table_takes_no_more_than_its_limit(count, table):
     inner[last].pop()
     recipe = Recipe.from_json(data)
     with pytest.raises(RecipeError, match="at most"):
-        tree.put(recipe, f"{table}.one", dict(kind))
+        paths.put(recipe, f"{table}.one", dict(kind))
 
 
 # ---- thousands of strokes
@@ -98,10 +98,10 @@ def recipe_of(rows: list[dict]) -> dict:
 
 
 def test_many_strokes_are_read_as_one_by_one(monkeypatch):
-    data = json.loads(json.dumps(recipe_of(strokes(tree.BULK + 50))))
+    data = json.loads(json.dumps(recipe_of(strokes(as_json.BULK + 50))))
     at_once = Recipe.from_json(data)
     with monkeypatch.context() as patched:
-        patched.setattr(tree, "BULK", 10**9)
+        patched.setattr(as_json, "BULK", 10**9)
         one_by_one = Recipe.from_json(data)
     assert at_once == one_by_one and at_once.places.digest == one_by_one.places.digest
     assert at_once.to_json() == one_by_one.to_json()
@@ -120,12 +120,12 @@ WRONG = {
 
 @pytest.mark.parametrize("name, value", [(name, value) for name, values in WRONG.items() for value in values])
 def test_what_is_wrong_with_one_of_many_is_said_as_with_one(monkeypatch, name, value):
-    rows = strokes(tree.BULK + 5)
+    rows = strokes(as_json.BULK + 5)
     rows[17][name] = value
     texts = []
-    for bulk in (tree.BULK, 10**9):
+    for bulk in (as_json.BULK, 10**9):
         with monkeypatch.context() as patched:
-            patched.setattr(tree, "BULK", bulk)
+            patched.setattr(as_json, "BULK", bulk)
             try:
                 texts.append(Recipe.from_json(recipe_of(rows)))
             except RecipeError as error:

@@ -12,9 +12,10 @@ from matiz.recipe.document import Document, Version
 from matiz.recipe.history import History
 from matiz.recipe.leaves import Drawn, Number, Text, described
 from matiz.recipe.model import Recipe, Tone
+from matiz.recipe.paths import check_around, get, leaves, put
 from matiz.recipe.schema import _section
 from matiz.recipe.shapes import Shape
-from matiz.recipe.tree import ABSENT, Foreign, Rows, Section, check_around, get, leaves, put, table
+from matiz.recipe.tree import ABSENT, Foreign, Rows, Section, table
 
 
 @dataclass(frozen=True)

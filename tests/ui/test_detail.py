@@ -9,8 +9,9 @@ from matiz.develop.frame.noise import share_left, share_left_there
 from matiz.develop.graph.as_file import write_frame
 from matiz.measure.detail.blur import BlurReading
 from matiz.measure.detail.detail import DetailReading
+from matiz.recipe.paths import added
 from matiz.recipe.places import Ellipse, Place
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.detail.loupes import Loupes
 from matiz.ui.stations.detail.noise_plot import NoisePlot

@@ -10,8 +10,9 @@ from PySide6.QtTest import QTest
 
 from matiz.measure.picture import PictureReading
 from matiz.recipe.finish import FallOff
+from matiz.recipe.paths import added
 from matiz.recipe.places import Ellipse, Place
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.shoot.sidecar import load_document
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.finish.fall_off_plot import FallOffPlot

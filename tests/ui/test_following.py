@@ -17,9 +17,10 @@ from matiz.measure.sort.brief import Brief
 from matiz.proposals.given_stations import LEVELLED, MEASURED, OWN, given_stations
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import Brush, Place, Stroke
 from matiz.recipe.shapes import Shape
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.shoot.sidecar import load_document
 from matiz.ui.frame.settle import settle
 

@@ -11,7 +11,7 @@ from matiz.errors import FileError
 from matiz.measure.sort import brief
 from matiz.shoot.briefs import Briefs
 from matiz.ui.frame.settle import settle
-from matiz.ui.stations.sort.contact_sheet import CELL, _as_fits, brief_parts
+from matiz.ui.stations.sort.tiles import CELL, _as_fits, brief_parts
 from matiz.work import looking as at
 from tests.ui.aside import done
 

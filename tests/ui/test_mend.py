@@ -15,7 +15,8 @@ from matiz.findings.model import Finding
 from matiz.raw.dng import write_dng
 from matiz.recipe.mending import Fill, Heal
 from matiz.recipe.model import Mend, Recipe
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.paths import added
+from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.ui.frame.window import Window
 from matiz.ui.stations.mend.level import lean_of

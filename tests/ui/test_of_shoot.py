@@ -19,8 +19,8 @@ from matiz.shoot.sidecar import load_document
 from matiz.ui.canvas.render import pixels_of
 from matiz.ui.frame.findings_panel import Card
 from matiz.ui.frame.settle import settle
-from matiz.ui.stations.sort.contact_sheet import ORDERS, place_of
 from matiz.ui.stations.sort.light_plot import LightAxes, LightPlot
+from matiz.ui.stations.sort.sheet_order import ORDERS, place_of
 from matiz.work.looking import Looking
 
 NAMES = [f"P_{n}.dng" for n in range(6)]

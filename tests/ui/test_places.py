@@ -20,6 +20,7 @@ from matiz.measure.places.attention import AttentionReading, Pull
 from matiz.measure.places.mask_edge import EdgeReading, Spot
 from matiz.measure.places.places import PlaceReading
 from matiz.recipe.model import Recipe
+from matiz.recipe.paths import added
 from matiz.recipe.places import (
     Background,
     Bright,
@@ -37,7 +38,7 @@ from matiz.recipe.places import (
     Subject,
     Zones,
 )
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.places import handles
 from matiz.ui.stations.places.attention_bars import ROW_PX, AttentionBars, lengths

@@ -13,8 +13,9 @@ from matiz.develop.graph.graph import place_mask
 from matiz.errors import FileError
 from matiz.masks.subject import SubjectMap
 from matiz.measure.places.mask_edge import EdgeReading
+from matiz.recipe.paths import added
 from matiz.recipe.places import Place, Ramp, Subject
-from matiz.recipe.tree import Rows, added
+from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.work import seeker as seeker_module
 from matiz.work.seeker import CLOSER, LOOKING

@@ -10,7 +10,8 @@ from ..measure.table.values import Outline
 from ..recipe.change import Settings
 from ..recipe.mending import Fill
 from ..recipe.model import Recipe
-from ..recipe.tree import Section, added
+from ..recipe.paths import added
+from ..recipe.tree import Section
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,9 @@ from functools import cached_property
 from typing import Any, TypeVar
 
 from ..errors import RecipeError
-from .tree import ABSENT, ORDER, Rows, Section, check_around, get, part_at, plain, put
+from .as_json import plain
+from .paths import check_around, get, part_at, put
+from .tree import ABSENT, ORDER, Rows, Section
 from .tree import Table as TableOf
 
 Settings = tuple[tuple[str, Any], ...]

@@ -14,10 +14,12 @@ from ..assets import FOLDER
 from ..errors import FileError, FormatError, RecipeError
 from ..system.files import write_text_whole
 from ..system.own_files import read_small
+from .as_json import plain, section_from
 from .change import Settings
 from .leaves import Number, Numbers
 from .model import RAW, Recipe, plain_recipe, specs
-from .tree import ABSENT, Rows, Section, leaves, plain, replaced, section_from
+from .paths import leaves
+from .tree import ABSENT, Rows, Section, replaced
 
 LAYOUT = 1
 STATIONS = ("tone", "colour")

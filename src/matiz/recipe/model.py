@@ -8,15 +8,17 @@ from typing import Any, ClassVar, Self
 from ..colour.illuminants import NAMES
 from ..colour.temperature import duv_limit
 from ..errors import RecipeError
-from . import toning, tree
+from . import paths, toning, tree
+from .as_json import plain, section_from
 from .change import Change, Settings, changed
 from .colour import Grading
 from .detail import Detail
 from .finish import Finish
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
 from .mending import Aside, Band, Clone, Fill, Heal, HeldLine, Pull
+from .paths import leaves
 from .places import Place, check_references
-from .tree import ABSENT, Implied, Rows, Section, checked, leaves, plain, replaced
+from .tree import ABSENT, Implied, Rows, Section, checked, replaced
 
 SCHEMA = 1
 """Version of the JSON layout."""
@@ -223,7 +225,7 @@ class Recipe(Section):
 
     def get(self, path: str) -> Any:
         """The value at a dotted path."""
-        return tree.get(self, path)
+        return paths.get(self, path)
 
     def is_active(self, station: str) -> bool:
         """Whether a station counts; one without a section of its own always does."""
@@ -291,13 +293,13 @@ class Recipe(Section):
         recipe: Recipe = self
         for path, value in values:
             try:
-                recipe = tree.put(recipe, path, value)
+                recipe = paths.put(recipe, path, value)
             except RecipeError:
                 if self.schema <= SCHEMA:
                     raise
                 kept = {name: other for name, other in recipe.unknown.items() if name != path}
                 recipe = replaced(recipe, unknown=kept if value is ABSENT else {**kept, path: value})
-        tree.check_around(recipe, [path for path, _ in values])
+        paths.check_around(recipe, [path for path, _ in values])
         return recipe
 
     def _with_stations(self, settings: Iterable[tuple[str, Any]]) -> Iterable[tuple[str, Any]]:
@@ -338,7 +340,7 @@ class Recipe(Section):
         if start not in (RAW, RENDERED):
             raise RecipeError(f"start: {RAW} or {RENDERED}, got {start!r:.40}")
         base = cls.starting(start)
-        recipe = tree.section_from(base, data, "", keep, frozenset({"schema", "processing", "start"}))
+        recipe = section_from(base, data, "", keep, frozenset({"schema", "processing", "start"}))
         if not _is_version(processing) or processing > PROCESSING:
             raise RecipeError(
                 f"processing: this Matiz knows versions 1..{PROCESSING}, got {processing!r:.40}; update Matiz"

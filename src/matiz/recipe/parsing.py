@@ -8,8 +8,9 @@ from typing import Any
 from ..errors import RecipeError
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Numbers, Values
 from .model import Recipe
+from .paths import leaf_at
 from .places import MaskPart, Place
-from .tree import Table, checked, leaf_at, parts_of
+from .tree import Table, checked, parts_of
 
 
 def apply_settings(recipe: Recipe, settings: Iterable[str]) -> Recipe:

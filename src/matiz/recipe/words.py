@@ -3,9 +3,10 @@
 import json
 
 from ..wording import number
+from .as_json import plain
 from .leaves import Number
 from .model import Recipe, plain_recipe, specs
-from .tree import leaves, plain
+from .paths import leaves
 
 
 def recipe_text(recipe: Recipe) -> str:

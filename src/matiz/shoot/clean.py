@@ -14,7 +14,7 @@ from ..measure.mend.dust import DustReading, Speck, find_shadows, heal_speck, pr
 from ..raw.decode import read_frame
 from ..recipe.document import Document
 from ..recipe.model import Recipe
-from ..recipe.tree import added
+from ..recipe.paths import added
 from .desk import Say, start_of
 from .folder import gather
 from .sidecar import load_document, update_document

@@ -49,7 +49,7 @@ class Work(Protocol):
 
 
 def discard_edits(session: Work, paths: tuple[Path, ...]) -> None:
-    """Delete the sidecars of pictures and forget the edits in them. Aside, since another window may be writing there."""
+    """Delete the sidecars of pictures and forget their edits. Aside, since another window may be writing there."""
     if session.path in paths:
         session.cancel_edit()
 

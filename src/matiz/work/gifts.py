@@ -11,8 +11,8 @@ from ..proposals.given_light import given_light
 from ..recipe.change import Settings
 from ..recipe.looks import Look
 from ..recipe.model import Recipe
+from ..recipe.paths import added
 from ..recipe.places import Place, SameAs
-from ..recipe.tree import added
 from ..shoot.sets import following
 from ..wording import counted, number
 from .jobs import Job

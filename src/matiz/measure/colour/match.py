@@ -14,8 +14,9 @@ from ...develop.graph.engine import Engine
 from ...errors import ArgumentError
 from ...recipe.colour import Peg
 from ...recipe.model import Recipe
+from ...recipe.paths import added
 from ...recipe.places import Place, Reach
-from ...recipe.tree import Rows, Section, added, replaced
+from ...recipe.tree import Rows, Section, replaced
 from .pairs import PairReading, compare, middle_of, shown_lab
 from .solve import Way, brought
 

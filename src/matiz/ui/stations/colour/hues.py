@@ -12,7 +12,8 @@ from ....recipe.change import Settings
 from ....recipe.colour import Peg
 from ....recipe.leaves import Number
 from ....recipe.model import Recipe
-from ....recipe.tree import ABSENT, Rows, added, leaf_of, replaced
+from ....recipe.paths import added, leaf_of
+from ....recipe.tree import ABSENT, Rows, replaced
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.read_drag import ReadDrag

@@ -7,7 +7,7 @@ from ....colour.types import Array
 from ....develop.frame.tiles import Region
 from ....measure.colour.match import Match, make_alike
 from ....measure.colour.pairs import PairReading, compare, shown_lab
-from ....recipe.tree import added
+from ....recipe.paths import added
 from ....wording import number
 from ....work.session import Session
 from ...canvas.drag_area import DragArea

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ....measure.colour.spot import Lab_of, spot
 from ....recipe.colour import TintNode
 from ....recipe.leaves import Number
-from ....recipe.tree import ABSENT, Rows, added, leaf_of, replaced
+from ....recipe.paths import added, leaf_of
+from ....recipe.tree import ABSENT, Rows, replaced
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Click

@@ -7,8 +7,9 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ....develop.places.behind import f_number_of
+from ....recipe.paths import added
 from ....recipe.places import Place, Subject
-from ....recipe.tree import Rows, added
+from ....recipe.tree import Rows
 from ....wording import number
 from ....work.grip import Grip
 from ....work.session import Session

@@ -17,7 +17,8 @@ from ....mend.heal import Area, proposed
 from ....recipe.change import Settings
 from ....recipe.leaves import Number
 from ....recipe.mending import BASE, BOTH, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
-from ....recipe.tree import ABSENT, ORDER, Rows, added, replaced
+from ....recipe.paths import added
+from ....recipe.tree import ABSENT, ORDER, Rows, replaced
 from ....wording import counted, percent
 from ....work.filling import fill_aside
 from ....work.jobs import Job

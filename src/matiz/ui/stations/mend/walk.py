@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout
 
 from ....findings.mend import Spot, Spots, is_declined, is_healed
-from ....recipe.tree import added
+from ....recipe.paths import added
 from ....wording import counted
 from ....work.session import Session
 from ...canvas.picture_view import PictureView

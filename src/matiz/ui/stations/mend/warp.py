@@ -15,7 +15,8 @@ from ....develop.frame.mapping import Mapping
 from ....recipe.change import Settings
 from ....recipe.leaves import Number
 from ....recipe.mending import Band, HeldLine, Pull
-from ....recipe.tree import ABSENT, Section, added, parts_of, replaced
+from ....recipe.paths import added
+from ....recipe.tree import ABSENT, Section, parts_of, replaced
 from ....wording import counted
 from ....work.grip import Grip
 from ....work.session import Session

@@ -6,8 +6,9 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ....findings.attention import LIFTED, held_back, lifted, softened_background
 from ....measure.places.attention import AttentionReading
+from ....recipe.paths import added
 from ....recipe.places import Place
-from ....recipe.tree import Section, added
+from ....recipe.tree import Section
 from ....wording import percent
 from ...canvas.picture_view import PictureView
 from ...kit.controls import caption, push

@@ -7,8 +7,9 @@ from ....measure.colour.spot import hue_and_chroma, spot
 from ....measure.places.mask_edge import EdgeReading
 from ....measure.places.places import PlaceReading
 from ....recipe.model import Tone
+from ....recipe.paths import added
 from ....recipe.places import Brush, MaskPart, Place, SameAs, Stroke
-from ....recipe.tree import ABSENT, ORDER, Rows, Section, added, parts_of, replaced
+from ....recipe.tree import ABSENT, ORDER, Rows, Section, parts_of, replaced
 from ....wording import counted, percent
 from ....work.gifts import Gifts
 from ....work.session import Session

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from ....develop.stages.rendition import s_curve
 from ....recipe.leaves import Number
+from ....recipe.paths import leaf_of
 from ....recipe.places import Place
-from ....recipe.tree import leaf_of
 from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, grid_of, hold_drags, push
 from ...kit.curve import IDENTITY, CurveInstrument

@@ -21,9 +21,10 @@ from ...kit.action import ActionSpec
 from ...kit.controls import Words, caption, push
 from ...kit.line import Line
 from ..base import Station
-from .contact_sheet import ORDERS, SIZES, ContactSheet
+from .contact_sheet import SIZES, ContactSheet
 from .light_plot import LightPlot
 from .of_shoot import ShootFindings
+from .sheet_order import ORDERS
 
 DECK_PX = 156
 MERGE = "Merge"
