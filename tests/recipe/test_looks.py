@@ -65,7 +65,7 @@ def test_what_is_decided_is_kept_and_laid_on_another(tmp_path):
     assert other.tone.rendition == "strong" and other.tone.exposure_EV == 0.0, "exposure is each picture's own"
     assert other.colour.pegs == colour.pegs and other.colour.tint == colour.tint
     assert other.colour.skin.reference == Skin().reference, "and so is the skin that was picked"
-    with pytest.raises(RecipeError, match="nothing is decided"):
+    with pytest.raises(RecipeError, match="no edits in Tone or Colour"):
         look_of(Recipe(), "x")
 
 

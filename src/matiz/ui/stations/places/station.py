@@ -8,8 +8,9 @@ from ....measure.places.mask_edge import EdgeReading
 from ....measure.places.places import PlaceReading
 from ....recipe.model import Tone
 from ....recipe.paths import added
-from ....recipe.places import Brush, MaskPart, Place, SameAs, Stroke
-from ....recipe.tree import ABSENT, ORDER, Rows, Section, parts_of, replaced
+from ....recipe.place_edits import doubled, inserted, merged, painted, with_mask_of
+from ....recipe.places import Brush, MaskPart, Place, Stroke
+from ....recipe.tree import ABSENT, ORDER, parts_of, replaced
 from ....wording import counted, percent
 from ....work.gifts import Gifts
 from ....work.session import Session
@@ -21,6 +22,7 @@ from ...kit.ladder import Ladder
 from ..base import Station
 from ..colour.hues import HuesPage
 from .attention import AttentionPage
+from .commands import COMMANDS
 from .hues import PlaceHues
 from .mask_view import MODES, OFF, MaskView
 from .place_list import PlaceList
@@ -117,49 +119,7 @@ class PlacesStation(Station):
         return self.list
 
     def actions(self) -> tuple[ActionSpec, ...]:
-        return (
-            ActionSpec(
-                "give_place",
-                "Copy this place to the selected",
-                ("Ctrl+Alt+P",),
-                "Copy the chosen place, mask and changes, to the pictures selected in Sort.",
-                "give_place",
-                "Places",
-                is_seen_there=False,
-            ),
-            ActionSpec(
-                "place_new", "New place", ("Ctrl+P",), "Add a place that changes nothing yet.", "new_place", "Places"
-            ),
-            ActionSpec(
-                "place_lighter", "Paint lighter", ("+",), "Paint with a brush at once.", "paint", "Places", "lighter"
-            ),
-            ActionSpec(
-                "place_darker", "Paint darker", ("-",), "Paint with a brush at once.", "paint", "Places", "darker"
-            ),
-            ActionSpec(
-                "place_double",
-                "Duplicate the place",
-                ("Ctrl+Shift+P",),
-                "Duplicate the chosen place.",
-                "double_place",
-                "Places",
-            ),
-            ActionSpec(
-                "place_merge",
-                "Merge upward",
-                ("Ctrl+Shift+J",),
-                "Merge the place with the one above.",
-                "merge_place",
-                "Places",
-            ),
-            ActionSpec(
-                "place_mask", "See the mask", ("Ctrl+M",), "Over the picture, alone, or off.", "next_mask", "Places"
-            ),
-            ActionSpec(
-                "place_where", "Where", ("Ctrl+Shift+W",), "Show the parts of the mask.", "turn_to", "Places", "Where"
-            ),
-            ActionSpec("place_what", "What", ("Ctrl+W",), "Show what is changed.", "turn_to", "Places", "What"),
-        )
+        return COMMANDS
 
     def give_place(self) -> None:
         Gifts(self.session).place_to(self.session.selected(), self.chosen)
@@ -322,24 +282,22 @@ class PlacesStation(Station):
         """The chosen place once more, right after it."""
         place = self.place()
         if place is not None:
-            self._insert(replaced(place, name=f"{place.name} twice" if place.name else ""), "Duplicated", self.chosen)
+            self._insert(doubled(place), "Duplicated", self.chosen)
 
     def same_place(self) -> None:
         """A place that changes nothing yet, where the chosen one is."""
         if self.place() is not None:
-            self._insert(Place(mask=Rows([("m1", SameAs(of=self.chosen))])), "Same mask", self.chosen)
+            self._insert(with_mask_of(self.chosen), "Same mask", self.chosen)
             self.turn_to(self.what.title)
 
     def merge_place(self) -> None:
         """The chosen place into the one before it: its mask is added there, and it is left out by itself."""
-        idents = list(self.places())
-        if self.chosen not in idents[1:]:
+        found = merged(self.session.recipe, self.chosen)
+        if found is None:
             self.session.said.emit("Choose the second of two places: it is merged into the one above it.")
             return
-        into = idents[idents.index(self.chosen) - 1]
-        part, path = SameAs(of=self.chosen), f"places.{into}.mask"
-        settings = [*added(self.session.recipe, [(path, part)]), (f"{self.place_path()}.active", "off")]
-        self.chosen, self.chosen_part = into, ""
+        settings, self.chosen = found
+        self.chosen_part = ""
         self.tool.forget()
         self.session.commit(settings, "Merged")
 
@@ -357,8 +315,7 @@ class PlacesStation(Station):
         name, stops = STANDING[which]
         found = next((ident for ident, place in self.places().items() if place.name == name), None)
         if found is None:
-            brush = Rows[Section]([("m1", Brush())])
-            self._insert(Place(name=name, mask=brush, exposure_EV=stops), name)
+            self._insert(painted(name, stops), name)
         else:
             self.choose(found)
             place = self.place()
@@ -403,14 +360,8 @@ class PlacesStation(Station):
         """Put a place to the recipe and choose it; right after another, or at the end."""
         if not self.session.is_open:
             return
-        recipe = self.session.recipe
-        settings: list[tuple[str, object]] = list(added(recipe, [("places", place)]))
-        ident = settings[0][0].rpartition(".")[2]
-        if after:
-            order = list(recipe.places.order)
-            order.insert(order.index(after) + 1, ident)
-            settings.append((f"places.{ORDER}", tuple(order)))
-        self.chosen, self.chosen_part = ident, ""
+        settings, self.chosen = inserted(self.session.recipe, place, after)
+        self.chosen_part = ""
         self.tool.forget()
         self.session.commit(settings, label)
 
