@@ -23,7 +23,7 @@ from sklearn.datasets import load_sample_image
 
 from matiz.colour.spaces import decode_sRGB, encode_sRGB
 from matiz.colour.types import Array
-from matiz.develop.frame.noise import OPPONENT, QUICKLY, RENDERED, WELL, Scale, Way
+from matiz.develop.frame.noise import OPPONENT, QUICKLY, RENDERED, WELL, NoiseMethod, Scale
 from matiz.develop.graph.as_file import write_frame
 from matiz.develop.graph.engine import Engine
 from matiz.develop.stages.deblur import Blur, sharper, wiener
@@ -44,7 +44,7 @@ def photographs() -> list[Array]:
     return [decode_sRGB(each[y : y + SIDE, x : x + SIDE] / 255.0) for each, y, x in crops]
 
 
-def ours(stable: Array, sigma: float, *, way: Way = WELL) -> Array:
+def ours(stable: Array, sigma: float, *, way: NoiseMethod = WELL) -> Array:
     planes = stable @ OPPONENT.T / sigma
     sides = [(way.reach_px, way.reach_px)] * 2 + [(0, 0)]
     padded = np.pad(planes, sides, mode="symmetric").astype(np.float32)

@@ -19,7 +19,7 @@ from matiz.develop.frame.along_edges import AlongEdges, FrameMap
 from matiz.develop.frame.cache import Cache
 from matiz.develop.frame.tiles import Region, level_size
 from matiz.masks.subject import find_subject
-from matiz.masks.view import View
+from matiz.masks.view import MaskWindow
 
 Image = NDArray[np.float32]
 Pixels = NDArray[np.uint8]
@@ -94,10 +94,10 @@ def masks_of(picture: Image) -> AlongEdges:
     return AlongEdges((WIDTH, HEIGHT), lit, Cache(2**27))
 
 
-def _whole() -> View:
+def _whole() -> MaskWindow:
     x, y = (((np.arange(n) + 0.5) / WIDTH).astype(np.float32) for n in (WIDTH, HEIGHT))
     places = np.broadcast_to(x, (HEIGHT, WIDTH)), np.broadcast_to(y[:, None], (HEIGHT, WIDTH))
-    return View(np.zeros((HEIGHT, WIDTH, 3), np.float32), lambda: places[0], lambda: places, 1.0, WIDTH, {})
+    return MaskWindow(np.zeros((HEIGHT, WIDTH, 3), np.float32), lambda: places[0], lambda: places, 1.0, WIDTH, {})
 
 
 def _canvas() -> Pixels:

@@ -23,8 +23,8 @@ from matiz.raw.frame import CameraColour, Frame
 from matiz.recipe.mending import Band, Heal, HeldLine, Pull
 from matiz.recipe.model import Recipe
 from matiz.recipe.paths import added
-from matiz_simcam.sensor import Faults
-from matiz_simcam.sensor import Speck as Planted
+from matiz_simcam.sensor import SensorFaults
+from matiz_simcam.sensor import SensorSpeck as Planted
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 from .photographs import Photograph, linear, photographs
@@ -48,9 +48,9 @@ def _dust() -> dict[str, float]:
     rng, counts, off = np.random.default_rng(3), [], []
     for name in ("CORVA_0011", "CORVA_0015", "CORVA_0019", "CORVA_0054"):
         shot = next(s for s in DEMO_SHOTS if s.name.startswith(name))
-        clean = simulate(shot.scene, DUST_SIZE, replace(shot.settings, faults=Faults()), view=shot.view)
+        clean = simulate(shot.scene, DUST_SIZE, replace(shot.settings, faults=SensorFaults()), view=shot.view)
         planted = list(islice(_even_places(Engine(clean), rng, shot.settings.f_number), PLANTED))
-        faults = Faults(specks=tuple(each[-1] for each in planted))
+        faults = SensorFaults(specks=tuple(each[-1] for each in planted))
         frame = simulate(shot.scene, DUST_SIZE, replace(shot.settings, faults=faults), view=shot.view)
         found = [s for s in find_dust(Engine(frame).render(Recipe(), 1, result="camera"), 2) if s.certainty >= PROPOSED]
         hits = set()

@@ -20,7 +20,7 @@ from matiz.raw.frame import Calibration, CameraColour, Exposure, Frame, Mosaic
 from .bokeh import circle_px, defocused, shaken
 from .lens import KIT, PERFECT, Geometry, Lens, through
 from .scene import Map, Scene
-from .sensor import BLACK, CLEAN, PATTERNS, WHITE, Faults, counts, electrons_full, read_noise_electrons
+from .sensor import BLACK, CLEAN, PATTERNS, WHITE, SensorFaults, counts, electrons_full, read_noise_electrons
 from .spectra import bump, fitting_set
 
 MAKER = "Corva"
@@ -50,7 +50,7 @@ class Settings:
     mosaic: str = "2x2"
     tilt_degrees: float = 0.0
     lens: Lens = KIT
-    faults: Faults = CLEAN
+    faults: SensorFaults = CLEAN
 
     def __post_init__(self) -> None:
         if not 50 <= self.iso <= 51_200:

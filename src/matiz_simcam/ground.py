@@ -14,16 +14,16 @@ from numpy.typing import ArrayLike, NDArray
 
 from .kernels.lighting import ground_shadow
 from .scene import Map
-from .view import View
+from .view import SceneView
 
 CREST_LINES = 2.5
 
 
 @dataclass
-class Plane:
+class GroundPlane:
     """The plane as the camera sees it, from a row near the horizon down to below the frame."""
 
-    view: View
+    view: SceneView
     first: float
     """Row of the farthest line, in widths below the horizon."""
     last: float
@@ -63,7 +63,7 @@ class Plane:
 class Relief:
     """Heights over a plane, and what follows from them."""
 
-    def __init__(self, plane: Plane, height_m: Map, *, there: NDArray[np.bool_] | None = None) -> None:
+    def __init__(self, plane: GroundPlane, height_m: Map, *, there: NDArray[np.bool_] | None = None) -> None:
         """there: where ground is at all, as a condition on each place; everywhere when None."""
         self.plane = plane
         self.height_m = np.ascontiguousarray(height_m, np.float32)

@@ -9,12 +9,12 @@ from .scene import Box
 from .solids import Surface
 from .textures import polygon
 from .vectors import moved, scaled
-from .view import View
+from .view import SceneView
 
 NEAR_M = 0.08
 
 
-def facet(view: View, corners: ArrayLike) -> Surface | None:
+def facet(view: SceneView, corners: ArrayLike) -> Surface | None:
     """The surface of a flat quadrilateral, (4, 3) corners in order; `along` is 0. None when out of sight.
 
     Its normal faces the camera.
@@ -65,7 +65,7 @@ def _beam(low: ArrayLike, high: ArrayLike) -> list[Array]:
     return faces
 
 
-def beam_surfaces(view: View, low: ArrayLike, high: ArrayLike) -> list[Surface]:
+def beam_surfaces(view: SceneView, low: ArrayLike, high: ArrayLike) -> list[Surface]:
     """The faces of an upright box that the camera sees, the far ones first."""
     eye = np.asarray(view.position)
     a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
@@ -79,7 +79,7 @@ def beam_surfaces(view: View, low: ArrayLike, high: ArrayLike) -> list[Surface]:
     return [surface for _, surface in sorted(seen, key=lambda pair: -pair[0])]
 
 
-def _in_front(view: View, corners: Array) -> Array:
+def _in_front(view: SceneView, corners: Array) -> Array:
     """The part of a polygon before the camera (Sutherland and Hodgman 1974, one plane)."""
     depth = (corners - view.position) @ view.axes[2]
     out = []
@@ -92,7 +92,7 @@ def _in_front(view: View, corners: Array) -> Array:
     return np.array(out)
 
 
-def _pixels(view: View, placed: Array) -> Box | None:
+def _pixels(view: SceneView, placed: Array) -> Box | None:
     width, height = view.size
     low, high = placed.min(axis=0) * width, placed.max(axis=0) * width
     left, right = max(0, int(np.floor(low[0])) - 1), min(width, int(np.ceil(high[0])) + 1)

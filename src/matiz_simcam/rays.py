@@ -16,7 +16,7 @@ from .meshes import Mesh
 from .scene import Box, Map
 from .shading import enlarged
 from .vectors import Floats, dot, moved, scaled, unit
-from .view import View
+from .view import SceneView
 
 Wanted = NDArray[np.bool_] | None
 NONE = -1
@@ -63,7 +63,7 @@ class World:
             TriangleMesh(scene, np.ascontiguousarray(mesh.vertices, np.float32), np.ascontiguousarray(mesh.faces))
         return scene
 
-    def hits(self, view: View, box: Box) -> Hits:
+    def hits(self, view: SceneView, box: Box) -> Hits:
         """What the camera sees first; edges are looked at more closely."""
         height, width = (s.stop - s.start for s in box)
         found = {name: np.zeros((height, width), np.float32) for name in ("u", "v", "tfar")}
@@ -93,7 +93,7 @@ class World:
         beside[beside >= len(self.meshes)] = NONE
         return Hits(box, mesh, face, found["u"], found["v"], found["tfar"], edge, beside)
 
-    def _first(self, view: View, directions: Floats) -> dict[str, NDArray]:  # type: ignore[type-arg]
+    def _first(self, view: SceneView, directions: Floats) -> dict[str, NDArray]:  # type: ignore[type-arg]
         if len(directions) == 0:
             return {"geomID": np.zeros(0, np.int32)}
         origin = np.broadcast_to(np.asarray(view.position, np.float32), directions.shape)

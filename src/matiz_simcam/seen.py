@@ -9,12 +9,12 @@ from .rays import NONE, SUB, Hits, World
 from .scene import Box, Map
 from .solids import Surface
 from .vectors import Floats, moved, scaled, unit
-from .view import View
+from .view import SceneView
 
 MARGIN = 2
 
 
-def owners(world: World, view: View) -> list[str]:
+def owners(world: World, view: SceneView) -> list[str]:
     """Owners of the world's meshes, the nearest first."""
     near: dict[str, float] = {}
     for mesh in world.meshes:
@@ -23,7 +23,7 @@ def owners(world: World, view: View) -> list[str]:
     return sorted(near, key=lambda name: near[name])
 
 
-def extent(meshes: list[Mesh], view: View) -> Box | None:
+def extent(meshes: list[Mesh], view: SceneView) -> Box | None:
     """The part of the picture that meshes may lie in."""
     width, height = view.size
     low, high = np.full(2, np.inf), np.full(2, -np.inf)
@@ -39,7 +39,7 @@ def extent(meshes: list[Mesh], view: View) -> Box | None:
     return (slice(top, bottom), slice(left, right)) if right - left > 8 and bottom - top > 8 else None
 
 
-def surfaces(world: World, view: View) -> list[tuple[str, Surface]]:
+def surfaces(world: World, view: SceneView) -> list[tuple[str, Surface]]:
     """Of each owner what is seen, the nearest last.
 
     `Surface.body` numbers the meshes of the world. `Surface.more` holds "own x", "own y", "own z", every
@@ -64,7 +64,7 @@ def surfaces(world: World, view: View) -> list[tuple[str, Surface]]:
 
 
 def _surface(
-    world: World, view: View, hits: Hits, middle: NDArray[np.int32], beside: NDArray[np.int32], k: int, place: Box
+    world: World, view: SceneView, hits: Hits, middle: NDArray[np.int32], beside: NDArray[np.int32], k: int, place: Box
 ) -> Surface | None:
     """What is seen of the owner of rank k, whose pixels lie in `place`."""
     whole_height, whole_width = hits.mesh.shape

@@ -26,7 +26,7 @@ PATTERNS = {
 
 
 @dataclass(frozen=True)
-class Speck:
+class SensorSpeck:
     """A dust shadow. Places and radius in widths of the frame."""
 
     x: float
@@ -46,7 +46,7 @@ class Hair:
 
 
 @dataclass(frozen=True)
-class Faults:
+class SensorFaults:
     """What is wrong with one sensor, always in the same places."""
 
     nonuniformity: float = 0.0
@@ -56,18 +56,22 @@ class Faults:
     hot_share: float = 0.0
     """Share of photosites that are hot."""
     hot_electrons_per_s: float = 0.0
-    specks: tuple[Speck, ...] = ()
+    specks: tuple[SensorSpeck, ...] = ()
     hairs: tuple[Hair, ...] = field(default=())
     seed: int = 77
 
 
-CLEAN = Faults()
-DEMO = Faults(
+CLEAN = SensorFaults()
+DEMO = SensorFaults(
     0.004,
     ((0.2137, 5.0), (0.7841, 8.0)),
     1.5e-5,
     6.0e4,
-    (Speck(0.312, 0.071, 0.0050, 0.28), Speck(0.846, 0.118, 0.0036, 0.22), Speck(0.590, 0.160, 0.0065, 0.18)),
+    (
+        SensorSpeck(0.312, 0.071, 0.0050, 0.28),
+        SensorSpeck(0.846, 0.118, 0.0036, 0.22),
+        SensorSpeck(0.590, 0.160, 0.0065, 0.18),
+    ),
     (Hair(((0.112, 0.060), (0.121, 0.074), (0.136, 0.080), (0.149, 0.077))),),
 )
 
@@ -82,7 +86,7 @@ def read_noise_electrons(iso: float) -> float:
     return float(np.hypot(1.6, 5.5 * 100.0 / iso))
 
 
-def shadow(size: tuple[int, int], faults: Faults, f_number: float) -> Map:
+def shadow(size: tuple[int, int], faults: SensorFaults, f_number: float) -> Map:
     """Share of light that dust and hairs let through, (height, width): sharper and deeper stopped down."""
     width, height = size
     out = np.ones((height, width), np.float32)
@@ -115,7 +119,7 @@ def counts(
     f_number: float,
     noise: bool,
     seed: int,
-    faults: Faults,
+    faults: SensorFaults,
 ) -> NDArray[np.uint16]:
     """Counts (height, width) of light (height, width, 3), 1 of which fills green at ev 0."""
     height, width = light.shape[:2]

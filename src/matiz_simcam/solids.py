@@ -9,7 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from .kernels.solids import COLUMNS, RESULTS, trace_solids
 from .scene import Box, Map
-from .view import View
+from .view import SceneView
 
 TILE = 40
 
@@ -112,7 +112,7 @@ class Solid:
         return np.repeat(found, 2, axis=0) if len(found) == 1 else found
 
 
-def trace(view: View, solid: Solid) -> Surface | None:
+def trace(view: SceneView, solid: Solid) -> Surface | None:
     """The surface that the camera sees; None when nothing of it lies in the picture."""
     table = solid.table
     low, high, depth = _bounds(view, table)
@@ -157,7 +157,7 @@ def trace(view: View, solid: Solid) -> Surface | None:
     )  # fmt: skip
 
 
-def _bounds(view: View, table: NDArray[np.float32]) -> tuple[Map, Map, Map]:
+def _bounds(view: SceneView, table: NDArray[np.float32]) -> tuple[Map, Map, Map]:
     """Least and greatest column and row of each body in widths, (n, 2) each, and nearest depths (n,)."""
     lows, highs, depths = [], [], []
     for end in (table[:, 0:4], table[:, 4:8]):
@@ -171,7 +171,7 @@ def _bounds(view: View, table: NDArray[np.float32]) -> tuple[Map, Map, Map]:
     return np.minimum(*lows), np.maximum(*highs), np.minimum(*depths)
 
 
-def _pixels(view: View, low: Map, high: Map) -> Box | None:
+def _pixels(view: SceneView, low: Map, high: Map) -> Box | None:
     width, height = view.size
     left, right = max(0, int(low[0] * width)), min(width, int(high[0] * width) + 1)
     top, bottom = max(0, int(low[1] * width)), min(height, int(high[1] * width) + 1)

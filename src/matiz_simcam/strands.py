@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 from .scene import Box, Map
 from .solids import Surface
 from .vectors import Floats, moved, scaled, unit
-from .view import View
+from .view import SceneView
 
 SAMPLES = 1 << 20
 """Places along strands that are drawn at a time."""
@@ -56,7 +56,7 @@ class Strands:
 
 
 @dataclass
-class Drawn:
+class DrawnStrand:
     """Strands to draw, and what they are like at each of their points."""
 
     lines: Floats
@@ -107,7 +107,7 @@ class Thicket:
         return np.asarray(np.float32(BLOCKING) ** total, np.float32).reshape(points.shape[:-1])
 
 
-def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pixel_m: float = 0.0) -> Drawn:
+def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pixel_m: float = 0.0) -> DrawnStrand:
     """All strands for those that were combed: between neighbours, each a little astray and waved in its own way.
 
     thicket: the hair of that head. lights: (3,) where the lamps are, and the windows, on the whole. pixel_m: size
@@ -143,7 +143,7 @@ def grown(hair: Strands, thicket: Thicket, lights: tuple[Floats, Floats], *, pix
     tone = random.normal(0.0, 1.0, (len(first), 1, 1)) + random.normal(0.0, 1.0, n)[first][:, None, None]
     whole = np.ones((1, lines.shape[1], 1), np.float32)
     values = np.concatenate([unit(run), 0.7 * tone * whole, along * np.ones_like(tone), lines[..., 3:]], axis=2)
-    return Drawn(lines[..., :3], values.astype(np.float32), _every(pixel_m), hair.width_m)
+    return DrawnStrand(lines[..., :3], values.astype(np.float32), _every(pixel_m), hair.width_m)
 
 
 def _smoothed(lines: Floats) -> Floats:
@@ -155,7 +155,7 @@ def _smoothed(lines: Floats) -> Floats:
     return out
 
 
-def seen(drawn: Drawn, view: View, behind: Map, *, fine: int = 2) -> Surface | None:
+def seen(drawn: DrawnStrand, view: SceneView, behind: Map, *, fine: int = 2) -> Surface | None:
     """What the camera sees of strands before what lies at a depth of `behind` (height, width), m.
 
     fine: places within a pixel, each way. `Surface.normals` are where strands run; `Surface.more` holds
@@ -206,7 +206,7 @@ def seen(drawn: Drawn, view: View, behind: Map, *, fine: int = 2) -> Surface | N
     )  # fmt: skip
 
 
-def _within(drawn: Drawn, view: View) -> Drawn:
+def _within(drawn: DrawnStrand, view: SceneView) -> DrawnStrand:
     """Those strands that may lie in the picture."""
     few = view.place(drawn.lines[:, ::3])
     margin, high = 0.02, view.size[1] / view.size[0]
@@ -230,7 +230,7 @@ def _beside(depth: Map, known: NDArray[np.bool_]) -> Map:
     return np.where(known, depth, mean).astype(np.float32)
 
 
-def _box(placed: Floats, view: View) -> Box | None:
+def _box(placed: Floats, view: SceneView) -> Box | None:
     ahead = placed[placed[..., 2] > 0.05][:, :2] * view.size[0]
     if len(ahead) == 0:
         return None

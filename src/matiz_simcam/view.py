@@ -13,7 +13,7 @@ from .scene import Box, Map
 
 
 @dataclass(frozen=True)
-class View:
+class SceneView:
     """A pinhole camera. `focal` and rows are in picture widths, as a lens of 36 mm frame width has them."""
 
     size: tuple[int, int]

@@ -14,7 +14,7 @@ from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
 from matiz.raw.frame import Said
-from matiz.raw.metadata import Kept
+from matiz.raw.metadata import KeptMetadata
 from matiz.recipe.model import Recipe
 
 EXIF = {
@@ -205,9 +205,9 @@ def test_formats_that_are_told_as_they_are_written(source, kind, tmp_path):
 
 
 def test_what_says_a_place_or_a_right_is_told_by_its_name_whoever_defined_it():
-    bare, rights = Kept(place=False), Kept("rights", place=False)
+    bare, rights = KeptMetadata(place=False), KeptMetadata("rights", place=False)
     for key in ("Xmp.other.City", "Xmp.iptcExt.LocationCreated[1]", "Exif.GPSInfo.GPSLatitude", "Xmp.iptc.CountryCode"):
-        assert not bare.holds(key) and not rights.holds(key) and Kept().holds(key)
+        assert not bare.holds(key) and not rights.holds(key) and KeptMetadata().holds(key)
     for key in ("Xmp.other.Credit", "Xmp.other.DateCreated", "Xmp.dc.rights"):
         assert bare.holds(key) and rights.holds(key)
     assert bare.holds("Xmp.dc.title") and not rights.holds("Xmp.dc.title")

@@ -12,7 +12,7 @@ from matiz.develop.frame.cache import Cache
 from matiz.develop.frame.tiles import level_size
 from matiz.masks import edges
 from matiz.masks.matting import SURE
-from matiz.masks.view import View
+from matiz.masks.view import MaskWindow
 
 from ..masks.test_edges import as_found, furry
 
@@ -42,12 +42,12 @@ def of(frame):
     )
 
 
-def view(level: int, region=None) -> View:
+def view(level: int, region=None) -> MaskWindow:
     size = level_size((SIDE, SIDE), level)
     left, top, width, height = region or (0, 0, *size)
     x, y = ((np.arange(at, at + n, dtype=np.float32) + 0.5) / size[0] for at, n in ((left, width), (top, height)))
     places = np.broadcast_to(x, (height, width)), np.broadcast_to(y[:, None], (height, width))
-    return View(np.zeros((height, width, 3), np.float32), lambda: places[0], lambda: places, 2.0**level, SIDE, {})
+    return MaskWindow(np.zeros((height, width, 3), np.float32), lambda: places[0], lambda: places, 2.0**level, SIDE, {})
 
 
 def test_a_thing_is_exact_at_every_size_and_the_sizes_agree(frame, of):

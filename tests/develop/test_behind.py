@@ -11,7 +11,7 @@ from skimage.metrics import structural_similarity
 
 from matiz.colour.difference import delta_E_2000
 from matiz.colour.spaces import SRGB_TO_REC2020, decode_sRGB, encode_sRGB, sRGB_to_Lab
-from matiz.develop.frame.found import Known
+from matiz.develop.frame.found import KnownMap
 from matiz.develop.graph.engine import Engine, full_picture
 from matiz.develop.places.behind import disc, f_number_of, share_of, spread
 from matiz.masks.subject import SubjectMap
@@ -185,7 +185,7 @@ def test_while_the_subject_is_looked_for_nothing_is_blurred(plain):
                                label="y")[0]  # fmt: skip
     engine.found.in_haste = True
     np.testing.assert_array_equal(engine.render(recipe, 0), engine.render(plain, 0))
-    engine.found._so_far = Known(1, SubjectMap(np.eye(64, dtype=np.float32), "network"))
+    engine.found._so_far = KnownMap(1, SubjectMap(np.eye(64, dtype=np.float32), "network"))
     np.testing.assert_array_equal(engine.render(recipe, 0), engine.render(plain, 0), err_msg="roughly known")
 
 

@@ -15,7 +15,7 @@ from matiz.develop.frame.mapping import Mapping
 from matiz.develop.frame.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.develop.graph.engine import Engine, _Making
 from matiz.develop.graph.graph import ENDS, HIGHLIGHTS, REFERENCE, SCENE
-from matiz.develop.stages.node import Node, Patch, Work, product
+from matiz.develop.stages.node import Node, NodePatch, Work, product
 from matiz.measure.picture import NAMES, Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
 from matiz.recipe.model import Mend, Recipe, Tone
@@ -211,7 +211,7 @@ def _graph() -> dict[str, Node]:
 
     masks = product("masks", mask, (REFERENCE,), ("spots",))
 
-    def weigh(work: Work, scene: Patch) -> np.ndarray:
+    def weigh(work: Work, scene: NodePatch) -> np.ndarray:
         out = scene.pixels.copy()
         x, y, w, h = work.region
         size = work.mapping.size_at(work.level)
@@ -445,8 +445,8 @@ def test_readings_are_taken_again_only_when_what_they_look_at_changed(scene_engi
 
 
 def test_a_reading_may_look_only_at_what_it_says(scene_engine):
-    from matiz.measure.table.table import Meter as Any
     from matiz.measure.table.table import Reading
+    from matiz.measure.table.table import TableMeter as Any
 
     greedy = Reading("greedy", lambda sight: sight.picture("display"), looks_at=("working",))
     with pytest.raises(AssertionError, match="does not say"):

@@ -22,7 +22,7 @@ from matiz.recipe.model import RATIOS as RECIPE_RATIOS
 from matiz.recipe.model import Mend, Recipe
 from matiz.recipe.parsing import apply_settings
 from matiz.recipe.tree import Rows
-from matiz_simcam.view import View
+from matiz_simcam.view import SceneView
 
 SIZE = (480, 320)
 
@@ -189,8 +189,8 @@ def test_a_simulated_camera_is_set_straight():
     """Points of a rolled and pitched pinhole come to lie as a level one would see them, up to shift and scale."""
     size, focal = (1200, 800), 0.8
     corners = np.array([(x, y, 6.0) for x in (-1.5, -0.5, 0.5, 1.5) for y in (0.5, 1.2, 2.0, 2.6)])
-    level = View(size, focal).place(corners)[:, :2] * size[0]
-    tipped = View(size, focal, pitch_degrees=-7.0).place(corners)[:, :2] * size[0]
+    level = SceneView(size, focal).place(corners)[:, :2] * size[0]
+    tipped = SceneView(size, focal, pitch_degrees=-7.0).place(corners)[:, :2] * size[0]
     roll = np.radians(3.0)
     about = tipped - np.array(size) / 2
     # the camera is rolled counter-clockwise, so that the scene leans clockwise by 3 degrees

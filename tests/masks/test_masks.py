@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from matiz.colour.spaces import luminance
 from matiz.errors import RecipeError
 from matiz.masks.join import Within, feathered, grown, joined, margin_px
-from matiz.masks.view import View, lab
+from matiz.masks.view import MaskWindow, lab
 from matiz.recipe.parsing import parsed_part
 from matiz.recipe.places import (
     Bright,
@@ -30,20 +30,20 @@ from matiz.recipe.places import (
 from matiz.recipe.tree import Rows, Table, parts_of, replaced
 
 
-def view_of(display, EV=None, colours=None, px=1.0, long_side=None) -> View:
+def view_of(display, EV=None, colours=None, px=1.0, long_side=None) -> MaskWindow:
     height, width = display.shape[:2]
     long_side = long_side or round(max(width, height) * px)
     x, y = np.meshgrid((np.arange(width) + 0.5) * px / long_side, (np.arange(height) + 0.5) * px / long_side)
     EV = np.zeros((height, width), np.float32) if EV is None else EV
     x, y = x.astype(np.float32), y.astype(np.float32)
-    return View(display.astype(np.float32), lambda: EV, lambda: (x, y), px, long_side, colours or {})
+    return MaskWindow(display.astype(np.float32), lambda: EV, lambda: (x, y), px, long_side, colours or {})
 
 
 def lab_of(display) -> np.ndarray:
     return lab(np.array(display, np.float32).reshape(1, 1, 3))[0, 0]
 
 
-def greys(count=256) -> View:
+def greys(count=256) -> MaskWindow:
     """Display lightness from 0 to 1 along a row."""
     Y = np.linspace(0.0, 1.0, count)
     row = luminance(100.0 * Y)[None, :, None] * np.ones((4, 1, 3))

@@ -11,7 +11,7 @@ from matiz.findings.detail import soft
 from matiz.measure.detail.blur import (
     ACROSS,
     BlurReading,
-    Edges,
+    EdgeWidths,
     choose_patches,
     find_edges,
     most_blur,
@@ -69,9 +69,9 @@ def test_one_sharp_place_is_enough():
 def test_one_place_with_few_edges_is_not_sure(lone, others, sure):
     """A hot pixel has a few edges, and they are sharp."""
     spreads = np.concatenate([np.full(lone, 0.5), np.full(others, 1.2), np.full(others, 1.3)])
-    edges = Edges(spreads, np.repeat([0, 1, 2], [lone, others, others]))
+    edges = EdgeWidths(spreads, np.repeat([0, 1, 2], [lone, others, others]))
     assert read_blur(edges, (3, 1), np.inf).is_sure == sure
-    assert read_blur(Edges(spreads[lone:], np.repeat([0, 1], others)), (3, 1), np.inf).is_sure
+    assert read_blur(EdgeWidths(spreads[lone:], np.repeat([0, 1], others)), (3, 1), np.inf).is_sure
 
 
 def texture(sigma: float, noise: float = 0.0) -> list[np.ndarray]:

@@ -13,8 +13,8 @@ from matiz.findings.find import find, fixed
 from matiz.measure.mend.dust import Speck, find_dust, proven, view_of
 from matiz.measure.picture import Meter
 from matiz.recipe.model import Recipe
-from matiz_simcam.sensor import Faults
-from matiz_simcam.sensor import Speck as Planted
+from matiz_simcam.sensor import SensorFaults
+from matiz_simcam.sensor import SensorSpeck as Planted
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 SIZE = (1500, 1000)
@@ -29,7 +29,7 @@ def dusty(name: str = "CORVA_0015", spots=SPOTS) -> Engine:
     planted = tuple(
         Planted(x / SIZE[0], y / SIZE[0], w / 2 / SIZE[0] / spread, depth * spread**2) for x, y, w, depth in spots
     )
-    settings = replace(shot.settings, faults=Faults(specks=planted))
+    settings = replace(shot.settings, faults=SensorFaults(specks=planted))
     return Engine(simulate(shot.scene, SIZE, settings, view=shot.view))
 
 
@@ -58,7 +58,7 @@ def test_the_finding_heals_them_and_then_is_silent(engine):
     assert "mend.dust" not in {f.id for f in find(engine, meter.picture(healed), healed)}
     assert meter.runs["dust"] == runs, "what is healed is not looked for again"
     shot = next(s for s in DEMO_SHOTS if s.name.startswith("CORVA_0015"))
-    clean = Engine(simulate(shot.scene, SIZE, replace(shot.settings, faults=Faults()), view=shot.view))
+    clean = Engine(simulate(shot.scene, SIZE, replace(shot.settings, faults=SensorFaults()), view=shot.view))
     for level in (0, 1):
         before, after, truth = (
             each.render(r, level, result="camera") for each, r in ((engine, recipe), (engine, healed), (clean, recipe))

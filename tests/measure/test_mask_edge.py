@@ -15,7 +15,7 @@ from matiz.findings.places import halo, leaks
 from matiz.masks.view import lab
 from matiz.measure.picture import Meter
 from matiz.measure.places import readings as readings_module
-from matiz.measure.places.mask_edge import EdgeReading, Row, Spot, read_edge
+from matiz.measure.places.mask_edge import EdgeReading, EdgeRow, EdgeSpot, read_edge
 from matiz.raw.decode import read_frame
 from matiz.recipe.model import Recipe, plain_recipe
 from matiz.recipe.paths import added
@@ -287,7 +287,7 @@ def test_where_what_was_found_is_wrong_it_is_mended_there_and_left_elsewhere(sce
 
 def test_what_was_drawn_by_hand_is_tightened_once_and_what_was_found_never():
     """Fitting moves the whole edge: of 64 masks that were right but for one leak, 48 were worse for it."""
-    spot = Spot(120, 55, 36, 12, 400.0, ((0.2, 0.1), (0.3, 0.1), (0.3, 0.15)))
+    spot = EdgeSpot(120, 55, 36, 12, 400.0, ((0.2, 0.1), (0.3, 0.1), (0.3, 0.15)))
     gap = replace(spot, x=300, px=300.0)
 
     def told(*parts, gaps=()):
@@ -345,11 +345,11 @@ def fitted_place(outline) -> Recipe:
 def test_a_mask_that_is_fitted_and_leaks_in_a_row_is_painted_out(scene_engine, turn_deg, line):
     outline = [(0.0, 0.0), (1.0, 0.0), (1.0, 0.2), (0.0, 0.2)]
     recipe, plain = fitted_place(outline), lasso_place(outline)
-    row = Row(((0.2, 0.1), (0.8, 0.1)), 9.0, turn_deg)
+    row = EdgeRow(((0.2, 0.1), (0.8, 0.1)), 9.0, turn_deg)
 
     def told(of: Recipe):
         [ident] = of.places.order
-        edges = {ident: EdgeReading(0.8, (Spot(120, 55, 360, 12, 4000.0),), (), 0.0, row)}
+        edges = {ident: EdgeReading(0.8, (EdgeSpot(120, 55, 360, 12, 4000.0),), (), 0.0, row)}
         [finding] = leaks(SimpleNamespace(edges=edges, full_size=(600, 400)), of)
         return finding
 
@@ -389,7 +389,7 @@ def test_a_row_is_told_where_it_lies_in_the_frame(engine_of_any_size, monkeypatc
             if turns == "0"
             else ((columns - 21.0, 0.0), (columns - 21.0, rows - 1.0))
         )
-        return EdgeReading(0.8, (), (), 0.0, Row(ends, 5.0, 0.0))
+        return EdgeReading(0.8, (), (), 0.0, EdgeRow(ends, 5.0, 0.0))
 
     monkeypatch.setattr(readings_module, "read_edge", read)
     [own] = Meter(engine).take(recipe, "edges").values()

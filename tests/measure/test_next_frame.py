@@ -8,7 +8,7 @@ from matiz.measure.detail.blur import BlurReading, Smear
 from matiz.measure.detail.noise import LEAST_dB, NoiseReading
 from matiz.measure.next_frame import NextFrame, next_frame
 from matiz.measure.picture import Meter
-from matiz.measure.tone.patches import FullReading, Patch
+from matiz.measure.tone.patches import ClippedPatch, FullReading
 from matiz.measure.tone.tone import RangeReading
 from matiz.raw.frame import Exposure
 from matiz.recipe.model import Recipe
@@ -20,7 +20,7 @@ SHARP = BlurReading(0.7, 300, (), ())
 
 def told(*, headroom=0.1, things=0, sources=0, darkest_dB=30.0, shot=SHOT, blur=SHARP, raw=True) -> NextFrame:
     kinds = ["thing"] * things + ["source"] * sources
-    patches = tuple(Patch(0, 0, 10, 10, 0.01, "rgb", kind) for kind in kinds)
+    patches = tuple(ClippedPatch(0, 0, 10, 10, 0.01, "rgb", kind) for kind in kinds)
     noise = NoiseReading(None, (None, darkest_dB, 35.0)) if raw else None
     return next_frame(shot, RangeReading(headroom, (0.0, 0.0, 0.0)), FullReading(patches, 0.0), noise, blur)
 

@@ -15,7 +15,7 @@ from matiz.measure.mend.tilt import _doubt, lean, read_tilt
 from matiz.measure.picture import Meter, PictureReading
 from matiz.recipe.model import Recipe
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
-from matiz_simcam.view import View
+from matiz_simcam.view import SceneView
 
 SURE = 0.6
 
@@ -87,7 +87,7 @@ def test_the_change_of_turned_photographs():
 
 
 def test_the_lean_of_uprights_is_that_of_a_pinhole():
-    view = View((900, 600), 0.8, pitch_degrees=-9.0)
+    view = SceneView((900, 600), 0.8, pitch_degrees=-9.0)
     feet = np.array([(x, 0.2, 5.0) for x in (-1.5, -0.4, 0.9, 1.6)])
     heads = feet + (0.0, 1.0, 0.0)
     foot, head = (view.place(points)[:, :2] * 900.0 - (450.0, 300.0) for points in (feet, heads))

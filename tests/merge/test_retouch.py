@@ -15,7 +15,7 @@ from matiz.measure.picture import Meter
 from matiz.merge.bracket import merge_bracket
 from matiz.merge.focus import merge_focus
 from matiz.raw.decode import read_frame
-from matiz.recipe.mending import Aside
+from matiz.recipe.mending import FromFrame
 from matiz.recipe.model import Recipe
 from matiz.recipe.paths import added
 
@@ -52,7 +52,7 @@ def merged(request, folder):
 
 def taken(n, *, at=SPOT):
     path = (((at[0] + 0.5) / max(SIZE), (at[1] + 0.5) / max(SIZE)),)
-    item = Aside(path, radius_px=RADIUS_PX, feather_px=6.0, frame=float(n))
+    item = FromFrame(path, radius_px=RADIUS_PX, feather_px=6.0, frame=float(n))
     return Recipe().change_all(added(Recipe(), [("mend.repairs", item)]), label="x")[0]
 
 

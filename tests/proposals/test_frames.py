@@ -7,13 +7,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from matiz.mend.frame import off_crossing
-from matiz.proposals.frames import LEAST_KEPT, MOST_OFF, Subject, frames
+from matiz.proposals.frames import LEAST_KEPT, MOST_OFF, SubjectBox, frames
 
 WHOLE = (3000.0, 2000.0)
 
 
 def test_the_subject_comes_to_a_crossing_and_stays_whole():
-    subject = Subject(1700.0, 900.0, (1500.0, 700.0, 400.0, 500.0))
+    subject = SubjectBox(1700.0, 900.0, (1500.0, 700.0, 400.0, 500.0))
     found = frames(WHOLE, 1.5, subject, ())
     assert 2 <= len(found) <= 5
     for frame in found:
@@ -29,7 +29,7 @@ def test_the_subject_comes_to_a_crossing_and_stays_whole():
 
 
 def test_bright_things_are_left_out_where_that_costs_little():
-    subject = Subject(1900.0, 1100.0, (1700.0, 900.0, 400.0, 400.0))
+    subject = SubjectBox(1900.0, 1100.0, (1700.0, 900.0, 400.0, 400.0))
     lamp = (0.0, 300.0, 120.0, 200.0)
     found = frames(WHOLE, 1.5, subject, (lamp,))
     assert found[0].rect.x >= 120 and "1 of 1" in found[0].reasons[-1]
@@ -39,7 +39,7 @@ def test_bright_things_are_left_out_where_that_costs_little():
 
 def test_nothing_is_proposed_about_nothing():
     assert frames(WHOLE, 1.5, None, ()) == ()
-    filling = Subject(1500.0, 1000.0, (0.0, 0.0, 3000.0, 2000.0))
+    filling = SubjectBox(1500.0, 1000.0, (0.0, 0.0, 3000.0, 2000.0))
     assert frames(WHOLE, 1.0, filling, ()) == ()
 
 
@@ -48,7 +48,7 @@ def test_nothing_is_proposed_about_nothing():
 def test_every_frame_is_one_of_the_picture(x, y, ratio, size):
     side = size * 2000.0
     box = (x * 3000.0 - side / 2, y * 2000.0 - side / 2, side, side)
-    for frame in frames(WHOLE, ratio, Subject(x * 3000.0, y * 2000.0, box), ((2900.0, 0.0, 100.0, 100.0),)):
+    for frame in frames(WHOLE, ratio, SubjectBox(x * 3000.0, y * 2000.0, box), ((2900.0, 0.0, 100.0, 100.0),)):
         rect = frame.rect
         assert rect.x >= -0.01 and rect.y >= -0.01
         assert rect.x + rect.w <= 3000.01 and rect.y + rect.h <= 2000.01

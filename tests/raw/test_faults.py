@@ -16,13 +16,13 @@ from matiz_simcam import targets
 from matiz_simcam.camera import Settings, expose, light_spectrum
 from matiz_simcam.lens import KIT, PERFECT
 from matiz_simcam.scene import Scene
-from matiz_simcam.sensor import CLEAN, Faults, electrons_full, read_noise_electrons
+from matiz_simcam.sensor import CLEAN, SensorFaults, electrons_full, read_noise_electrons
 from matiz_simcam.shoot import DEMO_SHOTS, scene_of, simulate
 
 SIZE = (900, 600)
 
 
-def textured(faults: Faults, iso: float = 400.0, size: tuple[int, int] = SIZE) -> Frame:
+def textured(faults: SensorFaults, iso: float = 400.0, size: tuple[int, int] = SIZE) -> Frame:
     """The lizard on its rock, as a camera with these faults takes it."""
     shot = next(s for s in DEMO_SHOTS if s.scene == "lava-lizard")
     return simulate(shot.scene, size, replace(shot.settings, iso=iso, faults=faults))
@@ -40,7 +40,7 @@ def known(frame: Frame) -> tuple[float, float]:
 
 
 def test_hot_photosites_are_mended_and_nothing_else_is():
-    clean, hot = textured(CLEAN), textured(Faults(hot_share=2e-4, hot_electrons_per_s=1.5e7, seed=4))
+    clean, hot = textured(CLEAN), textured(SensorFaults(hot_share=2e-4, hot_electrons_per_s=1.5e7, seed=4))
     is_hot = hot.mosaic.values.astype(int) - clean.mosaic.values > 400
     assert 20 < is_hot.sum() < 200
     shot, read = noise_of(hot).shot, noise_of(hot).read
@@ -74,7 +74,7 @@ def test_stars_are_kept(iso):
 
 
 def test_a_fixed_pattern_is_found_in_a_textured_frame_and_taken_away():
-    faults = Faults(dark_columns=((0.2137, 60.0), (0.7841, 80.0)))
+    faults = SensorFaults(dark_columns=((0.2137, 60.0), (0.7841, 80.0)))
     wide = (1500, 1000)
     dirty = textured(faults, iso=100.0, size=wide)
     found = fixed_pattern(dirty.mosaic, known(dirty))
@@ -124,7 +124,7 @@ def test_gain_and_read_noise_come_back_from_one_textured_frame(supper, iso):
 def test_the_unevenness_of_a_sensor_is_not_taken_for_shot_noise():
     scene = grey(0.5)
     scene.irradiance["d"] *= np.linspace(0.002, 1.6, SIZE[0], dtype=np.float32)[None, :]
-    frame = expose(scene, Settings(iso=100, ev=-0.8, lens=PERFECT, faults=Faults(nonuniformity=0.008)))
+    frame = expose(scene, Settings(iso=100, ev=-0.8, lens=PERFECT, faults=SensorFaults(nonuniformity=0.008)))
     found = measure_noise(frame.mosaic, common_noise(100))
     assert found.unevenness == pytest.approx(0.008, rel=0.1)
     assert found.shot == pytest.approx(1 / electrons_full(100), rel=0.15)

@@ -15,7 +15,7 @@ from matiz.measure.picture import Meter
 from matiz.raw import dng
 from matiz.raw.decode import Decoder
 from matiz.raw.frame import Merged
-from matiz.recipe.mending import Aside
+from matiz.recipe.mending import FromFrame
 from matiz.recipe.model import plain_recipe
 from matiz.recipe.paths import added
 from matiz_simcam.camera import Settings, expose
@@ -97,8 +97,8 @@ def test_a_hostile_dng_is_opened_without_it(tmp_path, decoder, monkeypatch, name
         assert (opened.merged is not None) == (n == 2)
         decoder.listing(path)
         engine, recipe = Engine(opened), plain_recipe(opened.start)
-        recipe = recipe.change_all(added(recipe, [("mend.repairs", Aside(path=((0.5, 0.3),), frame=2.0))]), label="x")[
-            0
-        ]
+        recipe = recipe.change_all(
+            added(recipe, [("mend.repairs", FromFrame(path=((0.5, 0.3),), frame=2.0))]), label="x"
+        )[0]
         engine.render(recipe, 0)
         find(engine, Meter(engine).picture(recipe), recipe)

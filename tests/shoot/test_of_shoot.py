@@ -17,7 +17,7 @@ from matiz.raw.frame import Exposure
 from matiz.recipe.model import Light, Recipe
 from matiz.shoot.looked_through import looked_through
 from matiz.shoot.of_shoot import found
-from matiz.shoot.one_light import Known, balance_of, in_one_light
+from matiz.shoot.one_light import PictureFacts, balance_of, in_one_light
 from matiz.shoot.sets import Proposed, proposed_sets
 from matiz_simcam.shoot import DEMO_SHOTS
 
@@ -30,13 +30,15 @@ def light(mired: float, certainty: float = 0.4) -> LightValue:
     return LightValue(1e6 / mired, 0.0, certainty)
 
 
-def taken(n: int, seconds: float, *, brief: Brief | None = PLAIN, balance: LightValue | None = CAMERA, **how) -> Known:
+def taken(
+    n: int, seconds: float, *, brief: Brief | None = PLAIN, balance: LightValue | None = CAMERA, **how
+) -> PictureFacts:
     minutes, rest = divmod(seconds, 60.0)
     stamp = f"2026-05-09T{6 + int(minutes) // 60:02d}:{int(minutes) % 60:02d}:{int(rest):02d}Z"
-    return Known(Path(f"P_{n:04d}.dng"), replace(SHOT, time_utc=stamp, **how), brief, balance)
+    return PictureFacts(Path(f"P_{n:04d}.dng"), replace(SHOT, time_utc=stamp, **how), brief, balance)
 
 
-def row_of(mireds, balances=None, minutes: float = 3.0) -> list[Known]:
+def row_of(mireds, balances=None, minutes: float = 3.0) -> list[PictureFacts]:
     """Pictures some minutes apart whose lights measure so."""
     balances = balances if balances is not None else [182.0] * len(mireds)
     return [taken(n, 60.0 * minutes * n, brief=replace(PLAIN, light=light(m)), balance=light(b))
@@ -59,11 +61,11 @@ def test_a_break_parts_lights_and_a_step_of_what_is_measured_or_exposed_does():
     assert [len(each.pictures) for each in in_one_light(late)] == [4, 2]
     inside = [taken(n, 60.0 * n, iso=100.0 if n < 3 else 3200.0) for n in range(6)]
     assert [len(each.pictures) for each in in_one_light(inside)] == [3, 3]
-    assert in_one_light([Known(Path("a"), Exposure())]) == [], "without a time"
+    assert in_one_light([PictureFacts(Path("a"), Exposure())]) == [], "without a time"
 
 
 def test_the_lights_of_the_demo_are_its_three_places():
-    known = [Known(Path(shot.name), Exposure(shot.settings.iso, shot.settings.time_s, shot.settings.f_number,
+    known = [PictureFacts(Path(shot.name), Exposure(shot.settings.iso, shot.settings.time_s, shot.settings.f_number,
                                              shot.settings.time_utc)) for shot in DEMO_SHOTS]  # fmt: skip
     assert [len(each.pictures) for each in in_one_light(reversed(known))] == [10, 6, 7]
 

@@ -14,7 +14,7 @@ from matiz.recipe.tree import Rows
 from matiz.recipe.words import recipe_text
 from matiz.shoot.log import Event
 from matiz.shoot.record import (
-    Plan,
+    ShootPlan,
     as_csv,
     as_markdown,
     by_station,
@@ -57,7 +57,7 @@ def test_seconds_steps_and_deliveries_are_told_by_picture(found):
 
 
 def test_the_plan_counts_what_is_left_at_the_pace_so_far(found):
-    assert plan_of(found) == Plan(1, 45.0) and plan_of(found).seconds == 45.0
+    assert plan_of(found) == ShootPlan(1, 45.0) and plan_of(found).seconds == 45.0
     assert plan_of([]).seconds is None
     assert by_station(found) == {"tone": 40.0, "light": 30.0}
     said = " ".join(told(found))

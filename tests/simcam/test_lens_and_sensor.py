@@ -10,7 +10,7 @@ from matiz_simcam import targets
 from matiz_simcam.camera import Settings, expose, light_spectrum
 from matiz_simcam.lens import PERFECT, Geometry, Lens, through, warped
 from matiz_simcam.scene import Scene
-from matiz_simcam.sensor import BLACK, CLEAN, DEMO, Faults, Hair, Speck, shadow
+from matiz_simcam.sensor import BLACK, CLEAN, DEMO, Hair, SensorFaults, SensorSpeck, shadow
 from matiz_simcam.shoot import DEMO_SHOTS, scene_of, tether
 from matiz_simcam.truth import truth_of, write_truth
 from tests.conftest import frame_of
@@ -93,7 +93,7 @@ def test_fall_off_blur_and_glare():
 
 
 def test_dust_is_where_it_is_and_sharper_stopped_down():
-    faults = Faults(specks=(Speck(0.25, 0.25, 0.01, 0.3),), hairs=(Hair(((0.6, 0.3), (0.7, 0.32))),))
+    faults = SensorFaults(specks=(SensorSpeck(0.25, 0.25, 0.01, 0.3),), hairs=(Hair(((0.6, 0.3), (0.7, 0.32))),))
     closed, opened = shadow(SIZE, faults, 16.0), shadow(SIZE, faults, 4.0)
     y, x = np.unravel_index(np.argmin(closed[:, :300]), (SIZE[1], 300))
     assert abs(x - 150) <= 1 and abs(y - 150) <= 1 and closed[y, x] == pytest.approx(0.7, abs=0.02)
@@ -105,7 +105,9 @@ def test_faults_stay_in_their_places():
     ones = np.full((200, 300), 0.3, np.float32)
     scene = Scene((300, 200), {"d": light_spectrum("daylight:5003")}, {"d": ones})
     scene.put("white", np.ones_like(ones))
-    faults = Faults(nonuniformity=0.01, dark_columns=((0.5, 20.0),), hot_share=1e-3, hot_electrons_per_s=4e6, seed=3)
+    faults = SensorFaults(
+        nonuniformity=0.01, dark_columns=((0.5, 20.0),), hot_share=1e-3, hot_electrons_per_s=4e6, seed=3
+    )
     frames = [
         expose(scene, Settings(noise=False, lens=PERFECT, faults=faults, seed=s)).mosaic.values.astype(float)
         for s in (1, 2)

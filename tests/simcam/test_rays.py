@@ -7,9 +7,9 @@ from matiz_simcam import seen
 from matiz_simcam.meshes import ball, box, moved, turned
 from matiz_simcam.quads import border, edges_of, normals_of, part, smoother, triangles
 from matiz_simcam.rays import NONE, World, lamp_shares
-from matiz_simcam.view import View
+from matiz_simcam.view import SceneView
 
-VIEW = View((300, 200), 1.0, (0.0, 0.0, 0.0))
+VIEW = SceneView((300, 200), 1.0, (0.0, 0.0, 0.0))
 
 
 def grid(n: int = 160, height: float = 0.0, half: float = 1.0) -> tuple[np.ndarray, np.ndarray]:

@@ -5,7 +5,7 @@ import pytest
 
 from matiz_simcam.bokeh import circle_px, defocused, shaken
 from matiz_simcam.camera import Settings, circles_of, expose, light_spectrum
-from matiz_simcam.ground import Plane, Relief
+from matiz_simcam.ground import GroundPlane, Relief
 from matiz_simcam.kernels.layers import cut_layer, fill_behind
 from matiz_simcam.kernels.lighting import (
     bumped,
@@ -22,10 +22,10 @@ from matiz_simcam.shading import fbm3, from_sky, from_sun, lay, shine, sun_shado
 from matiz_simcam.shoot import DEMO_SHOTS, scene_of
 from matiz_simcam.solids import Solid, trace
 from matiz_simcam.truth import truth_of
-from matiz_simcam.view import View
+from matiz_simcam.view import SceneView
 
 SIZE = (300, 200)
-CAMERA = View(SIZE, 1.0, (0.0, 0.0, 0.0))
+CAMERA = SceneView(SIZE, 1.0, (0.0, 0.0, 0.0))
 
 
 def ball(radius=0.2, at=(0.0, 0.0, 2.0), **more) -> Solid:
@@ -47,7 +47,7 @@ def flat_points(height=40, width=50, z=0.0):
 
 
 def test_a_view_places_points_where_its_rays_go():
-    view = View(SIZE, 0.8, (0.3, 1.5, -0.2), pitch_degrees=9.0, yaw_degrees=-14.0)
+    view = SceneView(SIZE, 0.8, (0.3, 1.5, -0.2), pitch_degrees=9.0, yaw_degrees=-14.0)
     rays, table = view.rays(view.whole)
     points = np.array(view.position) + rays[::40, ::40] * 3.7
     placed = view.place(points)
@@ -113,8 +113,8 @@ def test_a_facet_has_its_outline_depth_and_normal():
 
 
 def test_a_hill_hides_what_lies_behind_it():
-    view = View(SIZE, 1.0, (0.0, 1.0, 0.0), horizon=0.1)
-    plane = Plane(view, 0.01, 0.75)
+    view = SceneView(SIZE, 1.0, (0.0, 1.0, 0.0), horizon=0.1)
+    plane = GroundPlane(view, 0.01, 0.75)
     height = np.where(np.abs(plane.Z - 4.0) < 0.1, 0.6, 0.0).astype(np.float32)
     relief = Relief(plane, height)
     seen = relief.seen(plane.Z)
@@ -128,8 +128,8 @@ def test_a_hill_hides_what_lies_behind_it():
 
 
 def test_slopes_and_shadows_of_a_ridge():
-    view = View(SIZE, 1.0, (0.0, 1.0, 0.0), horizon=0.1)
-    plane = Plane(view, 0.02, 0.6)
+    view = SceneView(SIZE, 1.0, (0.0, 1.0, 0.0), horizon=0.1)
+    plane = GroundPlane(view, 0.02, 0.6)
     sloped = Relief(plane, (0.1 * plane.X + 0.05 * plane.Z).astype(np.float32))
     expected = np.array([-0.1, 1.0, -0.05]) / np.linalg.norm([0.1, 1.0, 0.05])
     np.testing.assert_allclose(sloped.normals[5:-5, 5:-5].reshape(-1, 3).mean(axis=0), expected, atol=2e-3)
@@ -205,7 +205,7 @@ def test_a_highlight_is_brightest_in_the_mirror_direction():
 
 def test_surfaces_laid_in_strips_meet_without_a_seam():
     ones = np.ones((SIZE[1], SIZE[0]), np.float32)
-    view = View(SIZE, 1.0, (0.0, 1.0, 0.0))
+    view = SceneView(SIZE, 1.0, (0.0, 1.0, 0.0))
     floor = facet(view, [(-3, 0, 0.5), (3, 0, 0.5), (3, 0, 9), (-3, 0, 9)])
     balls = np.array([[0.0, 0.5, 3.0, 0.3]] * 2, np.float32)
     scene = Scene(SIZE, {"d": light_spectrum("daylight:5000")}, {"d": 0 * ones})

@@ -5,10 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from matiz_simcam.strands import NAMES, Drawn, Strands, Thicket, grown, seen
-from matiz_simcam.view import View
+from matiz_simcam.strands import NAMES, DrawnStrand, Strands, Thicket, grown, seen
+from matiz_simcam.view import SceneView
 
-VIEW = View((120, 80), 1.0)
+VIEW = SceneView((120, 80), 1.0)
 NOTHING_BEHIND = np.full((80, 120), np.inf, np.float32)
 
 
@@ -24,7 +24,7 @@ def drawn(lines, tone=0.0):
     run /= np.linalg.norm(run, axis=2, keepdims=True)
     tip = np.linspace(0.0, 1.0, points)[None, :, None] * np.ones((n, 1, 1))
     rest = [np.full((n, points, 1), tone), tip, np.full((n, points, 2), 0.5)]
-    return Drawn(lines, np.concatenate([run, *rest], axis=2).astype(np.float32))
+    return DrawnStrand(lines, np.concatenate([run, *rest], axis=2).astype(np.float32))
 
 
 def tuft(n=300, random=None):

@@ -53,7 +53,7 @@ def readings_kept():
 def readings_once(readings_kept):
     """Windows of these tests open the same few pictures: their readings are taken once in a process. Each is kept under
     a key that stands for all that it depends on (tests/measure/test_change.py holds that)."""
-    kept, made, lock = readings_kept, table.Meter.__init__, threading.RLock()
+    kept, made, lock = readings_kept, table.TableMeter.__init__, threading.RLock()
 
     def init(self, engine, readings):
         made(self, engine, readings)
@@ -67,7 +67,7 @@ def readings_once(readings_kept):
             self._kept[make] = kept.setdefault((content, frame.path.name, make), self._kept[make])
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(table.Meter, "__init__", init)
+        patch.setattr(table.TableMeter, "__init__", init)
         yield
 
 

@@ -22,7 +22,7 @@ from matiz.recipe.places import Reach
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.colour.hue_strip import HueStrip, Strip, density, mean_chroma, turned
 from matiz.ui.stations.colour.primaries_plan import corner, move_to
-from matiz.ui.stations.colour.tint_path import Plane, TintPath
+from matiz.ui.stations.colour.tint_path import TintPath, TintPlane
 
 LEFT, SHIFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 
@@ -80,7 +80,7 @@ def test_corners_are_moved_to_where_they_are_dragged():
         moved = Primaries(**{f"{name}_deg": turn, f"{name}_chroma": factor})
         assert move_to(name, corner(moved, name)) == (name, turn, factor)
     assert move_to("red", np.array([0.0, 0.0]))[2] <= 1.5
-    plane = Plane(300.0, 208.0)
+    plane = TintPlane(300.0, 208.0)
     assert plane.to_value(*plane.to_px(-7.5, 12.0)) == pytest.approx((-7.5, 12.0))
 
 

@@ -18,14 +18,14 @@ from matiz.ui.frame.settle import settle
 from matiz.ui.kit.curve import CurveInstrument, Plot, added, moved, removed
 from matiz.ui.kit.gauges import print_size_cm
 from matiz.ui.kit.ladder import Ladder, rungs, with_offset, y_of, zone_at
-from matiz.ui.stations.light.chromaticity import Chromaticity, Plane, light_at, planckian_uv
+from matiz.ui.stations.light.chromaticity import Chromaticity, ChromaticityPlane, light_at, planckian_uv
 from matiz.ui.stations.mend.fringes_plot import height_of, span, value_at
 
 
 @pytest.mark.parametrize("size", [(480, 208), (300, 300), (900, 210)])
 @pytest.mark.parametrize("cct_K", [1800, 3000, 5000, 6500, 15_000])
 def test_a_light_is_where_it_is_drawn(size, cct_K):
-    plane = Plane(*size)
+    plane = ChromaticityPlane(*size)
     x, y = plane.to_px(xy_to_uv(cct_to_xy(cct_K, 0.001)))
     back = light_at(plane, x, y)
     assert back[0] == pytest.approx(cct_K, rel=2e-3) and back[1] == pytest.approx(0.001, abs=2e-4)
@@ -33,7 +33,7 @@ def test_a_light_is_where_it_is_drawn(size, cct_K):
 
 
 def test_drags_outside_are_held_to_real_lights():
-    cct_K, duv = light_at(Plane(480, 208), 470, 2)
+    cct_K, duv = light_at(ChromaticityPlane(480, 208), 470, 2)
     assert 1500 <= cct_K <= 25_000 and -0.03 <= duv <= 0.03
     assert planckian_uv().shape[1] == 2
 

@@ -13,11 +13,11 @@ from matiz.measure.table.values import LightValue
 from matiz.raw.frame import Exposure
 from matiz.recipe.document import Document
 from matiz.shoot.choosing import Seen
-from matiz.shoot.one_light import Known, in_one_light
+from matiz.shoot.one_light import PictureFacts, in_one_light
 from matiz.shoot.sets import Proposed
 from matiz.shoot.sidecar import load_document
 from matiz.ui.canvas.render import pixels_of
-from matiz.ui.frame.findings_panel import Card
+from matiz.ui.frame.findings_panel import FindingCard
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.sort.light_plot import LightAxes, LightPlot
 from matiz.ui.stations.sort.sheet_order import ORDERS, place_of
@@ -63,7 +63,7 @@ def test_a_drift_is_found_shown_and_followed_by_each(window, drift):
     sort = window.stations.sort
     [finding] = sort.findings()
     assert finding.id == "sort.drift" and sort.open_findings() == 1 and window.findings.isVisible()
-    [card] = window.findings.findChildren(Card)
+    [card] = window.findings.findChildren(FindingCard)
     QTest.mouseClick(card.findChild(type(card.do), "show"), Qt.MouseButton.LeftButton)
     assert sort.sheet.selected_paths() == drift and sort.pages.currentWidget() is sort.by_time
     QTest.mouseClick(card.do, Qt.MouseButton.LeftButton)
@@ -143,7 +143,7 @@ def test_a_plot_without_a_light_takes_nothing():
     plot.show_light(None, -1)
     plot.grab()
     assert plot.hit(100.0, 50.0) is None and plot.axes() is None
-    [unknown] = in_one_light([Known(Path("a"), replace(_exposure(), time_utc="2026-05-09T06:00:00Z"))])
+    [unknown] = in_one_light([PictureFacts(Path("a"), replace(_exposure(), time_utc="2026-05-09T06:00:00Z"))])
     plot.show_light(unknown, 0)
     plot.grab()
     QTest.keyClick(plot, Qt.Key.Key_Up)

@@ -16,8 +16,8 @@ from matiz.deliver.write import deliver
 from matiz.develop.graph.graph import mask, place_mask
 from matiz.develop.places.weighing import Masked, mask_of
 from matiz.masks.subject import SubjectMap
-from matiz.measure.places.attention import AttentionReading, Pull
-from matiz.measure.places.mask_edge import EdgeReading, Spot
+from matiz.measure.places.attention import AttentionPull, AttentionReading
+from matiz.measure.places.mask_edge import EdgeReading, EdgeSpot
 from matiz.measure.places.places import PlaceReading
 from matiz.recipe.model import Recipe
 from matiz.recipe.paths import added
@@ -638,7 +638,7 @@ def test_the_attention_page_finds_the_subject_lifts_it_and_holds_a_pull_back(win
 
 
 def test_bars_are_as_long_as_shares_and_rows_are_hit():
-    pulls = tuple(Pull(10.0, 10.0, 5.0, share, "colour", 50.0, 10.0) for share in (0.1, 0.05))
+    pulls = tuple(AttentionPull(10.0, 10.0, 5.0, share, "colour", 50.0, 10.0) for share in (0.1, 0.05))
     bars = AttentionBars()
     bars.resize(360, 160)
     assert lengths(AttentionReading(0.4, 0.2, pulls)) == pytest.approx([0.5, 1.0, 0.25, 0.125])
@@ -653,7 +653,7 @@ def test_bars_are_as_long_as_shares_and_rows_are_hit():
 
 
 def test_how_a_mask_ends_is_told_in_the_list(window, places):
-    edge = EdgeReading(0.93, (Spot(1, 2, 3, 4, 12.0),), (), 0.0)
+    edge = EdgeReading(0.93, (EdgeSpot(1, 2, 3, 4, 12.0),), (), 0.0)
     places.list.show_reading(PlaceReading(0.2, (0.0,) * 11, (0.0,) * 11), edge)
     assert "edge: 93 % on the picture's edges, 1 leak" in places.list.told.text().replace("\u202f", " ")
 

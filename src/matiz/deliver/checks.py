@@ -52,7 +52,7 @@ class Check(Finding):
 
 
 @dataclass(frozen=True)
-class Look:
+class DeliveryLook:
     """What checks look at."""
 
     reading: PictureReading
@@ -80,11 +80,11 @@ def checks(reading: PictureReading, recipe: Recipe, order: Order, size: tuple[in
     """What is to be said before a picture of `size` px is written, as far as its readings are there."""
     width, height = size
     around = 2 * border_px(recipe.finish.border, size)
-    look = Look(reading, recipe, order, (width + around, height + around))
+    look = DeliveryLook(reading, recipe, order, (width + around, height + around))
     return [check for needs, one in CHECKS if reading.has(needs) for check in one(look)]
 
 
-def _paper_range(look: Look) -> Iterator[Finding]:
+def _paper_range(look: DeliveryLook) -> Iterator[Finding]:
     told = look.reading.delivery
     light, dark = told.light_detail >= LEAST_LIGHT, told.dark_detail >= LEAST_DARK
     if not look.is_for_paper or not (light or dark):
@@ -128,7 +128,7 @@ def _L_of(code: float) -> float:
     return float(sRGB_to_Lab(np.full((1, 3), decode_sRGB(code / 255.0)))[0, 0])
 
 
-def _gamut(look: Look) -> Iterator[Finding]:
+def _gamut(look: DeliveryLook) -> Iterator[Finding]:
     """Colours that the order's space cannot hold; of a profile that comes as a file the paper view tells."""
     outside = look.reading.delivery.out_of_gamut
     share = outside.get(look.order.space, 0.0)
@@ -155,7 +155,7 @@ def _is_coarse(order: Order, space: str) -> bool:
     return space in WIDE and FORMATS[order.format].bits == 8 and order.format not in DEEPER
 
 
-def _coarse(look: Look) -> Iterator[Finding]:
+def _coarse(look: DeliveryLook) -> Iterator[Finding]:
     order = look.order
     if order.space not in WIDE or FORMATS[order.format].bits != 8:
         return
@@ -171,7 +171,7 @@ def _coarse(look: Look) -> Iterator[Finding]:
     )
 
 
-def _few_px(look: Look) -> Iterator[Finding]:
+def _few_px(look: DeliveryLook) -> Iterator[Finding]:
     order = look.order
     if order.print_cm is None or look.ppi >= LEAST_PPI:
         return
@@ -187,7 +187,7 @@ def _few_px(look: Look) -> Iterator[Finding]:
     )
 
 
-def _soft(look: Look) -> Iterator[Finding]:
+def _soft(look: DeliveryLook) -> Iterator[Finding]:
     """The edges at the size of the delivery, px on a screen and mm on a print."""
     told = look.reading.blur_after
     if told is None or told.blur_px is None:
@@ -218,7 +218,7 @@ def _soft(look: Look) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _made_softer(look: Look) -> Iterator[Finding]:
+def _made_softer(look: DeliveryLook) -> Iterator[Finding]:
     order = look.order
     if order.sharpening != "none" or look.scale > MUCH_SMALLER or FORMATS[order.format].bits != 8:
         return
@@ -232,7 +232,7 @@ def _made_softer(look: Look) -> Iterator[Finding]:
     )
 
 
-def _same_names(look: Look) -> Iterator[Finding]:
+def _same_names(look: DeliveryLook) -> Iterator[Finding]:
     order = look.order
     if any(part in order.pattern for part in _TOLD_APART):
         return
@@ -247,7 +247,7 @@ def _same_names(look: Look) -> Iterator[Finding]:
     )
 
 
-CHECKS: tuple[tuple[tuple[str, ...], Callable[[Look], Iterator[Finding]]], ...] = (
+CHECKS: tuple[tuple[tuple[str, ...], Callable[[DeliveryLook], Iterator[Finding]]], ...] = (
     (("delivery",), _paper_range), (("delivery",), _gamut), ((), _coarse), ((), _few_px), (("blur_after",), _soft),
     ((), _made_softer), ((), _same_names),
 )  # fmt: skip

@@ -18,7 +18,7 @@ from ..errors import ArgumentError, Cancelled, FileError
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
 from ..raw.frame import Said
-from ..raw.metadata import NOTHING, Kept, told_in, write_metadata
+from ..raw.metadata import NOTHING, KeptMetadata, told_in, write_metadata
 from ..recipe.model import Recipe
 from ..system.files import TakenError, write_whole
 from ..system.outputs import remember, write_output
@@ -74,7 +74,7 @@ def deliver(
     if not heard(0.9):
         raise Cancelled("stopped by the user")
     size = codes.shape[1], codes.shape[0]
-    kept = Kept(order.keeps, order.keeps_place, order.author, is_sRGB=order.space == "sRGB")
+    kept = KeptMetadata(order.keeps, order.keeps_place, order.author, is_sRGB=order.space == "sRGB")
 
     def write(temporary: Path) -> None:
         later = order.format in TOLD_LATER

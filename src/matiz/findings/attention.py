@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator
 
 from ..measure.picture import PictureReading
-from ..measure.places.attention import Pull
+from ..measure.places.attention import AttentionPull
 from ..recipe.model import Recipe
 from ..recipe.places import Background, Ellipse, Place, Subject
 from ..recipe.toning import Contrast
@@ -92,13 +92,13 @@ def subject_not_held(reading: PictureReading, recipe: Recipe) -> Iterator[Findin
     )
 
 
-def _stops(pull: Pull) -> float:
+def _stops(pull: AttentionPull) -> float:
     """What takes half of how much lighter it is, in EV of shown luminance; at least LEAST_EV."""
     before, after = (((max(L, 8.0) + 16.0) / 116.0) ** 3 for L in (pull.L, pull.L - HALF * pull.lighter_L))
     return -round(min(max(math.log2(before / after), LEAST_EV), MOST_EV), 2)
 
 
-def held_back(pull: Pull) -> Place:
+def held_back(pull: AttentionPull) -> Place:
     """A place that darkens a pull by half of how much lighter it is: an ellipse over it, without the subject."""
     x, y, r = pull.held
     across = round(2.0 * AROUND * r, 4)
@@ -107,6 +107,6 @@ def held_back(pull: Pull) -> Place:
     return Place(name="Pull held back", mask=parts, exposure_EV=_stops(pull))
 
 
-def _round(pull: Pull) -> tuple[tuple[float, float], ...]:
+def _round(pull: AttentionPull) -> tuple[tuple[float, float], ...]:
     turns = [2.0 * math.pi * n / 16 for n in range(16)]
     return tuple((pull.x + pull.r * math.cos(t), pull.y + pull.r * math.sin(t)) for t in turns)

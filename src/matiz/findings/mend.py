@@ -144,10 +144,10 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     )
 
 
-S = TypeVar("S", bound="Spot", covariant=True)
+S = TypeVar("S", bound="DustSpot", covariant=True)
 
 
-class Spot(Protocol):
+class DustSpot(Protocol):
     """A round place of the frame that may have to be healed, px of the upright full-size frame."""
 
     @property
@@ -158,7 +158,7 @@ class Spot(Protocol):
     def r(self) -> float: ...
 
 
-class Spots(Protocol[S]):
+class DustSpots(Protocol[S]):
     """What a reading says of them."""
 
     @property
@@ -169,25 +169,25 @@ class Spots(Protocol[S]):
     def long_side(self) -> int: ...
 
 
-def unsettled(found: Spots[S], outlines: Sequence[Outline], recipe: Recipe) -> list[tuple[S, Heal, Outline]]:
+def unsettled(found: DustSpots[S], outlines: Sequence[Outline], recipe: Recipe) -> list[tuple[S, Heal, Outline]]:
     """The spots about which something may be done still, with how each would be healed, and its outline."""
     each = zip(found.specks, found.heals, outlines, strict=False)
     return [(spot, heal, outline) for spot, heal, outline in each if not is_settled(spot, recipe, found)]
 
 
-def is_settled(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
+def is_settled(speck: DustSpot, recipe: Recipe, found: DustSpots[DustSpot]) -> bool:
     """Whether nothing is to be done about a spot any more: it is healed, or is to stay."""
     return is_declined(speck, recipe, found) or is_healed(speck, recipe, found)
 
 
-def is_declined(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
+def is_declined(speck: DustSpot, recipe: Recipe, found: DustSpots[DustSpot]) -> bool:
     """Whether the user said that a spot is to stay."""
     x, y = (speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side
     reach = speck.r / found.long_side
     return any((px - x) ** 2 + (py - y) ** 2 < reach**2 for px, py in recipe.mend.no_dust)
 
 
-def is_healed(speck: Spot, recipe: Recipe, found: Spots[Spot]) -> bool:
+def is_healed(speck: DustSpot, recipe: Recipe, found: DustSpots[DustSpot]) -> bool:
     """Whether a repair of the recipe covers the middle of a spot."""
     at = ((speck.x + 0.5) / found.long_side, (speck.y + 0.5) / found.long_side)
     places, radii, outlines = _repaired(recipe.mend.repairs)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from ..develop.places.weighing import is_decided
 from ..measure.picture import PictureReading
-from ..measure.places.mask_edge import WIDTH, EdgeReading, Row, Spot
+from ..measure.places.mask_edge import WIDTH, EdgeReading, EdgeRow, EdgeSpot
 from ..measure.places.places import PlaceReading
 from ..measure.places.readings import EDGED
 from ..measure.tone.stored import SEEN_L
@@ -95,7 +95,7 @@ def hard_edge(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
 @needs("edges", "full_size")
 def leaks(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
     """A mask goes beyond an edge of the picture, or stops short of one."""
-    told: set[frozenset[Spot]] = set()
+    told: set[frozenset[EdgeSpot]] = set()
     for n, (ident, place) in enumerate(recipe.places.items(), 1):
         own = reading.edges.get(ident)
         if own is None or not isinstance(place, Place) or place.active != "on":
@@ -136,7 +136,7 @@ def _mended(own: EdgeReading) -> tuple[tuple[MaskPart, ...], str]:
     return tuple(Lasso(join=join, path=spot.outline) for join, spot in each), label
 
 
-def _painted_out(row: Row) -> Brush:
+def _painted_out(row: EdgeRow) -> Brush:
     """A straight stroke that takes leaks away."""
     whole = Stroke(
         path=Shape.of(row.ends),
@@ -147,7 +147,7 @@ def _painted_out(row: Row) -> Brush:
     return Brush(join="subtract", strokes=Rows([("s1", whole)]))
 
 
-def _along(row: Row) -> str:
+def _along(row: EdgeRow) -> str:
     return f"Paint it out along {'the horizon' if abs(row.turn_deg) < LEVEL_DEG else 'the line'}"
 
 

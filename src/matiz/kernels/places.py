@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..errors import ArgumentError
 from .buffers import require
 from .loader import kernel
-from .tone import TABLE_SIZE, Scene, Toning, toned_expr, toning_inputs
+from .tone import TABLE_SIZE, SceneTone, ToneTables, toned_expr, toning_inputs
 
 LIGHT_CHANGES = ("stops", "chroma")
 """What a place changes by itself: exposure in stops, and chroma as a share that is added."""
@@ -153,7 +153,7 @@ def _define_scene_placed() -> tuple[str, Any, list[Any]]:
 
     haze = params["haze"] + sums[2][x, y]
     gains = tuple(params[f"{name}_gain"] + sums[3 + n][x, y] for n, name in enumerate(("fine", "middle", "broad")))
-    clear, moved = toned_expr(x, y, Toning(images, params, haze, gains), more_EV)
+    clear, moved = toned_expr(x, y, ToneTables(images, params, haze, gains), more_EV)
     gain = hl.fast_exp(moved * hl.f32(np.log(2.0)))
     values = _lit(x, y, [value * gain for value in clear], sums, mixtures)
     domains = [*[row] * len(sums), of_zone, *[of_light] * 3]
@@ -186,7 +186,7 @@ def placed(
 
 def scene_placed(
     working: NDArray[np.float32],
-    how: Scene,
+    how: SceneTone,
     masks: NDArray[np.float32],
     changes: NDArray[np.float32],
     lights: NDArray[np.float32],

@@ -61,7 +61,7 @@ PARAMS = ("exposure", "haze", "fine_gain", "middle_gain", "broad_gain", "scale",
 
 
 @dataclass(frozen=True)
-class Toning:
+class ToneTables:
     """What decides the scene of a px: images and tables that a pipeline takes, and how much of each change is made
     there, which may be more than what its numbers say."""
 
@@ -72,7 +72,9 @@ class Toning:
     gains: tuple[Any, Any, Any]
 
 
-def toned_expr(x: Any, y: Any, of: Toning, more_EV: Callable[[Any, Any], Any] | None = None) -> tuple[list[Any], Any]:
+def toned_expr(
+    x: Any, y: Any, of: ToneTables, more_EV: Callable[[Any, Any], Any] | None = None
+) -> tuple[list[Any], Any]:
     """What is clear of haze, channel by channel, and its gain in stops. more_EV: what else is added, by the
     place in the zone table, an entry and how far the next is."""
     import halide as hl
@@ -134,7 +136,7 @@ def _define_toned() -> tuple[str, Any, list[Any]]:
     c, x, y = hl.Var("c"), hl.Var("x"), hl.Var("y")
     images, params = toning_inputs()
     gains = params["fine_gain"], params["middle_gain"], params["broad_gain"]
-    clear, moved = toned_expr(x, y, Toning(images, params, params["haze"], gains))
+    clear, moved = toned_expr(x, y, ToneTables(images, params, params["haze"], gains))
     gain = hl.Func("scene_gain")
     gain[x, y] = hl.fast_exp(moved * hl.f32(np.log(2.0)))
     parts = [hl.Func(f"clear_{i}") for i in range(3)]
@@ -156,7 +158,7 @@ def log_luminance(working: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 @dataclass(frozen=True, eq=False)
-class Scene:
+class SceneTone:
     """How a picture is toned.
 
     grid: (rows, columns, GRID), see GRID; a pixel is `scale` of its steps, and the first pixel's corner lies at
@@ -196,7 +198,7 @@ class Scene:
 
 
 def scene_toned(
-    working: NDArray[np.float32], how: Scene, *, out: NDArray[np.float32] | None = None
+    working: NDArray[np.float32], how: SceneTone, *, out: NDArray[np.float32] | None = None
 ) -> NDArray[np.float32]:
     """A picture (height, width, 3), scene-linear Rec.2020, with haze, zones and local contrast changed. float32."""
     given = how.given(working)

@@ -12,7 +12,7 @@ import numpy as np
 from ..colour.types import Array
 from ..kernels.strokes import COLUMNS, laid_on
 from ..recipe.places import Stroke
-from .view import Mask, Point, View
+from .view import Mask, MaskWindow, Point
 
 BLOCK = 64
 """Px to a side that are painted at a time: strokes that do not pass them are not looked at."""
@@ -22,7 +22,7 @@ ROUNDEST_PX = 0.75
 """Of the view: half the least width of a stroke's edge, so that a hard brush draws no steps."""
 
 
-def painted(strokes: Iterable[Stroke], view: View, before: Mask | None = None) -> Mask:
+def painted(strokes: Iterable[Stroke], view: MaskWindow, before: Mask | None = None) -> Mask:
     """The mask (height, width), 0..1, that strokes leave; before: what others have left, which is not written to."""
     mask = np.zeros(view.shape, np.float32) if before is None else before.copy()
     pieces, owners, boxes = _pieces(list(strokes), view)
@@ -51,7 +51,7 @@ def start_of(stroke: Stroke) -> Point:
     return float(x), float(y)
 
 
-def _pieces(strokes: list[Stroke], view: View) -> tuple[Array, Array, Array]:
+def _pieces(strokes: list[Stroke], view: MaskWindow) -> tuple[Array, Array, Array]:
     """Their pieces as the kernel takes them, which stroke each belongs to, and the box that each reaches."""
     made, owners = [], []
     for n, stroke in enumerate(strokes):
@@ -70,7 +70,7 @@ def _pieces(strokes: list[Stroke], view: View) -> tuple[Array, Array, Array]:
     return pieces, np.concatenate(owners), np.stack(sides, axis=1)
 
 
-def _of(stroke: Stroke, view: View) -> Array:
+def _of(stroke: Stroke, view: MaskWindow) -> Array:
     points = stroke.path.points.astype(np.float64)
     if len(points) == 1:
         points = np.concatenate([points, points])
@@ -94,7 +94,7 @@ def _of(stroke: Stroke, view: View) -> Array:
     return out
 
 
-def _blocks(view: View, boxes: Array) -> Iterator[tuple[tuple[slice, slice], Array]]:
+def _blocks(view: MaskWindow, boxes: Array) -> Iterator[tuple[tuple[slice, slice], Array]]:
     """The parts of a view that are painted at a time, and left, top, right and bottom of each in the frame; those that
     lie beyond all boxes are left out."""
     height, width = view.shape

@@ -13,7 +13,7 @@ from ..recipe.places import MaskPart
 from ..recipe.tree import Rows, Section
 from .parts import PARTS, zone_range
 from .sides import fit_looks_px, fitted
-from .view import CALM_PX, Mask, View
+from .view import CALM_PX, Mask, MaskWindow
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def used_twice(masks: Iterable[Rows[Section]]) -> frozenset[bytes]:
     return frozenset(digest for digest, count in counts.items() if count > 1)
 
 
-def joined(parts: Iterable[Section], view: View, out: Mask | None = None) -> Mask:
+def joined(parts: Iterable[Section], view: MaskWindow, out: Mask | None = None) -> Mask:
     """The parts joined in their order, (height, width), 0..1; in `out` where it is given. The first is added to
     nothing; without any, all is meant.
 
@@ -80,14 +80,14 @@ def joined(parts: Iterable[Section], view: View, out: Mask | None = None) -> Mas
     return mask
 
 
-def spared(mask: Mask, view: View, dark: float, light: float) -> Mask:
+def spared(mask: Mask, view: MaskWindow, dark: float, light: float) -> Mask:
     """A mask, which is written to, that leaves out what lies below one zone and above another, softly over one."""
     if dark > 0.0 or light < 10.0:
         mask *= zone_range(dark, light, 1.0, view)
     return mask
 
 
-def evaluated(part: MaskPart, view: View, out: Mask) -> Mask:
+def evaluated(part: MaskPart, view: MaskWindow, out: Mask) -> Mask:
     """A part as its kind has it, before its edge is shaped, in `out`."""
     if isinstance(part, Within):
         return _of_other_place(part, view, out)
@@ -95,7 +95,7 @@ def evaluated(part: MaskPart, view: View, out: Mask) -> Mask:
     return out
 
 
-def _of_other_place(part: Within, view: View, out: Mask) -> Mask:
+def _of_other_place(part: Within, view: MaskWindow, out: Mask) -> Mask:
     """Once for each region, however many parts use it."""
     made = view.made.get(part.mask_digest)
     if made is not None:
@@ -127,7 +127,7 @@ def _reach_px(part: MaskPart) -> float:
     return inner + fit + part.feather_px / 2.0 + abs(part.grow_px)
 
 
-def shaped(part: MaskPart, mask: Mask, view: View, out: Mask) -> Mask:
+def shaped(part: MaskPart, mask: Mask, view: MaskWindow, out: Mask) -> Mask:
     """A part's own mask fitted to the picture, loosened or tightened, feathered, inverted and weakened, in `out`, which
     it may be itself."""
     if part.fit_px:

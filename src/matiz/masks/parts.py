@@ -34,7 +34,7 @@ from ..recipe.places import (
     Zones,
 )
 from .brush import painted
-from .view import Mask, Point, View
+from .view import Mask, MaskWindow, Point
 
 GREY_ZONE = 5.0
 """Of middle grey; a zone is one EV."""
@@ -48,23 +48,23 @@ EDGE_PX = 12.0
 """Of the full size: over which an edge is taken to rise."""
 
 
-def bright(part: Bright, view: View, out: Mask) -> None:
+def bright(part: Bright, view: MaskWindow, out: Mask) -> None:
     kernels.tones(view.display, view.weights(part.channel), part.exponent, kernels.BRIGHT, out)
 
 
-def dim(part: Dim, view: View, out: Mask) -> None:
+def dim(part: Dim, view: MaskWindow, out: Mask) -> None:
     kernels.tones(view.display, view.weights(part.channel), part.exponent, kernels.DIM, out)
 
 
-def middle(part: Middle, view: View, out: Mask) -> None:
+def middle(part: Middle, view: MaskWindow, out: Mask) -> None:
     kernels.tones(view.display, view.weights(part.channel), part.exponent, kernels.MIDDLE, out)
 
 
-def zones(part: Zones, view: View, out: Mask) -> None:
+def zones(part: Zones, view: MaskWindow, out: Mask) -> None:
     zone_range(part.low, part.high, part.soft, view, out)
 
 
-def zone_range(low: float, high: float, soft: float, view: View, out: Mask | None = None) -> Mask:
+def zone_range(low: float, high: float, soft: float, view: MaskWindow, out: Mask | None = None) -> Mask:
     """1 in a range of zones, falling to 0 over `soft` zones beyond either end."""
     low, high = min(low, high), max(low, high)
     # the ends of the ladder hold all beyond them
@@ -72,22 +72,22 @@ def zone_range(low: float, high: float, soft: float, view: View, out: Mask | Non
     return kernels.zone_range(view.EV, low - GREY_ZONE, high - GREY_ZONE, soft, out)
 
 
-def colour(part: Colour, view: View, out: Mask) -> None:
+def colour(part: Colour, view: MaskWindow, out: Mask) -> None:
     picks = [view.colours[pick] for pick in part.picks]
     soft = max(part.soft_percent / 100.0, LEAST_SOFT)
     kernels.colours(view.Lab, picks, part.hue_deg, part.chroma, part.lightness, soft, out)
 
 
-def saturated(part: Saturated, view: View, out: Mask) -> None:
+def saturated(part: Saturated, view: MaskWindow, out: Mask) -> None:
     kernels.chromas(view.Lab, part.chroma, part.soft, out)
 
 
-def muted(part: Muted, view: View, out: Mask) -> None:
+def muted(part: Muted, view: MaskWindow, out: Mask) -> None:
     saturated(part, view, out)
     np.subtract(1.0, out, out=out)
 
 
-def ramp(part: Ramp, view: View, out: Mask) -> None:
+def ramp(part: Ramp, view: MaskWindow, out: Mask) -> None:
     along_x, along_y = part.x2 - part.x, part.y2 - part.y
     length = max(along_x**2 + along_y**2, 1e-12)
     by_x, by_y = along_x / length, along_y / length
@@ -95,7 +95,7 @@ def ramp(part: Ramp, view: View, out: Mask) -> None:
     kernels.laid(view.x, view.y, kernels.RAMP, rise, out=out)
 
 
-def ellipse(part: Ellipse, view: View, out: Mask) -> None:
+def ellipse(part: Ellipse, view: MaskWindow, out: Mask) -> None:
     turn = math.radians(part.turn_deg)
     cos, sin = math.cos(turn), math.sin(turn)
     # along its width and its height, in halves of them
@@ -105,7 +105,7 @@ def ellipse(part: Ellipse, view: View, out: Mask) -> None:
     kernels.laid(view.x, view.y, kernels.ELLIPSE, forms[0], forms[1], soft, out)
 
 
-def lasso(part: Lasso, view: View, out: Mask) -> None:
+def lasso(part: Lasso, view: MaskWindow, out: Mask) -> None:
     """Drawn where the outline lies in the region; the distance to it is that of the frame's own px, so that its edge is
     as sharp at every size."""
     out[...] = 0.0
@@ -143,16 +143,16 @@ def _draw(outline: Array, out: Mask) -> None:
     np.multiply(small, np.float32(1.0 / 255.0), out=out[low[1] : high[1], low[0] : high[0]])
 
 
-def reach(part: Reach, view: View, out: Mask) -> None:
+def reach(part: Reach, view: MaskWindow, out: Mask) -> None:
     meant, kept_out = (_told(picks, view) for picks in (part.picks, part.keep_out))
     kernels.near(view.Lab, view.x, view.y, meant, kept_out, part.distance, part.difference, out)
 
 
-def _told(picks: Iterable[Point], view: View) -> list[tuple[float, ...]]:
+def _told(picks: Iterable[Point], view: MaskWindow) -> list[tuple[float, ...]]:
     return [(*pick, *(float(value) for value in view.colours[pick])) for pick in picks]
 
 
-def edges(part: Edges, view: View, out: Mask) -> None:
+def edges(part: Edges, view: MaskWindow, out: Mask) -> None:
     """By the slope of calmed lightness, so that it is the same however large the picture is seen."""
     L = np.ascontiguousarray(view.Lab[..., 0])
     across, down = (cv2.Sobel(L, cv2.CV_32F, dx, 1 - dx, ksize=3, scale=1.0 / 8.0) for dx in (1, 0))
@@ -160,7 +160,7 @@ def edges(part: Edges, view: View, out: Mask) -> None:
     np.multiply(t * t, 3.0 - 2.0 * t, out=out)
 
 
-def mapped(part: Mapped, view: View, out: Mask) -> None:
+def mapped(part: Mapped, view: MaskWindow, out: Mask) -> None:
     shares = part.shares.shares
     if not shares.size:
         out[...] = 0.0
@@ -171,11 +171,11 @@ def mapped(part: Mapped, view: View, out: Mask) -> None:
     cv2.remap(shares, at_x, at_y, cv2.INTER_LINEAR, dst=out, borderMode=cv2.BORDER_REPLICATE)
 
 
-def brush(part: Brush, view: View, out: Mask) -> None:
+def brush(part: Brush, view: MaskWindow, out: Mask) -> None:
     out[...] = view.painted_of(view, part.strokes) if view.painted_of else painted(part.strokes.values(), view)
 
 
-def subject(part: Subject, view: View, out: Mask) -> None:
+def subject(part: Subject, view: MaskWindow, out: Mask) -> None:
     is_background = isinstance(part, Background)
     # a tap on what is meant says the same of the other side
     yes, no = (part.keep_out, part.picks) if is_background else (part.picks, part.keep_out)
@@ -184,13 +184,13 @@ def subject(part: Subject, view: View, out: Mask) -> None:
         np.subtract(1.0, out, out=out)
 
 
-def sky(part: Sky, view: View, out: Mask) -> None:
+def sky(part: Sky, view: MaskWindow, out: Mask) -> None:
     out[...] = view.finder.sky(view) if view.finder is not None else 0.0
     if isinstance(part, Ground):
         np.subtract(1.0, out, out=out)
 
 
-def faces(part: Faces, view: View, out: Mask) -> None:
+def faces(part: Faces, view: MaskWindow, out: Mask) -> None:
     """An oval over each face, from brow to chin and between the ears, soft at its rim."""
     out[...] = 0.0
     found = view.finder.faces() if view.finder is not None else []
@@ -203,15 +203,15 @@ def faces(part: Faces, view: View, out: Mask) -> None:
         np.maximum(out, t * t * (3.0 - 2.0 * t), out=out)
 
 
-def people(part: People, view: View, out: Mask) -> None:
+def people(part: People, view: MaskWindow, out: Mask) -> None:
     out[...] = view.finder.people(view, int(part.n)) if view.finder is not None else 0.0
 
 
-def skin(_: SkinOf, view: View, out: Mask) -> None:
+def skin(_: SkinOf, view: MaskWindow, out: Mask) -> None:
     out[...] = view.finder.skin(view) if view.finder is not None else 0.0
 
 
-def focus(_: Focus, view: View, out: Mask) -> None:
+def focus(_: Focus, view: MaskWindow, out: Mask) -> None:
     out[...] = view.finder.focus(view) if view.finder is not None else 0.0
 
 

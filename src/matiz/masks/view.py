@@ -35,24 +35,24 @@ TO_WHITE = (REC2020_TO_XYZ / REC2020_TO_XYZ.sum(axis=1)[:, None]).astype(np.floa
 class Finder(Protocol):
     """What is found in a picture by itself, where a view lies; masks (height, width) are not to be written to."""
 
-    def subject(self, view: "View", yes: tuple[Point, ...], no: tuple[Point, ...], n: int) -> Mask:
+    def subject(self, view: "MaskWindow", yes: tuple[Point, ...], no: tuple[Point, ...], n: int) -> Mask:
         """yes, no: taps that say what is meant too, and what is not. n: which of several apart, from 1; 0 for all."""
 
-    def sky(self, view: "View") -> Mask: ...
+    def sky(self, view: "MaskWindow") -> Mask: ...
 
-    def people(self, view: "View", n: int) -> Mask:
+    def people(self, view: "MaskWindow", n: int) -> Mask:
         """n: which one, as in `faces`, from 1; 0 for all."""
 
-    def skin(self, view: "View") -> Mask: ...
+    def skin(self, view: "MaskWindow") -> Mask: ...
 
-    def focus(self, view: "View") -> Mask: ...
+    def focus(self, view: "MaskWindow") -> Mask: ...
 
     def faces(self) -> list[Face]:
         """In units of the frame's long side, the largest first."""
 
 
 @dataclass(frozen=True, eq=False)
-class View:
+class MaskWindow:
     """A region of a picture as it is rendered without any place: so that no place feeds back into a mask."""
 
     display: Pixels
@@ -67,7 +67,7 @@ class View:
     """Of the frame, full-size px."""
     colours: Mapping[Point, Array]
     """L*, a*, b* at each place that is picked."""
-    painted_of: Callable[["View", Rows[Stroke]], Mask] | None = None
+    painted_of: Callable[["MaskWindow", Rows[Stroke]], Mask] | None = None
     """Gives what strokes have painted, where it is kept from one time to the next."""
     finder: Finder | None = None
     """Finds things in the picture by itself; None where nothing can be looked for."""

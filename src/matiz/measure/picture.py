@@ -118,7 +118,7 @@ class PictureReading:
     """Pulls in px of the upright full-size picture. The subject is known once it was looked for."""
     attention_before: AttentionReading
     """The same without any place."""
-    spots: at_spots.Spots
+    spots: at_spots.DetailSpots
     """Where detail is looked at."""
     detail: at_spots.DetailReading
     sharpened: SharpenedReading
@@ -163,7 +163,7 @@ READINGS = table.quick_first((
 NAMES = tuple(reading.name for reading in READINGS)
 
 
-class Meter(table.Meter):
+class Meter(table.TableMeter):
     """Takes the readings of a picture."""
 
     def __init__(self, engine: Engine) -> None:

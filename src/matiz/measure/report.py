@@ -14,7 +14,7 @@ from .colour.colour import SkinReading
 from .colour.pairs import PairReading, shown_pair
 from .detail.noise import NoiseReading
 from .light.area import read_area
-from .light.card import Card
+from .light.card import GreyCard
 from .mend.blemishes import Blemish
 from .mend.dust import Speck
 from .mend.mend import MendReading
@@ -25,7 +25,7 @@ from .picture import PictureReading
 from .places.attention import AttentionReading
 from .places.faces import FaceReading
 from .table.values import LightValue
-from .tone.patches import Patch
+from .tone.patches import ClippedPatch
 
 
 def report(frame: Frame, size: Size, reading: PictureReading) -> dict[str, Any]:
@@ -137,7 +137,7 @@ def _pair(pair: PairReading) -> dict[str, float]:
     return {name: round(getattr(pair, name), 4) for name in ("dE00", "dh", "dC", "dL")}
 
 
-def _card(card: Card | None) -> dict[str, Any] | None:
+def _card(card: GreyCard | None) -> dict[str, Any] | None:
     if card is None:
         return None
     return {"x": card.x, "y": card.y, "w": card.w, "h": card.h, "share": round(card.share, 6), **_measured(card.light)}
@@ -227,7 +227,7 @@ def _measured(value: LightValue | None) -> dict[str, float | None]:
     return {**_light(value), "certainty": round(value.certainty, 3)}
 
 
-def _patch(patch: Patch) -> dict[str, Any]:
+def _patch(patch: ClippedPatch) -> dict[str, Any]:
     names = ("x", "y", "w", "h", "channels", "kind", "rebuildable")
     return {**{name: getattr(patch, name) for name in names}, "share": round(patch.share, 7)}
 

@@ -32,7 +32,7 @@ Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
-class Subject:
+class SubjectBox:
     """Px of the picture."""
 
     x: float
@@ -41,7 +41,7 @@ class Subject:
 
 
 @dataclass(frozen=True)
-class Frame:
+class ProposedCrop:
     """A crop, and why."""
 
     rect: Rect
@@ -49,13 +49,13 @@ class Frame:
 
 
 def frames(
-    whole: tuple[float, float], ratio: float, subject: Subject | None, blobs: Sequence[Box]
-) -> tuple[Frame, ...]:
+    whole: tuple[float, float], ratio: float, subject: SubjectBox | None, blobs: Sequence[Box]
+) -> tuple[ProposedCrop, ...]:
     """Up to five frames of a ratio (width over height), the best first. whole: the picture, px; blobs: boxes of bright
     things at its border, (left, top, width, height)."""
     if subject is None and not blobs:
         return ()
-    found: list[tuple[float, Frame]] = []
+    found: list[tuple[float, ProposedCrop]] = []
     for kind in ("thirds", "golden") if subject is not None else ("centre",):
         for n in range(4 if subject is not None else 1):
             for avoid in ((), tuple(blobs)) if blobs else ((),):
@@ -66,14 +66,14 @@ def frames(
                 ]
                 found += [max(judged, key=lambda each: each[0])] if judged else []
     found.sort(key=lambda each: -each[0])
-    kept: list[Frame] = []
+    kept: list[ProposedCrop] = []
     for _, frame in found:
         if len(kept) < MOST and not any(_overlap(frame.rect, other.rect) > ALIKE for other in kept):
             kept.append(frame)
     return tuple(kept)
 
 
-def _each(whole: tuple[float, float], ratio: float, subject: Subject | None, kind: str, n: int) -> Iterator[Rect]:
+def _each(whole: tuple[float, float], ratio: float, subject: SubjectBox | None, kind: str, n: int) -> Iterator[Rect]:
     """Frames of all sizes whose n-th crossing is the subject, or as near to it as keeps it whole."""
     width = min(whole[0], whole[1] * ratio)
     while width * width / ratio >= LEAST_KEPT * whole[0] * whole[1]:
@@ -103,8 +103,8 @@ def _held(start: float, low: float, length: float, size: float, whole: float, ro
 
 
 def _judged(
-    whole: tuple[float, float], rect: Rect, subject: Subject | None, kind: str, n: int, blobs: Sequence[Box]
-) -> tuple[float, Frame]:
+    whole: tuple[float, float], rect: Rect, subject: SubjectBox | None, kind: str, n: int, blobs: Sequence[Box]
+) -> tuple[float, ProposedCrop]:
     kept = rect.w * rect.h / (whole[0] * whole[1])
     cut = sum(not _touches(rect, box) for box in blobs)
     reasons, off = [f"{percent(kept, 0)} kept"], 0.0
@@ -115,7 +115,7 @@ def _judged(
         reasons.insert(0, f"{where} the {NAMES[1][n // 2]} {NAMES[0][n % 2]} crossing of {kind}")
     if blobs:
         reasons.append(f"{number(cut, 0)} of {counted(len(blobs), 'bright thing')} at the border left out")
-    return kept + CUT * cut - OFF * off, Frame(rect, tuple(reasons))
+    return kept + CUT * cut - OFF * off, ProposedCrop(rect, tuple(reasons))
 
 
 def _touches(rect: Rect, box: Box) -> bool:

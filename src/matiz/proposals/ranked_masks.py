@@ -30,7 +30,7 @@ MOST = 12
 
 
 @dataclass(frozen=True)
-class Ranked:
+class RankedMask:
     """A candidate, how well it parts the two places, and its mean in either."""
 
     part: MaskPart
@@ -39,7 +39,7 @@ class Ranked:
     not_meant: float
 
 
-def ranked_masks(engine: Engine, recipe: Recipe, meant: Point, not_meant: Point) -> list[Ranked]:
+def ranked_masks(engine: Engine, recipe: Recipe, meant: Point, not_meant: Point) -> list[RankedMask]:
     """The MOST best of bright, dim and middle of every channel, and of colours, best first; none where nothing parts
     them.
 
@@ -58,7 +58,7 @@ def ranked_masks(engine: Engine, recipe: Recipe, meant: Point, not_meant: Point)
         apart = float(ours.mean() - theirs.mean())
         spread = max(float(np.sqrt((ours.var() + theirs.var()) / 2.0)), LEAST_SPREAD)
         if ours.mean() >= LEAST_HELD and apart >= LEAST_APART:
-            found.append(Ranked(part, apart / spread, float(ours.mean()), float(theirs.mean())))
+            found.append(RankedMask(part, apart / spread, float(ours.mean()), float(theirs.mean())))
     return sorted(found, key=lambda each: -each.d_prime)[:MOST]
 
 

@@ -54,7 +54,7 @@ _RIGHTS_NAMES = ("Credit", "DateCreated")
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptMetadata:
     """What of a picture's metadata a delivery keeps."""
 
     what: str = "all"
@@ -73,7 +73,7 @@ class Kept:
         return self.what == "all" or (self.what == "rights" and is_right)
 
 
-ALL = Kept()
+ALL = KeptMetadata()
 
 
 NOTHING = Said()
@@ -133,7 +133,9 @@ def read_metadata(path: Path) -> Told:
     )
 
 
-def write_metadata(path: Path, frame: Frame, size: tuple[int, int], *, said: Said = NOTHING, kept: Kept = ALL) -> None:
+def write_metadata(
+    path: Path, frame: Frame, size: tuple[int, int], *, said: Said = NOTHING, kept: KeptMetadata = ALL
+) -> None:
     """Write what came with a frame's file, and what is known of it, into a finished picture of `size`.
 
     FileError when the file cannot be written.
@@ -209,7 +211,7 @@ def _shortened(text: str, most_bytes: int) -> str:
     return text.encode("utf-8")[:most_bytes].decode("utf-8", "ignore")
 
 
-def told_in(frame: Frame, size: tuple[int, int], said: Said, kept: Kept) -> tuple[bytes, bytes]:
+def told_in(frame: Frame, size: tuple[int, int], said: Said, kept: KeptMetadata) -> tuple[bytes, bytes]:
     """The same as Exif and XMP for a writer that embeds them itself."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "told.jpg"

@@ -62,7 +62,7 @@ class Clone(Heal):
 
 
 @dataclass(frozen=True)
-class Aside(Repair):
+class FromFrame(Repair):
     """An area that is as one of the frames has it that the picture was merged of."""
 
     KIND: ClassVar[str] = "frame"

@@ -15,7 +15,7 @@ from .colour import Grading
 from .detail import Detail
 from .finish import Finish
 from .leaves import Box, Choice, CurvePoints, FramePoints, Leaf, Number, Points, Values, described
-from .mending import Aside, Band, Clone, Fill, Heal, HeldLine, Pull
+from .mending import Band, Clone, Fill, FromFrame, Heal, HeldLine, Pull
 from .paths import leaves
 from .places import Place, check_references
 from .tree import ABSENT, Implied, Rows, Section, checked, replaced
@@ -86,7 +86,7 @@ class Mend(Section):
     quarter_turns: str = described(Choice(("0", "1", "2", "3"), "0", "Quarter turns clockwise, after everything else."))
     mirror: str = described(Choice(("off", "on"), "off", "Whether left and right are flipped."))
     warp: Rows[Section] = tree.table(Band, Pull, HeldLine)
-    repairs: Rows[Section] = tree.table(Heal, Clone, Fill, Aside, most=MOST_REPAIRS)
+    repairs: Rows[Section] = tree.table(Heal, Clone, Fill, FromFrame, most=MOST_REPAIRS)
     no_dust: Points = described(
         FramePoints("Spots that look like dust and are not, in shares of the frame's long side.", 500)
     )

@@ -10,7 +10,7 @@ from .briefs import Briefs
 from .desk import Say
 from .folder import gather
 from .of_shoot import OfShoot, found
-from .one_light import Known, OneLight, balance_of, in_one_light
+from .one_light import OneLight, PictureFacts, balance_of, in_one_light
 from .own_sets import OwnSets
 from .sidecar import load_document
 
@@ -22,7 +22,7 @@ def looked_through(folder: Path, say: Say) -> tuple[list[OneLight], list[OfShoot
     """What is measured is kept in the folder, as the window does it. A picture that cannot be read is left alone, which
     is said. Raises FileError when the folder is not there, or where nothing can be kept in it."""
     paths = gather([folder])
-    known: dict[Path, Known] = {}
+    known: dict[Path, PictureFacts] = {}
     merged: set[str] = set()
     briefs = Briefs(folder, say)
     try:
@@ -37,7 +37,7 @@ def looked_through(folder: Path, say: Say) -> tuple[list[OneLight], list[OfShoot
                 say(f"left alone: {error}")
                 continue
             balance = balance_of(document.recipe.light, brief)
-            known[path] = Known(path, facts.exposure, brief, balance, document.sorted_as)
+            known[path] = PictureFacts(path, facts.exposure, brief, balance, document.sorted_as)
     finally:
         briefs.close()
     lights = in_one_light(known.values())

@@ -13,7 +13,7 @@ from ..measure.sort.look import likeness
 from ..measure.table.values import LightValue
 from ..recipe.change import Settings
 from ..wording import counted, number, percent
-from .one_light import Known, OneLight, middle
+from .one_light import OneLight, PictureFacts, middle
 from .sets import Proposed, time_of
 
 SHARPER = 0.85
@@ -62,7 +62,7 @@ class OfShoot(Finding):
 
 
 def found(
-    pictures: Iterable[Known], sets: Iterable[Proposed], lights: Iterable[OneLight], merged: Iterable[Path] = ()
+    pictures: Iterable[PictureFacts], sets: Iterable[Proposed], lights: Iterable[OneLight], merged: Iterable[Path] = ()
 ) -> list[OfShoot]:
     """Everything, the surest first. merged: pictures that are already part of a merge."""
     known = {each.path: each for each in pictures}
@@ -83,7 +83,7 @@ def found(
     return sorted(out, key=lambda finding: -finding.certainty)
 
 
-def _sharpest(burst: Proposed, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+def _sharpest(burst: Proposed, known: Mapping[Path, PictureFacts]) -> Iterator[OfShoot]:
     told = [(each.brief.edges_px, path) for path in burst.pictures
             if (each := known.get(path)) and each.brief and each.brief.edges_px]  # fmt: skip
     if len(told) < 2 or any(known[path].sorted_as for path in burst.pictures if path in known):
@@ -134,11 +134,11 @@ def _bracket(bracket: Proposed) -> Iterator[OfShoot]:
     )
 
 
-def _twice(pictures: Sequence[Known]) -> Iterator[OfShoot]:
+def _twice(pictures: Sequence[PictureFacts]) -> Iterator[OfShoot]:
     """Pictures that follow each other closely and look the same, and belong to no set."""
     timed = [(time, each) for each in pictures if (time := time_of(each.exposure.time_utc or "")) is not None]
     timed.sort(key=lambda one: (one[0], one[1].path.name))
-    row: list[Known] = []
+    row: list[PictureFacts] = []
     for n, (time, each) in enumerate(timed):
         is_again = bool(row) and (time - timed[n - 1][0]).total_seconds() <= TWICE_S and _are_alike(row[-1], each)
         if not is_again:
@@ -148,13 +148,13 @@ def _twice(pictures: Sequence[Known]) -> Iterator[OfShoot]:
     yield from _as_twice(row)
 
 
-def _are_alike(one: Known, other: Known) -> bool:
+def _are_alike(one: PictureFacts, other: PictureFacts) -> bool:
     if one.brief is None or other.brief is None or not (one.brief.look and other.brief.look):
         return False
     return likeness(one.brief.look, other.brief.look) >= TWICE
 
 
-def _as_twice(row: list[Known]) -> Iterator[OfShoot]:
+def _as_twice(row: list[PictureFacts]) -> Iterator[OfShoot]:
     if len(row) < 2 or any(each.sorted_as for each in row):
         return
     spreads = {each.path: each.brief.edges_px for each in row if each.brief and each.brief.edges_px}
@@ -176,7 +176,7 @@ def _as_twice(row: list[Known]) -> Iterator[OfShoot]:
     )  # fmt: skip
 
 
-def _card(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+def _card(light: OneLight, known: Mapping[Path, PictureFacts]) -> Iterator[OfShoot]:
     cards = [(card.certainty, path) for path in light.pictures if (card := _card_of(known[path])) is not None]
     if not cards:
         return
@@ -202,7 +202,7 @@ def _card(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
     )
 
 
-def _drifting(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+def _drifting(light: OneLight, known: Mapping[Path, PictureFacts]) -> Iterator[OfShoot]:
     """The light goes one way, and the balance does not follow."""
     trend = light.trend_mired()
     told = np.isfinite(light.measured_mired)
@@ -231,7 +231,7 @@ def _drifting(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]
     )
 
 
-def _wandering(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+def _wandering(light: OneLight, known: Mapping[Path, PictureFacts]) -> Iterator[OfShoot]:
     """The balance differs from picture to picture while the light stays."""
     balance, told = light.balance_mired, np.isfinite(light.measured_mired)
     if len(balance) < LEAST_DRIFT or not np.isfinite(balance).all() or told.sum() < LEAST_DRIFT:
@@ -252,7 +252,7 @@ def _wandering(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot
     )
 
 
-def _streaks(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
+def _streaks(light: OneLight, known: Mapping[Path, PictureFacts]) -> Iterator[OfShoot]:
     """Frames of a night through which something flew, unlike most of the others."""
     told = [(each.brief.streak, path) for path in light.pictures
             if (each := known[path]).brief is not None and each.brief.streak is not None]  # fmt: skip
@@ -277,7 +277,9 @@ def _streaks(light: OneLight, known: Mapping[Path, Known]) -> Iterator[OfShoot]:
         )
 
 
-def _balanced(light: OneLight, known: Mapping[Path, Known], wanted_mired: Array) -> tuple[tuple[Path, Settings], ...]:
+def _balanced(
+    light: OneLight, known: Mapping[Path, PictureFacts], wanted_mired: Array
+) -> tuple[tuple[Path, Settings], ...]:
     out = []
     for path, value in zip(light.pictures, wanted_mired, strict=True):
         own = known[path].balance
@@ -294,7 +296,7 @@ def _manual(light: LightValue) -> Settings:
     )
 
 
-def _card_of(each: Known) -> LightValue | None:
+def _card_of(each: PictureFacts) -> LightValue | None:
     card = None if each.brief is None else each.brief.card
     return card if card is not None and card.certainty >= SURE_CARD else None
 

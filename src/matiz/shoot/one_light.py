@@ -31,7 +31,7 @@ CALM, LEAST_CALM = 7, 5
 
 
 @dataclass(frozen=True)
-class Known:
+class PictureFacts:
     """What is known of a picture of a shoot."""
 
     path: Path
@@ -85,7 +85,7 @@ def middle(values: Array) -> float:
     return float(np.median(known)) if len(known) else float("nan")
 
 
-def in_one_light(pictures: Iterable[Known]) -> list[OneLight]:
+def in_one_light(pictures: Iterable[PictureFacts]) -> list[OneLight]:
     """Pictures parted where a break is long, or where what is measured or exposed says that the light is another."""
     timed = [(time, each) for each in pictures if (time := time_of(each.exposure.time_utc or "")) is not None]
     timed.sort(key=lambda one: (one[0], one[1].path.name))
@@ -98,7 +98,7 @@ def in_one_light(pictures: Iterable[Known]) -> list[OneLight]:
     return out
 
 
-_Timed = tuple[datetime, Known]
+_Timed = tuple[datetime, PictureFacts]
 
 
 def _parted(row: list[_Timed]) -> list[list[_Timed]]:
@@ -131,12 +131,12 @@ def _as_one(row: Sequence[_Timed]) -> OneLight:
     )
 
 
-def _measured(each: Known) -> float:
+def _measured(each: PictureFacts) -> float:
     light = None if each.brief is None else each.brief.light
     return float(mired(light.cct_K)) if light is not None and light.certainty >= SURE else float("nan")
 
 
-def _level(each: Known) -> float:
+def _level(each: PictureFacts) -> float:
     told = each.exposure.light_EV
     return float("nan") if told is None else float(told)
 

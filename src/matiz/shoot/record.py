@@ -48,7 +48,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Plan:
+class ShootPlan:
     """When a shoot is done at the pace so far."""
 
     left: int
@@ -106,11 +106,11 @@ def entries_of(documents: dict[str, Document], events: Sequence[Event]) -> list[
     ]  # fmt: skip
 
 
-def plan_of(found: Iterable[Entry]) -> Plan:
+def plan_of(found: Iterable[Entry]) -> ShootPlan:
     found = list(found)
     worked = [entry.seconds for entry in found if entry.steps >= WORKED_STEPS and entry.seconds > 0.0]
     left = sum(entry.sorted_as != "drop" and entry.steps < WORKED_STEPS for entry in found)
-    return Plan(left, median(worked) if worked else None)
+    return ShootPlan(left, median(worked) if worked else None)
 
 
 def by_station(found: Iterable[Entry]) -> dict[str, float]:

@@ -35,7 +35,7 @@ class Deleted:
         self._ask(paths)
 
 
-class Work(Protocol):
+class DiscardWork(Protocol):
     """Whose pictures they are: the session."""
 
     desk: Desk
@@ -48,7 +48,7 @@ class Work(Protocol):
     ) -> Job: ...
 
 
-def discard_edits(session: Work, paths: tuple[Path, ...]) -> None:
+def discard_edits(session: DiscardWork, paths: tuple[Path, ...]) -> None:
     """Delete the sidecars of pictures and forget their edits. Aside, since another window may be writing there."""
     if session.path in paths:
         session.cancel_edit()

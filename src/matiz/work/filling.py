@@ -10,7 +10,7 @@ from ..recipe.model import Recipe
 from .jobs import Job
 
 
-class Work(Protocol):
+class FillWork(Protocol):
     """Whose picture is filled: the session."""
 
     @property
@@ -20,7 +20,7 @@ class Work(Protocol):
     def do_aside(self, work: Callable[[Job], Any], name: str, then: Callable[[Any], None]) -> Job: ...
 
 
-def fill_aside(session: Work, settings: Settings, then: Callable[[], None]) -> Job:
+def fill_aside(session: FillWork, settings: Settings, then: Callable[[], None]) -> Job:
     """Make what the repairs in `settings` fill, and call `then` when it is there."""
     engine, recipe = session.engine, session.recipe
     assert engine is not None

@@ -9,7 +9,7 @@ from ..shoot.desk import Edit
 Settings = Iterable[tuple[str, Any]]
 
 
-class Work(Protocol):
+class EditWork(Protocol):
     """Whose picture is edited, and who hears of a drag: the session."""
 
     def begin_edit(self) -> Edit | None: ...
@@ -23,7 +23,7 @@ class Grip:
     `commit`. Once that picture is closed, or the drag was cancelled, what the hand still does has no effect until it
     lets go."""
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: EditWork) -> None:
         self._work = work
         self._edit: Edit | None = None
         self._is_begun = False

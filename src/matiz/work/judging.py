@@ -6,7 +6,7 @@ from ..findings.model import Finding
 from ..measure.picture import PictureReading
 from ..recipe.model import Recipe
 from ..shoot.open_picture import OpenPicture
-from .measuring import Measured, Measurer, Wanted
+from .measuring import Measured, Measurer, WantedReadings
 from .signals import Signal
 
 
@@ -44,7 +44,7 @@ class Judging:
     def measure(self, picture: OpenPicture, recipe: Recipe, *, moving: bool) -> None:
         """Measure behind the hand; while it moves, only what is seen."""
         self._picture = picture
-        self._measurer.ask(Wanted(picture, recipe, self._visible, self._station, moving))
+        self._measurer.ask(WantedReadings(picture, recipe, self._visible, self._station, moving))
 
     def sift(self) -> None:
         """What the user silenced has changed."""
@@ -62,7 +62,7 @@ class Judging:
     def end(self) -> None:
         self._measurer.end()
 
-    def _on_measured(self, wanted: Wanted, found: Measured) -> None:
+    def _on_measured(self, wanted: WantedReadings, found: Measured) -> None:
         if wanted.picture is not self._picture:
             return
         if found.readings:

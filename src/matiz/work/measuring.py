@@ -17,7 +17,7 @@ PAUSE_S = 0.06
 
 
 @dataclass(frozen=True, eq=False)
-class Wanted:
+class WantedReadings:
     """What is to be measured."""
 
     picture: OpenPicture
@@ -52,7 +52,7 @@ class Measurer(LatestWorker):
             time.sleep(wait)
         return not self.outdated()
 
-    def _measure(self, wanted: Wanted, emit: Callable[[Measured], None]) -> None:
+    def _measure(self, wanted: WantedReadings, emit: Callable[[Measured], None]) -> None:
         meter, recipe = wanted.picture.meter, wanted.recipe
         if wanted.moving and not self._paced():
             return

@@ -9,7 +9,7 @@ from ..develop.graph.engine import Engine
 from ..errors import Cancelled, MatizError
 from ..findings.model import Finding
 from ..measure.picture import PictureReading
-from ..measure.sort.burst import Ranked
+from ..measure.sort.burst import RankedFrame
 from ..measure.table.values import LightValue
 from ..raw.decode import Decoder, shared_decoder
 from ..raw.frame import Facts, Frame
@@ -81,7 +81,7 @@ class Session:
         """What the shoot was opened from."""
         self.selected: Callable[[], list[Path]] = list
         """The pictures that are selected, in the order of the shoot; whoever shows the shoot says which."""
-        self.ranked: dict[Path, Ranked] = {}
+        self.ranked: dict[Path, RankedFrame] = {}
         """What is known of how sharp the frames of one set are, the sharpest first."""
         self.seconds_on: dict[Path, float] = {}
         self._told = Recipe()
@@ -165,7 +165,7 @@ class Session:
         if self.picture is not None and self.picture.path in paths:
             self._changed()
 
-    def show_ranked(self, order: Iterable[Ranked]) -> None:
+    def show_ranked(self, order: Iterable[RankedFrame]) -> None:
         """Frames of a set that were compared; those of another set are forgotten."""
         before, self.ranked = self.ranked, {each.path: each for each in order}
         self.sortingChanged.emit(tuple({*before, *self.ranked}))

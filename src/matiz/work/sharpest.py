@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ..develop.frame.tiles import Region
 from ..errors import MatizError
-from ..measure.sort.burst import Detail, Ranked, area_round, detail_at, find_spot, ranked, words
+from ..measure.sort.burst import FrameDetail, RankedFrame, area_round, detail_at, find_spot, ranked, words
 from ..measure.sort.same import thing_at
 from ..shoot.as_decided import as_decided
 from .jobs import Job
@@ -38,9 +38,9 @@ class Sharpest:
         wanted = [(path, session.document_of(path)) for path in others]
         own, area = picture.path, area_round(x, y, engine.size(recipe))
 
-        def work(job: Job) -> list[Ranked]:
+        def work(job: Job) -> list[RankedFrame]:
             thing = thing_at(engine, recipe, area)
-            details: dict[Path, tuple[Region, Detail] | None] = {own: (area, detail_at(frame, recipe, area))}
+            details: dict[Path, tuple[Region, FrameDetail] | None] = {own: (area, detail_at(frame, recipe, area))}
             for n, (path, document) in enumerate(wanted, 1):
                 if not job.progress(n / (len(wanted) + 1), f"Comparing: {n + 1} of {len(wanted) + 1}"):
                     return []
@@ -65,7 +65,7 @@ class Sharpest:
             self.session.sort_as(each.path, sorted_as="keep" if each is order[0] else "hold")
         self.session.said.emit(f"{order[0].path.name} is marked keep; {len(order) - 1} are marked hold.")
 
-    def _on_ranked(self, order: list[Ranked]) -> None:
+    def _on_ranked(self, order: list[RankedFrame]) -> None:
         if order:
             self.session.show_ranked(order)
             self.session.said.emit(words(order))

@@ -12,7 +12,7 @@ READ_AT_ONCE = 20
 """Sidecars that the window's thread reads itself; more are read aside first."""
 
 
-class Work(Protocol):
+class SortWork(Protocol):
     """Whose pictures they are: the session."""
 
     desk: Desk
@@ -23,7 +23,7 @@ class Work(Protocol):
     ) -> Job: ...
 
 
-def sort_pictures(session: Work, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
+def sort_pictures(session: SortWork, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
     """Set fields of the documents of pictures. decision: `sorted_as`, `rank`, `caption` or `keywords`, by name."""
     desk = session.desk
     unread = [path for path in paths if not desk.is_known(path)]

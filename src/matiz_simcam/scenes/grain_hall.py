@@ -14,7 +14,7 @@ from ..seen import surfaces
 from ..shading import Shader, lay
 from ..solids import Solid, Surface, trace
 from ..strands import grown, seen
-from ..view import View
+from ..view import SceneView
 from ..ware import laid, raised
 from .hall_guests import PERSONS, GuestLook
 from .hall_hair import HairLook
@@ -27,7 +27,7 @@ FINE_M = 0.0011
 
 
 @dataclass(frozen=True)
-class Standpoint:
+class HallStandpoint:
     """Where the photographer stands for one picture, and what is going on."""
 
     position: tuple[float, float, float]
@@ -40,25 +40,26 @@ class Standpoint:
     heads: tuple[tuple[int, float, float], ...] = ()
     """Where guests look: number, head to their left and down, in degrees."""
 
-    def camera(self, size: tuple[int, int]) -> View:
+    def camera(self, size: tuple[int, int]) -> SceneView:
         x, y, z = (b - a for a, b in zip(self.position, self.toward, strict=True))
         pitch, yaw = np.degrees([np.arctan2(-y, np.hypot(x, z)), np.arctan2(x, z)])
-        return View(size, self.focal_mm / 36.0, self.position, float(pitch), float(yaw))
+        return SceneView(size, self.focal_mm / 36.0, self.position, float(pitch), float(yaw))
 
 
 END = ((0.05, 1.60, 0.0), (0.05, 1.18, 3.4))
 """At the end of the table."""
 STANDPOINTS = (
-    Standpoint(*END, 35.0, 3.3, guests=()),
-    Standpoint(*END, 35.0, 3.4, heads=((1, -34.0, 2.0), (2, -20.0, 0.0), (3, -26.0, 0.0), (4, 26.0, 0.0),
+    HallStandpoint(*END, 35.0, 3.3, guests=()),
+    HallStandpoint(*END, 35.0, 3.4, heads=((1, -34.0, 2.0), (2, -20.0, 0.0), (3, -26.0, 0.0), (4, 26.0, 0.0),
                                        (5, 30.0, -2.0), (6, 14.0, 0.0), (7, 28.0, 0.0))),
-    Standpoint(*END, 35.0, 3.2, toast=True, heads=((1, -44.0, 0.0), (2, -38.0, 0.0), (3, -40.0, 0.0), (4, 40.0, 0.0),
+    HallStandpoint(*END, 35.0, 3.2, toast=True, heads=((1, -44.0, 0.0), (2, -38.0, 0.0), (3, -40.0, 0.0),
+                                                   (4, 40.0, 0.0),
                                                    (5, 34.0, 0.0), (6, 38.0, 0.0), (7, 40.0, 0.0))),
-    Standpoint((-0.42, 1.30, 1.95), (0.74, 1.13, 3.95), 70.0, 1.74,
+    HallStandpoint((-0.42, 1.30, 1.95), (0.74, 1.13, 3.95), 70.0, 1.74,
                heads=((4, 10.0, 0.0), (5, 34.0, -2.0), (6, 6.0, 0.0), (7, 30.0, 2.0))),
-    Standpoint((-0.50, 1.28, 1.45), (0.66, 1.20, 2.62), 85.0, 1.53, heads=((4, 22.0, -2.0), (5, 20.0, 0.0))),
-    Standpoint((-0.10, 1.46, 1.40), (0.06, 0.80, 2.72), 50.0, 1.45, heads=((1, -10.0, 6.0), (4, 10.0, 4.0))),
-    Standpoint((1.36, 1.42, 2.05), (-0.62, 1.13, 2.95), 50.0, 2.05,
+    HallStandpoint((-0.50, 1.28, 1.45), (0.66, 1.20, 2.62), 85.0, 1.53, heads=((4, 22.0, -2.0), (5, 20.0, 0.0))),
+    HallStandpoint((-0.10, 1.46, 1.40), (0.06, 0.80, 2.72), 50.0, 1.45, heads=((1, -10.0, 6.0), (4, 10.0, 4.0))),
+    HallStandpoint((1.36, 1.42, 2.05), (-0.62, 1.13, 2.95), 50.0, 2.05,
                heads=((1, 8.0, 0.0), (2, -22.0, -2.0), (3, -24.0, 0.0), (4, 0.0, 0.0))),
 )  # fmt: skip
 """The grey card before supper; the table from its end, twice; a pair in talk; one guest; hands and bread; and
@@ -109,7 +110,7 @@ def grain_hall(size: tuple[int, int], view: int = 0, seed: int = 37) -> Scene:
     return scene
 
 
-def _comb(scene: Scene, camera: View, person: Guest, room: HallLight) -> None:
+def _comb(scene: Scene, camera: SceneView, person: Guest, room: HallLight) -> None:
     """Hair, brows and beard over a guest that was put."""
     pixel_m = camera.pixel * float(camera.place(person.face)[2])
     for hair in person.strands:
@@ -131,7 +132,7 @@ def _put(scene: Scene, s: Surface, look: Shader, owner: str) -> None:
     pour_light(scene, s)
 
 
-def _shadow_step(s: Surface, camera: View) -> int:
+def _shadow_step(s: Surface, camera: SceneView) -> int:
     """Shadows on near things are wide: they need fewer points."""
     pixel_mm = 1000.0 * camera.pixel * float(np.median(s.depth[s.cover > 0.0]))
     return 6 if pixel_mm < 0.5 else 4 if pixel_mm < 0.8 else 3 if pixel_mm < 1.3 else 2
@@ -143,7 +144,7 @@ def _laid(seed: int) -> tuple[list[Mesh], list[Mesh]]:
     return laid(places, TABLE["top"], seed)
 
 
-def _guest(number: int, stand: Standpoint, camera: View) -> Guest:
+def _guest(number: int, stand: HallStandpoint, camera: SceneView) -> Guest:
     seat = replace(SEATS[number], sitting=1 if stand.toast else 0)
     for who, turn, nod in stand.heads:
         if who == number:
@@ -173,7 +174,7 @@ TURNED = 0.3
 """Cosine between where a head looks and the camera over which its face is one that can be found."""
 
 
-def _name_face(scene: Scene, camera: View, person: Guest) -> None:
+def _name_face(scene: Scene, camera: SceneView, person: Guest) -> None:
     """Truth for tests: the area of a face that is turned to the camera and not hidden."""
     to_camera = np.asarray(camera.position) - person.face
     if person.ahead @ to_camera < TURNED * np.linalg.norm(to_camera):
@@ -185,7 +186,7 @@ def _name_face(scene: Scene, camera: View, person: Guest) -> None:
         scene.areas[f"face {person.number}"] = (x, y, int(columns[-1]) + 1 - x, int(rows[-1]) + 1 - y)
 
 
-def _lanterns(scene: Scene, camera: View) -> None:
+def _lanterns(scene: Scene, camera: SceneView) -> None:
     """Paper lanterns: a bright body with ribs, its cord and cap."""
     glow = np.zeros((scene.size[1], scene.size[0]), np.float32)
     none = {"lanterns": np.float32(0.05), "window": np.float32(0.01)}
@@ -226,7 +227,7 @@ def _paper(s: Surface, lamp: np.ndarray) -> Map:
     return np.asarray(flame * belly * creased * seam * ends * (1.0 - 0.55 * wire), np.float32)
 
 
-def _grey_card(scene: Scene, camera: View, room: HallLight) -> None:
+def _grey_card(scene: Scene, camera: SceneView, room: HallLight) -> None:
     """A grey card propped up on the table where the guests will sit."""
     # leaning back, so that the lanterns light it as they will light the guests
     middle, lean = np.array([0.27, 0.92, 3.2]), np.array([0.0, 0.78, 0.62])

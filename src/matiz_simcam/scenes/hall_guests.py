@@ -12,7 +12,7 @@ from ..shading import Shaded, enlarged, fbm3
 from ..solids import Surface
 from ..textures import smoothstep
 from ..vectors import moved, unit
-from ..view import View
+from ..view import SceneView
 from .hall_light import LAMPS_AT, HallLight, Lit
 
 HAIR_STEP = 4
@@ -58,7 +58,7 @@ class GuestLook:
 
     guest: Guest
     person: Person
-    view: View
+    view: SceneView
     room: HallLight
 
     def __call__(self, s: Surface) -> Shaded:

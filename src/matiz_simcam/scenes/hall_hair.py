@@ -9,7 +9,7 @@ from ..scene import Map
 from ..shading import Shaded
 from ..solids import Surface
 from ..vectors import dot, moved, scaled, unit
-from ..view import View
+from ..view import SceneView
 from .hall_guests import Person
 from .hall_light import HallLight
 
@@ -26,7 +26,7 @@ class HairLook:
 
     guest: Guest
     person: Person
-    view: View
+    view: SceneView
     room: HallLight
     stuff: str
 

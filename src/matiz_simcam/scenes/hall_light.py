@@ -9,7 +9,7 @@ from ..rays import World, lamp_shares, open_share
 from ..scene import Map, Scene
 from ..shading import enlarged
 from ..vectors import Floats, dot, moved, scaled, unit
-from ..view import View
+from ..view import SceneView
 
 LANTERNS = ((-0.42, 2.02, 2.95), (0.40, 2.10, 3.90), (-0.34, 2.06, 5.00), (0.36, 2.12, 6.30))
 LANTERN_R = 0.115
@@ -95,7 +95,7 @@ class HallLight:
 SHADE_STEP = 6
 
 
-def shade_room(scene: Scene, view: View, world: World) -> None:
+def shade_room(scene: Scene, view: SceneView, world: World) -> None:
     """The shadows that people and things cast on a room that was lit without them."""
     depth = scene.depth_m
     assert depth is not None

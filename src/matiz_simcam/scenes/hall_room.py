@@ -14,14 +14,14 @@ from ..scene import Map, Scene
 from ..shading import Shaded, fbm3, lay
 from ..solids import Surface
 from ..textures import smoothstep
-from ..view import View
+from ..view import SceneView
 from .hall_light import HALL, HallLight
 
 LIGHTS = ("lanterns", "window")
 LEAST_HALVED_PX = 600
 
 
-def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
+def empty_hall(camera: SceneView, seed: int, blurred: bool = False) -> Scene:
     """The room without people, with maps of its own.
 
     blurred: it is far out of focus, and half the size shows all that will be seen of it.
@@ -33,7 +33,7 @@ def empty_hall(camera: View, seed: int, blurred: bool = False) -> Scene:
 
 
 @keep_last
-def _lit_hall(camera: View, seed: int) -> Scene:
+def _lit_hall(camera: SceneView, seed: int) -> Scene:
     """Kept, since several pictures are taken from one place."""
     dark = np.zeros((camera.size[1], camera.size[0]), np.float32)
     lights = {"lanterns": black_body(2250.0), "window": daylight(7000.0)}
@@ -43,11 +43,11 @@ def _lit_hall(camera: View, seed: int) -> Scene:
     return scene
 
 
-def pixel_of(camera: View, s: Surface) -> Map:
+def pixel_of(camera: SceneView, s: Surface) -> Map:
     return s.depth * np.float32(camera.pixel)
 
 
-def _shell(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
+def _shell(scene: Scene, camera: SceneView, room: HallLight, seed: int) -> None:
     """Floor, lime-washed walls, a plank wall at the back, windows, posts and beams."""
     left, right, back, top = (HALL[k] for k in ("left", "right", "back", "top"))
     floor = facet(camera, [(left, 0, 0.2), (right, 0, 0.2), (right, 0, back), (left, 0, back)])
@@ -76,7 +76,7 @@ def _shell(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
             lay(scene, s, partial(_timber, camera=camera, room=room, along=along, seed=seed + n))
 
 
-def _timber(s: Surface, camera: View, room: HallLight, along: int, seed: int) -> Shaded:
+def _timber(s: Surface, camera: SceneView, room: HallLight, along: int, seed: int) -> Shaded:
     """Rough-sawn oak with checks along the grain."""
     pixel_m = pixel_of(camera, s)
     grain = fbm3(s.points, _run(along, 60.0, 3.0), seed=seed, octaves=5, pixel_m=pixel_m)
@@ -92,7 +92,7 @@ def _run(along: int, across_per_m: float, along_per_m: float) -> Map:
     return np.where(np.arange(3) == along, along_per_m, across_per_m).astype(np.float32)
 
 
-def _boards(s: Surface, camera: View, room: HallLight, per_m: float, seed: int, dim: float = 1.0) -> Shaded:
+def _boards(s: Surface, camera: SceneView, room: HallLight, per_m: float, seed: int, dim: float = 1.0) -> Shaded:
     """Boards side by side, each with its own tone, with gaps, grain and knots."""
     across = s.points[..., 0] * np.float32(per_m)
     board = np.floor(across)
@@ -130,7 +130,7 @@ def _knots_and_nails(beside: Map, along: Map, own: Map, per_m: float) -> tuple[M
     return np.asarray(knot, np.float32), np.asarray(nail, np.float32)
 
 
-def _plaster(s: Surface, camera: View, room: HallLight, seed: int) -> Shaded:
+def _plaster(s: Surface, camera: SceneView, room: HallLight, seed: int) -> Shaded:
     """Lime wash over stone: uneven, stained, darker near the floor."""
     pixel = pixel_of(camera, s)
     stones = fbm3(s.points, (3.0, 5.0, 3.0), seed=seed + 5, octaves=3, pixel_m=pixel)
@@ -146,7 +146,7 @@ def _plaster(s: Surface, camera: View, room: HallLight, seed: int) -> Shaded:
 
 
 def _window(
-    scene: Scene, camera: View, room: HallLight, low: np.ndarray, high: np.ndarray, flat: int, seed: int
+    scene: Scene, camera: SceneView, room: HallLight, low: np.ndarray, high: np.ndarray, flat: int, seed: int
 ) -> None:
     """Panes full of evening sky, far brighter than the hall, with a frame and bars."""
     side = 2 if flat == 0 else 0
@@ -188,7 +188,7 @@ def _window(
             lay(scene, s, partial(_bar, camera=camera, room=room, along=along, seed=seed))
 
 
-def _outside(s: Surface, camera: View, seed: int) -> Map:
+def _outside(s: Surface, camera: SceneView, seed: int) -> Map:
     """What the panes show: ridges behind each other in haze below an evening sky, and trees before them."""
     toward = s.points - np.asarray(camera.position, np.float32)
     azimuth = np.arctan2(toward[..., 0], toward[..., 2])
@@ -208,7 +208,7 @@ def _outside(s: Surface, camera: View, seed: int) -> Map:
     return np.asarray(np.maximum(out, 0.05), np.float32)
 
 
-def _bar(s: Surface, camera: View, room: HallLight, along: int, seed: int) -> Shaded:
+def _bar(s: Surface, camera: SceneView, room: HallLight, along: int, seed: int) -> Shaded:
     """Painted wood before the bright sky, which lights it round its edges."""
     light = room.on(s.points, s.normals)
     light["window"] = light["window"] + np.float32(0.10)

@@ -14,7 +14,7 @@ from ..shading import Shaded, fbm3, lay
 from ..solids import Surface
 from ..textures import smoothstep
 from ..vectors import dot, moved, unit
-from ..view import View
+from ..view import SceneView
 from .hall_light import GLOW_OF, HallLight, Lit
 
 TABLE = {"left": -0.46, "right": 0.46, "near": 1.75, "far": 6.40, "top": 0.76, "drop": 0.30}
@@ -44,7 +44,7 @@ VEIL = 14.0
 """Hardness of the weak, broad highlight round every sharp one."""
 
 
-def lay_table(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
+def lay_table(scene: Scene, camera: SceneView, room: HallLight, seed: int) -> None:
     """A white cloth with ironed creases, hanging in folds."""
     left, right, near, far, top = (TABLE[k] for k in ("left", "right", "near", "far", "top"))
     drop = TABLE["drop"]
@@ -60,7 +60,7 @@ def lay_table(scene: Scene, camera: View, room: HallLight, seed: int) -> None:
             lay(scene, s, partial(_linen, camera=camera, room=room, side=n, seed=seed), mask="cloth")
 
 
-def _linen(s: Surface, camera: View, room: HallLight, side: int, seed: int) -> Shaded:
+def _linen(s: Surface, camera: SceneView, room: HallLight, side: int, seed: int) -> Shaded:
     """side 0 hangs before the table, 1 and 2 beside it, 3 lies on top."""
     pixel = s.depth * np.float32(camera.pixel)
     x, z = s.points[..., 0], s.points[..., 2]
@@ -86,7 +86,7 @@ class WareLook:
     """Shades what stands on the table."""
 
     world: World
-    view: View
+    view: SceneView
     room: HallLight
 
     def __call__(self, s: Surface) -> Shaded:
@@ -192,7 +192,7 @@ def pour_light(scene: Scene, s: Surface) -> None:
         part.glow(name, seen * np.minimum(s.more[f"gleam {name}"], 6.0))
 
 
-def stand_glasses(scene: Scene, camera: View, glasses: World, room: HallLight) -> None:
+def stand_glasses(scene: Scene, camera: SceneView, glasses: World, room: HallLight) -> None:
     """Glass that one sees through: its rim darkens what is behind, and lamps are mirrored in it."""
     for _, s in surfaces(glasses, camera):
         back = unit(moved(-s.points, camera.position))

@@ -8,14 +8,14 @@ from scipy.interpolate import PchipInterpolator
 
 from matiz.colour.illuminants import daylight
 
-from ..ground import Plane, Relief
+from ..ground import GroundPlane, Relief
 from ..kept import keep_last
 from ..kernels.lighting import bumped
 from ..scene import Box, Map, Scene, box_of
 from ..shading import Shaded, ambient, fbm3, from_sky, from_sun, lay, shine, sun_shadow
 from ..solids import Solid, Surface, trace
 from ..textures import cells, fbm, grid, smoothstep
-from ..view import View
+from ..view import SceneView
 
 SUN = (-0.60, 0.66, -0.46)
 """Toward the sun: left, up, behind the camera."""
@@ -70,7 +70,7 @@ def lava_lizard(size: tuple[int, int], view: int = 0, seed: int = 23) -> Scene:
 class _Stage:
     """What stays the same through a burst: the camera on its rest, the rock, the ground beyond."""
 
-    camera: View
+    camera: SceneView
     scene: Scene
     relief: Relief
     box: Box
@@ -81,7 +81,7 @@ class _Stage:
 
 @keep_last
 def _stage(size: tuple[int, int], seed: int) -> _Stage:
-    camera = View(size, 98.0 / 36.0, (0.002, 0.300, 0.0), horizon=-0.268)
+    camera = SceneView(size, 98.0 / 36.0, (0.002, 0.300, 0.0), horizon=-0.268)
     # what is behind is far out of focus: half the size shows all that will be seen of it
     half = (size[0] // 2, size[1] // 2)
     x, y = grid(half)
@@ -113,9 +113,9 @@ def _distance(scene: Scene, x: Map, y: Map, seed: int) -> None:
     })  # fmt: skip
 
 
-def _rock_heights(camera: View, seed: int) -> Relief:
+def _rock_heights(camera: SceneView, seed: int) -> Relief:
     """A ridge across the picture that falls away before and behind the animal."""
-    plane = Plane(camera, camera.focal * camera.position[1] / 1.52, 0.667 - camera.middle + 0.10)
+    plane = GroundPlane(camera, camera.focal * camera.position[1] / 1.52, 0.667 - camera.middle + 0.10)
     X, Z = plane.X, plane.Z
     near, far = (Z - PLACE_Z + 0.02), (Z - PLACE_Z - 0.05)
     base = -0.17 * smoothstep(0.05, -0.30, near) - 0.30 * smoothstep(0.0, 0.24, far)
@@ -132,7 +132,7 @@ def _rock_heights(camera: View, seed: int) -> Relief:
     return Relief(plane, height.astype(np.float32), there=Z < 1.50)
 
 
-def _rock(scene: Scene, camera: View, relief: Relief, seed: int) -> tuple[Box, Map, Map]:
+def _rock(scene: Scene, camera: SceneView, relief: Relief, seed: int) -> tuple[Box, Map, Map]:
     """Rough basalt with rust and lichen; returns where it is, its points and its normals."""
     plane = relief.plane
     depth = relief.seen(plane.Z) - np.float32(camera.position[2])
@@ -148,7 +148,7 @@ def _rock(scene: Scene, camera: View, relief: Relief, seed: int) -> tuple[Box, M
     return box, s.points, s.normals
 
 
-def _basalt(s: Surface, camera: View, seed: int) -> Shaded:
+def _basalt(s: Surface, camera: SceneView, seed: int) -> Shaded:
     points, smooth, pixel = s.points, s.normals, s.depth * np.float32(camera.pixel)
     patches = fbm3(points, 16.0, seed=seed + 18, octaves=5, pixel_m=pixel)
     fine = fbm3(points, 330.0, seed=seed + 20, octaves=4, pixel_m=pixel, roughness=0.6)
@@ -217,7 +217,7 @@ def _animal(relief: Relief, view: int) -> tuple[Solid, Solid, np.ndarray]:
     return body, eye, line
 
 
-def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.ndarray, seed: int) -> None:
+def _skin(scene: Scene, camera: SceneView, s: Surface, line: np.ndarray, balls: np.ndarray, seed: int) -> None:
     few = s.points[::8, ::8, None, :] - line[None, None, ::2, :3].astype(np.float32)
     near = np.argmin((few * few).sum(axis=3), axis=2).astype(np.float32) * 2.0
     near = cv2.resize(near, s.cover.shape[::-1], interpolation=cv2.INTER_LINEAR)
@@ -229,7 +229,7 @@ def _skin(scene: Scene, camera: View, s: Surface, line: np.ndarray, balls: np.nd
     lay(scene, s, lambda s: _scales(s, camera, line, balls, seed), mask="subject")
 
 
-def _scales(s: Surface, camera: View, line: np.ndarray, balls: np.ndarray, seed: int) -> Shaded:
+def _scales(s: Surface, camera: SceneView, line: np.ndarray, balls: np.ndarray, seed: int) -> Shaded:
     """Keeled scales, a dark banded back, pale specks, a blue-green flank, a pale throat."""
     near, limb = s.more["near"], s.body >= len(line) - 1
     at = [np.interp(near, np.arange(len(line)), line[:, c]).astype(np.float32) for c in range(4)]
@@ -302,7 +302,7 @@ def _mouth(s: Surface, line: np.ndarray) -> Map:
     return np.asarray(1.0 - 0.72 * np.maximum(np.maximum(lips, ear), nostril), np.float32)
 
 
-def _eye(scene: Scene, camera: View, s: Surface) -> None:
+def _eye(scene: Scene, camera: SceneView, s: Surface) -> None:
     """A dark pupil in a copper iris within scaly lids, with the sun in it."""
     centre = s.points.reshape(-1, 3)[np.argmax(s.cover)] if s.cover.max() > 0 else np.zeros(3)
     where = s.points[s.cover > 0.5]

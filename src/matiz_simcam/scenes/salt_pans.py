@@ -8,7 +8,7 @@ import numpy as np
 
 from matiz.colour.illuminants import black_body, daylight
 
-from ..ground import Plane, Relief
+from ..ground import GroundPlane, Relief
 from ..kernels.lighting import bumped
 from ..planes import facet
 from ..scene import Box, Map, Scene, box_of
@@ -16,7 +16,7 @@ from ..shading import STRIP_ROWS, Shaded, ambient, fbm3, lay, sun_shadow
 from ..solids import Surface
 from ..textures import cells, fbm, grid, smoothstep
 from ..vectors import dot
-from ..view import View
+from ..view import SceneView
 
 GLOWS = {
     "warm": black_body(2900.0),
@@ -34,7 +34,7 @@ PAN_X, PAN_Z = 15.0, 11.0
 
 
 @dataclass(frozen=True)
-class Standpoint:
+class PansStandpoint:
     """Where the photographer stands among the pans."""
 
     x: float
@@ -49,13 +49,13 @@ class Standpoint:
 
 
 STANDPOINTS = (
-    Standpoint(2.0, 0.0, 1.55, 0.235, 0.74),
-    Standpoint(9.5, 3.5, 1.70, 0.200, 0.66, plank=False),
-    Standpoint(-6.5, 6.5, 0.80, 0.290, 0.78, plank=False),
-    Standpoint(26.0, 1.0, 2.60, 0.180, 0.30),
-    Standpoint(-20.5, 2.0, 1.20, 0.330, 0.55, plank=False),
-    Standpoint(40.0, 4.0, 1.45, 0.255, 0.70),
-    Standpoint(-34.0, 1.5, 0.55, 0.240, 0.62, focus_m=0.95, plank=False),
+    PansStandpoint(2.0, 0.0, 1.55, 0.235, 0.74),
+    PansStandpoint(9.5, 3.5, 1.70, 0.200, 0.66, plank=False),
+    PansStandpoint(-6.5, 6.5, 0.80, 0.290, 0.78, plank=False),
+    PansStandpoint(26.0, 1.0, 2.60, 0.180, 0.30),
+    PansStandpoint(-20.5, 2.0, 1.20, 0.330, 0.55, plank=False),
+    PansStandpoint(40.0, 4.0, 1.45, 0.255, 0.70),
+    PansStandpoint(-34.0, 1.5, 0.55, 0.240, 0.62, focus_m=0.95, plank=False),
 )
 
 
@@ -63,7 +63,7 @@ def salt_pans(size: tuple[int, int], view: int = 0, seed: int = 11) -> Scene:
     """view moves the camera along the pans: 0, 1, 2, ..."""
     stand = STANDPOINTS[view % len(STANDPOINTS)]
     x, y = grid(size)
-    camera = View(size, FOCAL, (stand.x, stand.height, stand.z), horizon=stand.horizon)
+    camera = SceneView(size, FOCAL, (stand.x, stand.height, stand.z), horizon=stand.horizon)
     lights = {"sun": black_body(3300.0), "sky": daylight(11_000.0)}
     scene = Scene(size, lights, {"sun": np.full_like(x, SUN_LEVEL), "sky": np.full_like(x, SKY_LEVEL)}, glows=GLOWS)
     scene.depth_m = np.full_like(x, 1e4)
@@ -83,7 +83,7 @@ def salt_pans(size: tuple[int, int], view: int = 0, seed: int = 11) -> Scene:
     return scene
 
 
-def _toward_sun(stand: Standpoint) -> tuple[float, float, float]:
+def _toward_sun(stand: PansStandpoint) -> tuple[float, float, float]:
     """The sun: low, beyond the pans."""
     return ((stand.sun_x - 0.5) / FOCAL + 0.25, 0.115, 0.62)
 
@@ -93,7 +93,7 @@ def _padded(amount: Map, rows: int, top: int = 0) -> Map:
     return np.pad(amount, ((top, rows - top - amount.shape[0]), (0, 0))).astype(np.float32)
 
 
-def _mirrored_half(scene: Scene, stand: Standpoint, seed: int) -> dict[str, Map]:
+def _mirrored_half(scene: Scene, stand: PansStandpoint, seed: int) -> dict[str, Map]:
     """What water shows: the picture above the horizon, and as much sky above the frame as lies below."""
     width, height = scene.size
     frame = int(stand.horizon * width)
@@ -111,7 +111,7 @@ def _mirrored_half(scene: Scene, stand: Standpoint, seed: int) -> dict[str, Map]
     return out
 
 
-def _sky(x: Map, y: Map, stand: Standpoint, seed: int) -> dict[str, Map]:
+def _sky(x: Map, y: Map, stand: PansStandpoint, seed: int) -> dict[str, Map]:
     """A glow over the hills, blue above; two layers of cloud lit from below."""
     height = np.maximum(stand.horizon - y, 0.0) / FOCAL
     side = (x - stand.sun_x) / FOCAL
@@ -145,7 +145,7 @@ def _sky(x: Map, y: Map, stand: Standpoint, seed: int) -> dict[str, Map]:
     return {name: amount.astype(np.float32) for name, amount in (("warm", warm), ("pale", pale), ("blue", blue))}
 
 
-def _hills(scene: Scene, x: Map, y: Map, stand: Standpoint, seed: int) -> None:
+def _hills(scene: Scene, x: Map, y: Map, stand: PansStandpoint, seed: int) -> None:
     """Four ranges with ridges and gullies, each nearer, darker and clearer."""
     base = stand.horizon + 0.0015
     last = int((stand.horizon + 0.004) * x.shape[1])
@@ -200,7 +200,7 @@ class _Pans:
     shore: Map
 
 
-def _pans(plane: Plane, seed: int) -> _Pans:
+def _pans(plane: GroundPlane, seed: int) -> _Pans:
     """The whole plane, a few lines at a time."""
     strips = [slice(top, min(plane.rows, top + STRIP_ROWS)) for top in range(0, plane.rows, STRIP_ROWS)]
     if strips[-1].stop - strips[-1].start < 2:
@@ -253,8 +253,10 @@ def _some_pans(X: Map, Z: Map, foot: Map, seed: int) -> tuple[Map, ...]:
     return tuple(m.astype(np.float32) for m in maps)
 
 
-def _ground(scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above: dict[str, Map], seed: int) -> None:
-    plane = Plane(camera, FOCAL * stand.height / FAR_M, 0.667 - stand.horizon + 0.16)
+def _ground(
+    scene: Scene, camera: SceneView, stand: PansStandpoint, x: Map, y: Map, above: dict[str, Map], seed: int
+) -> None:
+    plane = GroundPlane(camera, FOCAL * stand.height / FAR_M, 0.667 - stand.horizon + 0.16)
     pans = _pans(plane, seed)
     relief = Relief(plane, pans.height)
     normals = relief.normals
@@ -285,7 +287,7 @@ def _ground(scene: Scene, camera: View, stand: Standpoint, x: Map, y: Map, above
     scene.masks["water"] = _padded(surface.more["water"] * surface.cover, scene.size[1], box[0].start)
 
 
-def _salt_and_soil(s: Surface, camera: View, stand: Standpoint, above: dict[str, Map], seed: int) -> Shaded:
+def _salt_and_soil(s: Surface, camera: SceneView, stand: PansStandpoint, above: dict[str, Map], seed: int) -> Shaded:
     """What the ground is made of, the light on it, and what its water mirrors (kept in `more`)."""
     x, y, depth, more = s.more["x"], s.more["y"], s.depth, s.more
     ray = np.dstack([(x - 0.5) / FOCAL, (stand.horizon - y) / FOCAL, np.ones_like(depth)]).astype(np.float32)
@@ -331,7 +333,7 @@ def _salt_and_soil(s: Surface, camera: View, stand: Standpoint, above: dict[str,
     return {name: amount * clear for name, amount in parts.items()}, {"sun": SUN_LEVEL * sun, "sky": SKY_LEVEL * sky}
 
 
-def _mirror(camera: View, stand: Standpoint, s: Surface, rows_known: int, seed: int) -> tuple[Map, Map, Map]:
+def _mirror(camera: SceneView, stand: PansStandpoint, s: Surface, rows_known: int, seed: int) -> tuple[Map, Map, Map]:
     """How much of the light from above water sends on, by Fresnel, and from which column and row it
     comes, broken by ripples."""
     width, depth = camera.size[0], s.depth
@@ -348,7 +350,7 @@ def _mirror(camera: View, stand: Standpoint, s: Surface, rows_known: int, seed: 
     return share, columns.astype(np.float32), np.clip(rows, 0, rows_known - 1).astype(np.float32)
 
 
-def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share: Map, water: Map) -> None:
+def _mirrored_heaps(scene: Scene, camera: SceneView, relief: Relief, box: Box, share: Map, water: Map) -> None:
     """Heaps and banks that stand behind water, upside down in it, column by column."""
     line = cv2.GaussianBlur(relief.seen(relief.height_m)[box], (0, 0), 1.5)
     raised = (line > 0.10) & (relief.seen(relief.plane.Z)[box] < 90.0 + camera.position[2])
@@ -372,7 +374,7 @@ def _mirrored_heaps(scene: Scene, camera: View, relief: Relief, box: Box, share:
         here += there * (cv2.remap(np.ascontiguousarray(here), *at, cv2.INTER_LINEAR) - here)
 
 
-def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
+def _plank(scene: Scene, camera: SceneView, stand: PansStandpoint) -> None:
     """A weathered plank that leads in from the lower right border, brighter than it should be."""
     far = np.array([stand.x + 0.70 * stand.height, 0.13, stand.z + 3.05 * stand.height])
     near = np.array([stand.x + 1.85 * stand.height, 0.15, stand.z + 1.90 * stand.height])
@@ -406,7 +408,7 @@ def _plank(scene: Scene, camera: View, stand: Standpoint) -> None:
 
 
 def _old_wood(
-    s: Surface, camera: View, stand: Standpoint, origin: np.ndarray, axes: tuple[np.ndarray, ...], dim: float
+    s: Surface, camera: SceneView, stand: PansStandpoint, origin: np.ndarray, axes: tuple[np.ndarray, ...], dim: float
 ) -> Shaded:
     local = np.dstack([(s.points - origin.astype(np.float32)) @ axis.astype(np.float32) for axis in axes])
     pixel = s.depth * np.float32(camera.pixel)

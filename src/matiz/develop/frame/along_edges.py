@@ -15,7 +15,7 @@ import numpy as np
 
 from ...masks import edges, matting
 from ...masks.cut import Picture, Share
-from ...masks.view import Mask, View
+from ...masks.view import Mask, MaskWindow
 from .cache import Cache
 from .tiles import Region, Size, common, grown, level_for, level_size, tiles
 
@@ -53,7 +53,7 @@ class AlongEdges:
         self._size, self._lit, self._cache = size, lit, cache
         self._base = level_for(size, BASE_PX)
 
-    def seen(self, of: FrameMap, view: View) -> Mask:
+    def seen(self, of: FrameMap, view: MaskWindow) -> Mask:
         """A map as a mask where a view lies in it."""
         level = round(math.log2(view.px))
         size = level_size(self._size, level)

@@ -21,7 +21,7 @@ from ...masks.people import person, skin
 from ...masks.sky import find_sky
 from ...masks.subject import SubjectMap, apart, find_subject, tapped
 from ...masks.subject_network import own_model
-from ...masks.view import Mask, Point, View
+from ...masks.view import Mask, MaskWindow, Point
 from ...system.files import write_whole
 from ...system.user_folders import cache_folder
 from .along_edges import HAIR_PX, TAPPED_PX, AlongEdges, FrameMap
@@ -46,7 +46,7 @@ WHOLE = -1
 
 
 @dataclass(frozen=True, eq=False)
-class Known:
+class KnownMap:
     """What is known of a subject after so many looks."""
 
     looks: int
@@ -66,7 +66,7 @@ class Found:
         self._cache = Cache(MOST_BYTES)
         self._edges = AlongEdges(size, self._lit, self._cache)
         self._was_found = False
-        self._so_far: Known | None = None
+        self._so_far: KnownMap | None = None
         self.in_haste = False
         """Whether masks are made of what is known so far while the subject that they want is not at hand, rather than
         waited for; empty ones while nothing is."""
@@ -89,19 +89,19 @@ class Found:
         """
         plain: SubjectMap = self._once("subject", lambda: self._subject(on_look))
         self._was_found, self._so_far = True, None
-        return self._tapped(Known(WHOLE, plain), yes, no)
+        return self._tapped(KnownMap(WHOLE, plain), yes, no)
 
-    def _tapped(self, known: Known, yes: tuple[Point, ...], no: tuple[Point, ...]) -> SubjectMap:
+    def _tapped(self, known: KnownMap, yes: tuple[Point, ...], no: tuple[Point, ...]) -> SubjectMap:
         plain = known.found
         if not (yes or no):
             return plain
         share = self._once(("subject", known.looks, yes, no), lambda: tapped(self.picture, plain.share, yes, no))
         return replace(plain, share=share)
 
-    def _known(self) -> Known:
+    def _known(self) -> KnownMap:
         """What masks are made of: in haste what is known so far."""
         so_far = self._so_far
-        return so_far if so_far is not None and self.is_waiting else Known(WHOLE, self.subject_map())
+        return so_far if so_far is not None and self.is_waiting else KnownMap(WHOLE, self.subject_map())
 
     @property
     def looked(self) -> int:
@@ -151,7 +151,7 @@ class Found:
         """Whether masks that want the subject are not what they will be."""
         return self.in_haste and not self.is_at_hand()
 
-    def subject(self, view: View, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), n: int = 0) -> Mask:
+    def subject(self, view: MaskWindow, yes: tuple[Point, ...] = (), no: tuple[Point, ...] = (), n: int = 0) -> Mask:
         known = self._known()
         share, name = self._tapped(known, yes, no).share, ("subject", known.looks, yes, no, n)
         if n:
@@ -159,17 +159,17 @@ class Found:
             share = self._once(name, lambda: apart(whole, n))
         return self._edges.seen(FrameMap(name, share, _hair_px(known.looks, TAPPED_PX if yes or no else HAIR_PX)), view)
 
-    def sky(self, view: View) -> Mask:
+    def sky(self, view: MaskWindow) -> Mask:
         return self._edges.seen(FrameMap("sky", self.sky_map()), view)
 
-    def people(self, view: View, n: int) -> Mask:
+    def people(self, view: MaskWindow, n: int) -> Mask:
         looked, share = self.looked, self.person_map(n) if n else self.people_map()
         return self._edges.seen(FrameMap(("person", looked, n), share, _hair_px(looked, HAIR_PX)), view)
 
-    def skin(self, view: View) -> Mask:
+    def skin(self, view: MaskWindow) -> Mask:
         return self._edges.seen(FrameMap(("skin", self.looked), self.skin_map(), hair_px=0.0), view)
 
-    def focus(self, view: View) -> Mask:
+    def focus(self, view: MaskWindow) -> Mask:
         return self._edges.seen(FrameMap("focus", self.focus_map(), hair_px=0.0), view)
 
     @property
@@ -203,7 +203,7 @@ class Found:
 
         def looked(seen: SubjectMap) -> None:
             before = self._so_far
-            self._so_far = Known(before.looks + 1 if before is not None else 1, seen)
+            self._so_far = KnownMap(before.looks + 1 if before is not None else 1, seen)
             on_look()
 
         found = find_subject(self.picture, looked)

@@ -188,7 +188,7 @@ def _corners(size: tuple[int, ...], side: int) -> list[tuple[int, int]]:
 
 
 @dataclass(frozen=True)
-class Way:
+class NoiseMethod:
     """A way to take noise out of planes, and how far beyond a px it looks."""
 
     estimate: Callable[[Planes, Planes], Planes]
@@ -241,8 +241,8 @@ def _with_points(made: Planes, planes: Planes, spread: Planes, size: tuple[int, 
     return made
 
 
-WELL = Way(estimated, REACH_PX)
-QUICKLY = Way(quickly_estimated, QUICK_REACH_PX)
+WELL = NoiseMethod(estimated, REACH_PX)
+QUICKLY = NoiseMethod(quickly_estimated, QUICK_REACH_PX)
 
 
 def _lay_on(fine: Planes, coarse: Planes, most: Planes) -> None:

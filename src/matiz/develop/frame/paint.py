@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from threading import Lock
 
 from ...masks.brush import painted
-from ...masks.view import Mask, View
+from ...masks.view import Mask, MaskWindow
 from ...recipe.places import Stroke
 from ...recipe.tree import Rows
 
@@ -20,7 +20,7 @@ MOST_KEPT, BACK = 5, 16
 
 
 @dataclass(frozen=True, eq=False)
-class Painted:
+class PaintedPart:
     """A mask, and the digests of the strokes that it is of."""
 
     strokes: tuple[bytes, ...]
@@ -34,13 +34,13 @@ class Paint:
     """The painted masks of one frame. Safe to share by threads; masks are not to be written to."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[Hashable, tuple[Painted, ...]] = OrderedDict()
+        self._kept: OrderedDict[Hashable, tuple[PaintedPart, ...]] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
         self.strokes_laid = 0
         """How many were painted since the beginning."""
 
-    def mask(self, view: View, strokes: Rows[Stroke], where: Hashable) -> Mask:
+    def mask(self, view: MaskWindow, strokes: Rows[Stroke], where: Hashable) -> Mask:
         """The mask (height, width) of strokes. where: what stands for the region, and for what strokes see there."""
         items = list(strokes.values())
         wanted = tuple(stroke.digest for stroke in items)
@@ -62,13 +62,15 @@ class Paint:
         self._keep(slot, (*made[::-1], *old)[:MOST_KEPT])
         return done.mask
 
-    def _laid(self, before: Painted | None, items: list[Stroke], wanted: tuple[bytes, ...], view: View) -> Painted:
+    def _laid(
+        self, before: PaintedPart | None, items: list[Stroke], wanted: tuple[bytes, ...], view: MaskWindow
+    ) -> PaintedPart:
         """What is painted once the strokes after those `before` are laid on it."""
         count = len(before.strokes) if before is not None else 0
         self.strokes_laid += len(items) - count
-        return Painted(wanted, painted(items[count:], view, before.mask if before is not None else None))
+        return PaintedPart(wanted, painted(items[count:], view, before.mask if before is not None else None))
 
-    def _keep(self, slot: Hashable, masks: tuple[Painted, ...]) -> None:
+    def _keep(self, slot: Hashable, masks: tuple[PaintedPart, ...]) -> None:
         with self._lock:
             self._bytes += sum(each.mask.nbytes for each in masks)
             self._bytes -= sum(each.mask.nbytes for each in self._kept.pop(slot, ()))

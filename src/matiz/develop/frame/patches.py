@@ -14,7 +14,7 @@ from ...image.reduce import halved
 from ...mend.fill import Go, filled, looked_at
 from ...mend.heal import Area, Pixels, Take, base_healed, cloned, healed, mixed, texture_healed
 from ...mend.mix import base_mixed
-from ...recipe.mending import BASE, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
+from ...recipe.mending import BASE, MIXED, TEXTURE, Clone, Fill, FromFrame, Heal, Repair
 from ...recipe.tree import Rows, Section
 from .tiles import LEVELS, Region, Size, common
 
@@ -50,7 +50,7 @@ class Mended:
         return self.box[0] >> level, self.box[1] >> level, pixels.shape[1], pixels.shape[0]
 
 
-class Kept:
+class KeptPatches:
     """The patches of one frame that were made. Safe to share by threads."""
 
     def __init__(self, of_frame: OfFrame) -> None:
@@ -112,7 +112,7 @@ def _make(
     area = area_of(item, size)
     if isinstance(item, Fill):
         pixels = filled(left, size, area, box, turn=int(item.turn), go=go)
-    elif isinstance(item, Aside):
+    elif isinstance(item, FromFrame):
         pixels = _of_one(left(box), of_frame(int(item.frame), box), area.cover(box))
     else:
         assert isinstance(item, Heal)

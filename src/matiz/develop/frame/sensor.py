@@ -21,7 +21,7 @@ from .found import Found
 from .highlights import CLEAR, ratios_around
 from .noise import NoiseSpread
 from .paint import Paint
-from .patches import Kept, OfFrame, of_none
+from .patches import KeptPatches, OfFrame, of_none
 from .tiles import Region, level_size
 
 STRIP_ROWS = 256
@@ -47,7 +47,7 @@ class Sensor:
         """What its noise looks like."""
         self._levels: dict[int, Camera] = {}
         self._small: dict[int, Camera] = {}
-        self.patches = Kept(of_frame)
+        self.patches = KeptPatches(of_frame)
         """What repairs were made."""
         self.paint = Paint()
         """What strokes have painted."""

@@ -20,7 +20,7 @@ from ..frame.found import Found
 from ..frame.mapping import Mapping
 from ..frame.sensor import Sensor
 from ..frame.tiles import LEVELS, Region, Size, common, level_for, tiles
-from ..stages.node import Node, Patch, Pixels, Work
+from ..stages.node import Node, NodePatch, Pixels, Work
 from .graph import ENDS
 
 CACHE_BYTES = 600 * 2**20
@@ -258,7 +258,7 @@ class _Making:
         self._engine.count(node)
         work = replace(self.work, level=level, region=region, take=lambda aside: get(aside, level, region))
         source = node.grow(work)
-        patches = [Patch(get(each, level, source), source) for each in reversed(node.inputs) if not each.is_product]
+        patches = [NodePatch(get(each, level, source), source) for each in reversed(node.inputs) if not each.is_product]
         pixels: Pixels = node.run(work, *reversed(patches))
         return pixels
 
@@ -269,7 +269,7 @@ class _Once:
 
     def __init__(self, making: _Making) -> None:
         self._making = making
-        self._held: dict[Node, list[Patch]] = {}
+        self._held: dict[Node, list[NodePatch]] = {}
 
     def made(self, node: Node, level: int, region: Region) -> Pixels:
         node = self._making.at_work(node)
@@ -279,7 +279,7 @@ class _Once:
             if left <= x and top <= y and x + w <= left + width and y + h <= top + height:
                 return patch.pixels[y - top : y - top + h, x - left : x - left + w]
         pixels = self._making.run(node, level, region, self.made)
-        self._held.setdefault(node, []).append(Patch(pixels, region))
+        self._held.setdefault(node, []).append(NodePatch(pixels, region))
         return pixels
 
 

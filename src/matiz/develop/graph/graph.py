@@ -23,7 +23,7 @@ from ...masks.view import TO_WHITE
 from ...recipe.model import Recipe
 from ..frame import mapping
 from ..frame.camera_colour import Balance, balance, light_xy, partly
-from ..frame.noise import LEFT, QUICKLY, WELL, Way
+from ..frame.noise import LEFT, QUICKLY, WELL, NoiseMethod
 from ..frame.sensor import HIGHLIGHTS_LEVEL
 from ..places.behind import Blurring
 from ..places.fall_off import fallen_off
@@ -44,7 +44,7 @@ from ..stages.colour import is_plain, moves_of
 from ..stages.deblur import deblurred
 from ..stages.denoise import denoised
 from ..stages.grain import finishing, is_finishing
-from ..stages.node import Node, Patch, Pixels, Work, product
+from ..stages.node import Node, NodePatch, Pixels, Work, product
 from ..stages.rendition import channel_curves, display_table
 from ..stages.repairs import repaired
 from ..stages.tone import Toning, haze_node, toning
@@ -79,7 +79,7 @@ def _quick_sensor(work: Work) -> Pixels:
     return work.sensor.draft(work.level, work.region)
 
 
-def _geometry(work: Work, camera: Patch) -> Pixels:
+def _geometry(work: Work, camera: NodePatch) -> Pixels:
     return work.mapping.drawn(camera.pixels, camera.region, work.level, work.region)
 
 
@@ -105,7 +105,7 @@ def _highlights(work: Work) -> Pixels | None:
     return np.ascontiguousarray(mapping.drawn(source, held, HIGHLIGHTS_LEVEL, whole)[..., :2])
 
 
-def _light(work: Work, camera: Patch) -> Pixels:
+def _light(work: Work, camera: NodePatch) -> Pixels:
     to, ratios = work.ask.product(BALANCE), work.ask.product(HIGHLIGHTS)
     gains, matrix = to.gains.astype(np.float32), to.matrix.astype(np.float32)
     clip = work.sensor.frame.full_level
@@ -116,20 +116,20 @@ def _light(work: Work, camera: Patch) -> Pixels:
     return to_working(camera.pixels, gains, matrix, clip=clip, ratios=ratios, scale=scale, corner=corner)
 
 
-def _fall_off(work: Work, working: Patch) -> Pixels:
+def _fall_off(work: Work, working: NodePatch) -> Pixels:
     return work.mapping.brightened(working.pixels, work.level, work.region)
 
 
-def _rendition(work: Work, scene: Patch) -> Pixels:
+def _rendition(work: Work, scene: NodePatch) -> Pixels:
     """Without anything that places change after it."""
     tone = work.recipe.tone
     return rendered(scene.pixels, display_table(tone), channel_curves(tone.curve), _gain(work), when=_when(work))
 
 
-def _rendition_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
+def _rendition_with(masks: Node) -> Callable[[Work, NodePatch], Pixels]:
     """The rendition, what places change of it, then colours, then the curves of single channels."""
 
-    def run(work: Work, scene: Patch) -> Pixels:
+    def run(work: Work, scene: NodePatch) -> Pixels:
         tone, changes, pegs = work.recipe.tone, display_changes(work.recipe), pegs_of(work.recipe)
         table, channels, when = display_table(tone), channel_curves(tone.curve), _when(work)
         how = moves_of(work.recipe.colour) if pegs is not None or not is_plain(work.recipe.colour) else None
@@ -151,7 +151,7 @@ def _rendition_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
     return run
 
 
-def _fit(work: Work, shown: Patch) -> Pixels:
+def _fit(work: Work, shown: NodePatch) -> Pixels:
     return _fitted(shown.pixels, work.recipe, _TO_SRGB)
 
 
@@ -171,11 +171,11 @@ def fit_to(shown: Pixels, recipe: Recipe, from_rec2020: Pixels) -> Pixels:
     return _fitted(np.ascontiguousarray(shown, np.float32), recipe, from_rec2020.astype(np.float32))
 
 
-def _screen_with(masks: Node) -> Callable[[Work, Patch], Pixels]:
+def _screen_with(masks: Node) -> Callable[[Work, NodePatch], Pixels]:
     """In one pass, as long as places change nothing after the rendition."""
     shown = _rendition_with(masks)
 
-    def run(work: Work, scene: Patch) -> Pixels:
+    def run(work: Work, scene: NodePatch) -> Pixels:
         tone, changes, pegs = work.recipe.tone, display_changes(work.recipe), pegs_of(work.recipe)
         curves = channel_curves(tone.curve)
         if pegs is not None or not is_plain(work.recipe.colour):
@@ -239,7 +239,7 @@ def _balanced(name: str, camera: Node) -> tuple[Node, Node]:
     return geometry, fall_off
 
 
-def _without_noise(name: str, sensor: Node, way: Way) -> tuple[Node, Working]:
+def _without_noise(name: str, sensor: Node, way: NoiseMethod) -> tuple[Node, Working]:
     """The same from a sensor's, with noise and blur taken out: camera values, and all that places can choose from."""
     noise = denoised(name, repaired(name, sensor), way)
     camera, own = _balanced(name, deblurred(name, noise.own))
@@ -289,7 +289,7 @@ def _on_screen(name: str, scene: Node, masks: Node, shown: Node) -> Node:
     """For the screen in one pass where nothing follows the rendition, else from what is shown."""
     plain = _screen_with(masks)
 
-    def run(work: Work, own: Patch) -> Pixels:
+    def run(work: Work, own: NodePatch) -> Pixels:
         if not (is_sharpening(work) or is_finishing(work.recipe)):
             return plain(work, own)
         return coded(work.take(shown), _TO_SRGB, curves=channel_curves(work.recipe.tone.curve), when=_when(work))

@@ -22,7 +22,7 @@ from ...recipe.finish import Behind
 from ...recipe.places import Place
 from ..frame.found import WHOLE
 from ..frame.tiles import Region, deepest, grown
-from ..stages.node import Node, Patch, Pixels, Work, product
+from ..stages.node import Node, NodePatch, Pixels, Work, product
 from ..stages.tone import Toning
 from .weighing import Masked, looked, mask_of, masks_node
 
@@ -83,7 +83,7 @@ class Blurring:
         """The node after a scene with its places; the others are what masks read, see `places.placing`."""
         kept = masks_node(f"kept sharp{name}", toning.scene, reference, small_reference, _kept)
 
-        def run(work: Work, seen: Patch, masks: Patch) -> Pixels:
+        def run(work: Work, seen: NodePatch, masks: NodePatch) -> Pixels:
             layers: tuple[Layer, ...] = work.ask.product(self.layers)
             own = work.recipe.finish.behind
             disc_px = own.disc_px * share_of(own, work.mapping.size_at(work.level)[1], work.region)
@@ -92,7 +92,7 @@ class Blurring:
             if not _kept(work):
                 return behind
             front = _cut(
-                Patch(_own_colours(seen.pixels, masks.pixels[..., 0], _edge_px(work)), seen.region), work.region
+                NodePatch(_own_colours(seen.pixels, masks.pixels[..., 0], _edge_px(work)), seen.region), work.region
             )
             mask = _cut(masks, work.region)
             return np.asarray(mask * front + (1.0 - mask) * behind, np.float32)
@@ -223,7 +223,7 @@ def _edge_px(work: Work) -> float:
     return max(EDGE_PX / 2.0**work.level, 0.6)
 
 
-def _cut(seen: Patch, region: Region) -> Pixels:
+def _cut(seen: NodePatch, region: Region) -> Pixels:
     left, top = region[0] - seen.region[0], region[1] - seen.region[1]
     return seen.pixels[top : top + region[3], left : left + region[2]]
 

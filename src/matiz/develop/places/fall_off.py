@@ -11,7 +11,7 @@ from ...colour.types import Array
 from ...recipe.finish import FallOff
 from ...recipe.model import Recipe
 from ...recipe.places import Place
-from ..stages.node import Node, Patch, Pixels, Work
+from ..stages.node import Node, NodePatch, Pixels, Work
 from ..stages.tone import Toning
 from .weighing import Masked, mask_of, masks_node
 
@@ -31,7 +31,7 @@ def fallen_off(name: str, scene: Node, toning: Toning, reference: Node, small_re
     """The node after a scene with its places; the others are what masks read, see `places.placing`."""
     spared = masks_node(f"spared by fall-off{name}", toning.scene, reference, small_reference, _spared)
 
-    def run(work: Work, seen: Patch) -> Pixels:
+    def run(work: Work, seen: NodePatch) -> Pixels:
         own = work.recipe.finish.fall_off
         stops = stops_at(own, work.mapping.size_at(work.level), work.region)
         if _spared(work):

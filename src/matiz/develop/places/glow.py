@@ -8,7 +8,7 @@ import numpy as np
 from ...colour.spaces import LUMINANCE, luminance
 from ..frame.sensor import HIGHLIGHTS_LEVEL
 from ..frame.tiles import deepest
-from ..stages.node import Node, Patch, Pixels, Work, product
+from ..stages.node import Node, NodePatch, Pixels, Work, product
 from .weighing import warmer_stops
 
 LEAST_PX = 4.0
@@ -59,7 +59,7 @@ def glow_product(small_scene: Node) -> Node:
 def glowing(name: str, scene: Node, glow: Node) -> Node:
     """The node after a scene."""
 
-    def run(work: Work, seen: Patch) -> Pixels:
+    def run(work: Work, seen: NodePatch) -> Pixels:
         spread: Spread | None = work.ask.product(glow)
         if spread is None:
             return seen.pixels

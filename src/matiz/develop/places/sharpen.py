@@ -14,7 +14,7 @@ from ..frame.camera_colour import Balance
 from ..frame.noise import added_noise, share_left, share_left_there
 from ..frame.tiles import Region, grown
 from ..stages.denoise import DEEPEST
-from ..stages.node import Node, Patch, Pixels, Work
+from ..stages.node import Node, NodePatch, Pixels, Work
 from ..stages.rendition import channel_curves, display_table
 from .weighing import at_work
 
@@ -28,7 +28,7 @@ SCENE = np.geomspace(1e-5, 16.0, 400)
 def sharpening(name: str, rendition: Node, balance: Node, masks: Node) -> Node:
     """The node after a rendition. masks: of the places at work."""
 
-    def run(work: Work, shown: Patch) -> Pixels:
+    def run(work: Work, shown: NodePatch) -> Pixels:
         sharpen, sigma = work.recipe.detail.sharpen, _sigma(work)
         weaker = min(sigma / LEAST_SIGMA, 1.0) ** 2
         sigma = min(max(sigma, LEAST_SIGMA), MOST_SIGMA)

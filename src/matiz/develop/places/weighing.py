@@ -19,7 +19,7 @@ from ...kernels.places import placed, scene_placed
 from ...kernels.tone import log_luminance
 from ...masks.brush import starts
 from ...masks.join import Within, joined, known, margin_px, spared, used_twice
-from ...masks.view import Mask, Point, View, lab
+from ...masks.view import Mask, MaskWindow, Point, lab
 from ...raw.frame import CameraColour
 from ...recipe.model import Light, Recipe
 from ...recipe.places import Brush, Colour, Lasso, MaskPart, Place, Reach, SameAs, Stroke
@@ -31,7 +31,7 @@ from ..frame.mapping import PLACES
 from ..frame.noise import taken_there
 from ..frame.tiles import Region, grown, level_for
 from ..stages.colour import by_hue, has_pegs
-from ..stages.node import Node, Patch, Pixels, Work, product
+from ..stages.node import Node, NodePatch, Pixels, Work, product
 from ..stages.rendition import STRAIGHT, curve
 from ..stages.tone import READS, Toning, contrast_gain, scene_of, toned_by, zone_table
 
@@ -125,7 +125,7 @@ def placing(
     masks = masks_node(f"masks of the {name}", toning.scene, reference, small_reference, _masks_at_work)
     calmed = None if working is None else toned_by(f"calmed {name}", _calmed(name, working, masks), toning.plan)
 
-    def run(work: Work, toned: Patch, own: Patch) -> Pixels:
+    def run(work: Work, toned: NodePatch, own: NodePatch) -> Pixels:
         source = toning if calmed is None or not any(_takes_noise(work.recipe)) else calmed
         scene = toned.pixels if source is toning else work.take(source.scene)
         here = [each for _, each in at_work(work.recipe)]
@@ -157,7 +157,7 @@ def placing(
 def _calmed(name: str, working: Working, masks: Node) -> Node:
     """The node that takes as much noise out of each px as the places there say."""
 
-    def run(work: Work, own: Patch) -> Pixels:
+    def run(work: Work, own: NodePatch) -> Pixels:
         more = np.clip(work.take(masks) @ np.array(_takes_noise(work.recipe), np.float32), -1.0, 1.0)[..., None]
         made = own.pixels
         if (more > 0.0).any():
@@ -306,8 +306,8 @@ def masks_node(
         of_whole=True,
     )
 
-    def run(work: Work, seen: Patch, shown: Patch) -> Pixels:
-        def kept(view: View, strokes: Rows[Stroke]) -> Mask:
+    def run(work: Work, seen: NodePatch, shown: NodePatch) -> Pixels:
+        def kept(view: MaskWindow, strokes: Rows[Stroke]) -> Mask:
             keeps_to = any(stroke.keep_to for stroke in strokes.values())
             colours = work.ask.digest(reference) if keeps_to else b""
             lies = tuple(work.recipe.get(path) for path in PLACES)
@@ -343,12 +343,12 @@ def wants_subject(parts: Rows[Section]) -> bool:
 
 
 def masks_of(
-    work: Work, masks: Sequence[Masked], scene: Patch, reference: Patch, colours: Mapping[Point, Array],
-    painted: Callable[[View, Rows[Stroke]], Mask],
+    work: Work, masks: Sequence[Masked], scene: NodePatch, reference: NodePatch, colours: Mapping[Point, Array],
+    painted: Callable[[MaskWindow, Rows[Stroke]], Mask],
 ) -> Pixels:  # fmt: skip
     """(height, width, masks) of the region that is asked for, from patches with their margin."""
     exposure_EV = np.float32(work.recipe.tone.exposure_EV)
-    view = View(
+    view = MaskWindow(
         np.ascontiguousarray(reference.pixels),
         lambda: log_luminance(scene.pixels) + exposure_EV,
         lambda: frame_places(work.mapping, work.level, scene.region),

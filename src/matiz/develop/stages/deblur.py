@@ -20,7 +20,7 @@ from ...image.channels import highest
 from ...recipe.model import Recipe
 from ..frame.noise import Scale, added_noise, share_left
 from ..frame.tiles import Region, grown, level_size
-from .node import Node, Patch, Pixels, Work
+from .node import Node, NodePatch, Pixels, Work
 
 Plane = NDArray[np.float32]
 
@@ -89,7 +89,7 @@ def _around(work: Work) -> Region:
     return grown(work.region, size, _reach(_blur(work, work.level)) + ACTIVE_PX // 2)
 
 
-def _run(left_of: Callable[[Recipe], float], work: Work, camera: Patch) -> Pixels:
+def _run(left_of: Callable[[Recipe], float], work: Work, camera: NodePatch) -> Pixels:
     pixels, blur, noise = camera.pixels, _blur(work, work.level), work.sensor.noise
     left, top = work.region[0] - camera.region[0], work.region[1] - camera.region[1]
     inner = np.s_[top : top + work.region[3], left : left + work.region[2]]

@@ -5,9 +5,9 @@ from functools import partial
 
 import numpy as np
 
-from ..frame.noise import ANCHOR_PX, Way
+from ..frame.noise import ANCHOR_PX, NoiseMethod
 from ..frame.tiles import grown, level_size
-from .node import Node, Patch, Pixels, Work
+from .node import Node, NodePatch, Pixels, Work
 
 DEEPEST = 2
 """Level of the smallest picture in which noise is still worth taking out."""
@@ -22,7 +22,7 @@ class Denoised:
     noisy: Node
 
 
-def denoised(name: str, camera: Node, way: Way) -> Denoised:
+def denoised(name: str, camera: Node, way: NoiseMethod) -> Denoised:
     """The nodes that take noise out of a node's camera values."""
     run, grow = partial(_estimate, way), partial(_around, way)
     estimate = Node(f"without noise{name}", run, (camera,), grow=grow, keeps=_is_noisy, is_slow=True)
@@ -34,7 +34,7 @@ def _never(_: int) -> bool:
     return False
 
 
-def _around(way: Way, work: Work) -> tuple[int, int, int, int]:
+def _around(way: NoiseMethod, work: Work) -> tuple[int, int, int, int]:
     return grown(work.region, level_size(work.mapping.frame_size, work.level), way.reach_px + ANCHOR_PX)
 
 
@@ -47,7 +47,7 @@ def _is_idle(work: Work) -> bool:
     return not (noise.strength_percent or noise.colour_percent)
 
 
-def _estimate(way: Way, work: Work, camera: Patch) -> Pixels:
+def _estimate(way: NoiseMethod, work: Work, camera: NodePatch) -> Pixels:
     left, top, width, height = work.region
     if work.level > DEEPEST:
         # not looked at there
@@ -69,16 +69,16 @@ def _lying(begin: int, end: int, first: int, count: int) -> tuple[slice, tuple[i
     return slice(max(begin - first, 0), min(end - first, count)), (max(first - begin, 0), max(end - first - count, 0))
 
 
-def _mixed(work: Work, camera: Patch, estimate: Patch) -> Pixels:
+def _mixed(work: Work, camera: NodePatch, estimate: NodePatch) -> Pixels:
     noise = work.recipe.detail.noise
     return _taken(work, camera, estimate, noise.strength_percent / 100.0, noise.colour_percent / 100.0)
 
 
-def _all_taken(work: Work, camera: Patch, estimate: Patch) -> Pixels:
+def _all_taken(work: Work, camera: NodePatch, estimate: NodePatch) -> Pixels:
     return _taken(work, camera, estimate, 1.0, 1.0)
 
 
-def _taken(work: Work, camera: Patch, estimate: Patch, lightness: float, colour: float) -> Pixels:
+def _taken(work: Work, camera: NodePatch, estimate: NodePatch, lightness: float, colour: float) -> Pixels:
     """Camera values with such shares of the noise in lightness and in colour taken out."""
     if work.level > DEEPEST:
         return camera.pixels

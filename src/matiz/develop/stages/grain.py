@@ -13,7 +13,7 @@ from ...recipe.finish import Signature
 from ...recipe.model import Recipe
 from ...recipe.shapes import Grid
 from ..frame.tiles import Region
-from .node import Node, Patch, Pixels, Work
+from .node import Node, NodePatch, Pixels, Work
 
 Plane = NDArray[np.float32]
 
@@ -45,7 +45,7 @@ def is_signed(own: Signature) -> bool:
     return bool(own.text.strip() or own.drawing.rows)
 
 
-def _run(work: Work, shown: Patch) -> Pixels:
+def _run(work: Work, shown: NodePatch) -> Pixels:
     own, out = work.recipe.finish, shown.pixels
     if own.grain.strength_L:
         out = grained(out, own.grain.strength_L * grain_at(own.grain.size_px, work.level, work.region))

@@ -46,7 +46,7 @@ class Work:
 
 
 @dataclass(frozen=True)
-class Patch:
+class NodePatch:
     """Pixels, and the region that they are."""
 
     pixels: Pixels

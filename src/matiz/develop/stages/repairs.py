@@ -6,7 +6,7 @@ They lie on camera values before the geometry and everything tonal, so that they
 from functools import partial
 
 from ..frame.patches import Mended, laid_over
-from .node import Node, Patch, Pixels, Work, product
+from .node import Node, NodePatch, Pixels, Work, product
 
 
 def _patches(work: Work) -> tuple[Mended, ...]:
@@ -20,7 +20,7 @@ PATCHES = product("patches", _patches, reads=("mend.repairs",))
 def repaired(name: str, sensor: Node) -> Node:
     """The node that lays the repairs over a sensor's pixels."""
 
-    def run(work: Work, camera: Patch) -> Pixels:
+    def run(work: Work, camera: NodePatch) -> Pixels:
         return laid_over(camera.pixels, camera.region, work.level, work.ask.product(PATCHES))
 
     return Node(

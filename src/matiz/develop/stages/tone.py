@@ -16,7 +16,7 @@ from ...colour.spaces import decode_sRGB
 from ...colour.types import Array
 from ...image.guided import coefficients
 from ...kernels.guided import MOST_RADIUS, calmed
-from ...kernels.tone import Scene, log_luminance, scene_toned, table_EV
+from ...kernels.tone import SceneTone, log_luminance, scene_toned, table_EV
 from ...raw.noise import common_noise
 from ...recipe.leaves import Values
 from ...recipe.model import Recipe, Tone
@@ -25,7 +25,7 @@ from ..frame.lattice import NODES, between
 from ..frame.mapping import PLACES
 from ..frame.tiles import Region, grown, level_for
 from .haze import Haze, haze_by_luminance, haze_of
-from .node import Node, Patch, Pixels, Work, product
+from .node import Node, NodePatch, Pixels, Work, product
 from .rendition import curve
 
 SMALL_PX = 700
@@ -137,7 +137,7 @@ def toned_by(name: str, working: Node, here: Node) -> Toning:
     """The same by a plan that is there already."""
     fine = Node(f"fine base of the {name}", _fine, (working,), grow=_with_margin)
 
-    def run(work: Work, patch: Patch) -> Pixels:
+    def run(work: Work, patch: NodePatch) -> Pixels:
         contrast = work.recipe.tone.contrast
         base = work.take(fine) if contrast.fine_dB else None
         return scene_toned(patch.pixels, scene_of(work, work.ask.product(here), base))
@@ -152,13 +152,13 @@ def _is_hazy(recipe: Recipe) -> bool:
     return bool(recipe.tone.haze_percent or any(place.haze_percent for place in places))
 
 
-def scene_of(work: Work, plan: "Plan", fine: Pixels | None) -> Scene:
+def scene_of(work: Work, plan: "TonePlan", fine: Pixels | None) -> SceneTone:
     """How the kernels tone a region. fine: the fine base there, where fine contrast changes."""
     tone, contrast = work.recipe.tone, work.recipe.tone.contrast
     scale = 2.0 ** (work.level - level_for(work.whole.size, SMALL_PX))
     left, top = work.region[:2]
     cut_x, cut_y = (cut / 2.0**work.level for cut in plan.corner)
-    return Scene(
+    return SceneTone(
         plan.grid, zone_table(tone.zones_EV), plan.air, tone.exposure_EV, scale,
         ((left + cut_x) * scale, (top + cut_y) * scale), tone.haze_percent / 100.0, fine,
         (contrast_gain(contrast.fine_dB), contrast_gain(contrast.middle_dB), contrast_gain(contrast.broad_dB)),
@@ -166,7 +166,7 @@ def scene_of(work: Work, plan: "Plan", fine: Pixels | None) -> Scene:
     )  # fmt: skip
 
 
-def _fine(work: Work, working: Patch) -> Pixels:
+def _fine(work: Work, working: NodePatch) -> Pixels:
     base = calmed(log_luminance(working.pixels), _fine_px(work), EDGE_EV)
     x, y, w, h = work.region
     left, top = x - working.region[0], y - working.region[1]
@@ -198,7 +198,7 @@ def _murk(work: Work) -> float:
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
+class TonePlan:
     """What the surroundings say, for all regions of a picture."""
 
     grid: NDArray[np.float32]
@@ -209,7 +209,7 @@ class Plan:
     """Where the picture's upper left corner lies in it, px of the full size."""
 
 
-def _placed(work: Work, plan: Plan) -> Plan:
+def _placed(work: Work, plan: TonePlan) -> TonePlan:
     """The plan of the whole as it lies in the picture."""
     here, whole = work.mapping, work.whole
     if here.is_plain:
@@ -232,7 +232,7 @@ def _is_by_veil(work: Work) -> bool:
     return work.recipe.processing >= HAZE_BY_VEIL
 
 
-def _plan(work: Work, whole: Node, haze_node: Node) -> Plan:
+def _plan(work: Work, whole: Node, haze_node: Node) -> TonePlan:
     small = work.ask.whole(whole, level_for(work.whole.size, SMALL_PX))
     long_side = max(small.shape[:2])
     nothing = np.zeros(small.shape[:2], np.float32)
@@ -245,4 +245,4 @@ def _plan(work: Work, whole: Node, haze_node: Node) -> Plan:
         small = (small - air) * haze.transmission[..., None] ** np.float32(-share) + air
     level = log_luminance(np.ascontiguousarray(small))
     bases = [coefficients(level, level, max(0.5, RADII[n] * long_side), EDGE_EV) for n in ("middle", "broad")]
-    return Plan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air, _is_by_veil(work))
+    return TonePlan(np.dstack([plane for pair in (through, *bases) for plane in pair]), air, _is_by_veil(work))

@@ -18,7 +18,7 @@ from ...recipe.paths import added
 from ...recipe.places import Place, Reach
 from ...recipe.tree import Rows, Section, replaced
 from .pairs import PairReading, compare, middle_of, shown_lab
-from .solve import Way, brought
+from .solve import SolvePath, brought
 
 REACH_SHARE, LEAST_REACH, MOST_REACH = 0.45, 0.06, 0.5
 """Of the distance to what it must not reach: how far a mask does; and its limits, of the long side."""
@@ -30,18 +30,18 @@ def _lit(values: Sequence[float]) -> dict[str, Any]:
     return dict(zip(("exposure_EV", "warmer_mired", "greener_duv"), values, strict=True))
 
 
-BY_LIGHT = Way((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-3.0, -150.0, -0.028), (3.0, 150.0, 0.028), (3, 2, 5), _lit)
+BY_LIGHT = SolvePath((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-3.0, -150.0, -0.028), (3.0, 150.0, 0.028), (3, 2, 5), _lit)
 """Stops, mired and Duv: texture stays, as under another light."""
 
 
-def _by_hue(at_deg: float) -> Way:
+def _by_hue(at_deg: float) -> SolvePath:
     """A peg: a turn of hue, and a factor of chroma."""
 
     def made(values: Sequence[float]) -> dict[str, Any]:
         turn, chroma = values
         return {"pegs": Rows([("p1", Peg(at_deg=at_deg, reach_deg=180.0, hue_deg=turn, chroma=chroma))])}
 
-    return Way((0.0, 1.0), (2.0, 0.05), (-80.0, 0.2), (80.0, 3.0), (2, 3), made)
+    return SolvePath((0.0, 1.0), (2.0, 0.05), (-80.0, 0.2), (80.0, 3.0), (2, 3), made)
 
 
 @dataclass(frozen=True)
@@ -116,7 +116,7 @@ def _mask(engine: Engine, recipe: Recipe, area: Region, other: Region) -> Rows[S
     return Rows([("m1", reach)])
 
 
-def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array, way: Way) -> Place:
+def _brought(engine: Engine, recipe: Recipe, mask: Rows[Section], area: Region, target: Array, way: SolvePath) -> Place:
     """A place with the correction that brings the middle of an area nearest to a colour L*, a*, b*."""
     base, ident = Place(name="Matched", mask=mask, hold_chroma="off"), recipe.places.fresh_id()
 

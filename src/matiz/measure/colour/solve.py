@@ -13,7 +13,7 @@ DONE_dE = 0.1
 
 
 @dataclass(frozen=True)
-class Way:
+class SolvePath:
     """What a correction is made of, number by number: where it does nothing, how far it is moved to see what it does,
     its limits, its decimals."""
 
@@ -26,7 +26,7 @@ class Way:
     """The values of what has it."""
 
 
-def brought(seen: Callable[[Array], Array], target: Array, way: Way) -> Array:
+def brought(seen: Callable[[Array], Array], target: Array, way: SolvePath) -> Array:
     """The values that bring a colour L*, a*, b* nearest to a target, by Gauss and Newton's way. seen: the colour under
     values."""
     steps = np.array(way.steps)

@@ -49,7 +49,7 @@ LEAST_EDGES, LONE_EDGES = 24, 60
 
 
 @dataclass(frozen=True)
-class Edges:
+class EdgeWidths:
     """Edges that were fitted, in px of the patches."""
 
     spread_px: Array
@@ -116,7 +116,9 @@ def choose_patches(
     return out, (across, down)
 
 
-def find_edges(patches: list[NDArray[np.float32]], noise: float, full: list[NDArray[np.bool_]] | None = None) -> Edges:
+def find_edges(
+    patches: list[NDArray[np.float32]], noise: float, full: list[NDArray[np.bool_]] | None = None
+) -> EdgeWidths:
     """Lone edges of patches (height, width) of linear luminance.
 
     noise: standard deviation of a px at mid grey 0.18, as a share of it; taken to grow as the root of the light.
@@ -129,8 +131,8 @@ def find_edges(patches: list[NDArray[np.float32]], noise: float, full: list[NDAr
             spreads.append(spread)
             which.append(np.full(len(spread), n))
     if not spreads:
-        return Edges(np.zeros(0), np.zeros(0, np.int64))
-    return Edges(np.concatenate(spreads), np.concatenate(which))
+        return EdgeWidths(np.zeros(0), np.zeros(0, np.int64))
+    return EdgeWidths(np.concatenate(spreads), np.concatenate(which))
 
 
 def most_blur(patches: list[NDArray[np.float32]], noise: float) -> float:
@@ -170,7 +172,7 @@ def _slopes(plane: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(across * across + down * down)
 
 
-def read_blur(edges: Edges, grid: tuple[int, int], most: float, like: BlurReading | None = None) -> BlurReading:
+def read_blur(edges: EdgeWidths, grid: tuple[int, int], most: float, like: BlurReading | None = None) -> BlurReading:
     """grid: patches across and down. most: what the finest texture allows. like: a reading whose sharpest places are
     looked at again."""
     across, down = grid
@@ -188,7 +190,7 @@ def read_blur(edges: Edges, grid: tuple[int, int], most: float, like: BlurReadin
     return BlurReading(whole, len(edges.spread_px), places, tuple(sharpest), _is_borne_out(edges, sharpest))
 
 
-def _is_borne_out(edges: Edges, sharpest: list[bool]) -> bool:
+def _is_borne_out(edges: EdgeWidths, sharpest: list[bool]) -> bool:
     which = np.flatnonzero(sharpest)
     return len(which) != 1 or int((edges.patch == which[0]).sum()) >= LONE_EDGES
 

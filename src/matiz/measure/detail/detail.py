@@ -26,7 +26,7 @@ DARK, LIGHT = 0.02, 0.8
 KINDS = ("flat", "texture", "edge")
 
 
-class Spots(NamedTuple):
+class DetailSpots(NamedTuple):
     """Regions of the full-size picture, in the order of KINDS."""
 
     flat: Region
@@ -46,7 +46,7 @@ class DetailReading:
     """How far edges overshoot by sharpening, L*: one px in a hundred of the edged spot goes further."""
 
 
-def choose_spots(working: Image, step: int, size: tuple[int, int]) -> Spots:
+def choose_spots(working: Image, step: int, size: tuple[int, int]) -> DetailSpots:
     """Where a picture is flat, textured, and has an edge: the clearest of each.
 
     working: scene-linear (height, width, 3) at a level; step: full-size px per px of it; size: of the full picture.
@@ -80,7 +80,7 @@ def choose_spots(working: Image, step: int, size: tuple[int, int]) -> Spots:
         w, h = (min(SPOT_PX, length) for length in size)
         left, top = int(np.clip(x - w / 2, 0, size[0] - w)), int(np.clip(y - h / 2, 0, size[1] - h))
         found.append((left, top, w, h))
-    return Spots(*found)
+    return DetailSpots(*found)
 
 
 def noise_removed_dB(scale: Scale, before: Camera, after: Camera) -> float:

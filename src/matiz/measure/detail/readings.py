@@ -40,12 +40,12 @@ def _noise(sight: Sight) -> NoiseReading | None:
     return noise_reading(noise_of(sight.frame), sight.picture("small camera"), zone)
 
 
-def _spots(sight: Sight) -> at_spots.Spots:
+def _spots(sight: Sight) -> at_spots.DetailSpots:
     return at_spots.choose_spots(sight.picture("small working"), sight.step, sight.mapping.size)
 
 
 def _detail(sight: Sight) -> at_spots.DetailReading:
-    spots: at_spots.Spots = sight.reading("spots")
+    spots: at_spots.DetailSpots = sight.reading("spots")
     recipe, plain, noise = sight.recipe, sight.recipe.with_plain("detail"), sight.engine.sensor.noise
     unsharpened = recipe.applied([("detail.sharpen.amount_percent", 0.0)])
     # taking blur back makes more of both

@@ -12,7 +12,7 @@ from ...errors import ArgumentError
 from ...image.channels import highest, lowest
 from ...raw.frame import CameraColour
 from ..table.values import LightValue, value_of
-from ..tone.patches import Box
+from ..tone.patches import PatchBox
 
 CALM_PX = 1.6
 FLAT_EV = 0.05
@@ -33,14 +33,14 @@ MOST_CARDS = 2
 
 
 @dataclass(frozen=True)
-class Card(Box):
+class GreyCard(PatchBox):
     """A grey card."""
 
     light: LightValue
     """The light under which it is neutral; its certainty is that of the card."""
 
 
-def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
+def grey_card(colour: CameraColour, camera: Camera, step: int) -> GreyCard | None:
     """The largest grey card of a picture, if there is one.
 
     camera: upright camera values, about 500 px long. step: full-size px per px of it.
@@ -74,7 +74,7 @@ def grey_card(colour: CameraColour, camera: Camera, step: int) -> Card | None:
             continue
         certainty = float(np.clip((filled - 0.8) / 0.15, 0.0, 1.0) * np.exp(-0.5 * (light.duv / MOST_DUV) ** 2))
         sure = LightValue(light.cct_K, light.duv, certainty)
-        found.append(Card(x * step, y * step, w * step, h * step, float(shares[label]), sure))
+        found.append(GreyCard(x * step, y * step, w * step, h * step, float(shares[label]), sure))
     return max(found, key=lambda card: card.share) if 0 < len(found) <= MOST_CARDS else None
 
 

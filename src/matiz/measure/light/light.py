@@ -16,7 +16,7 @@ from ...errors import ArgumentError
 from ...raw.frame import CameraColour, Frame
 from ...recipe.leaves import Points
 from ..table.values import LightValue, value_of
-from .card import Card, grey_card
+from .card import GreyCard, grey_card
 from .evidence import Evidence, gather
 from .lights import KnownLight, Lights, known_lights, read_lights
 
@@ -37,7 +37,7 @@ class LightReading:
     lights: Lights
     neutrals_uv: Array
     """(n, 2) u', v' of the lights that would make the picture's near-neutral pixels grey."""
-    card: Card | None = None
+    card: GreyCard | None = None
     """A grey card that lies in the picture."""
 
 

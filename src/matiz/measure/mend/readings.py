@@ -9,7 +9,7 @@ from ...develop.frame.mapping import LENS, PLACES, focal_px
 from ...develop.frame.patches import area_of, laid_over, offset_of
 from ...develop.frame.tiles import Region
 from ...develop.stages.node import Pixels
-from ...recipe.mending import Aside, Heal, Repair
+from ...recipe.mending import FromFrame, Heal, Repair
 from ...recipe.model import Recipe
 from ..table.table import Pace, Reading, Sight
 from ..table.values import Outline
@@ -57,7 +57,7 @@ def _merged(sight: Sight) -> MergedReading | None:
         tuple((float(x), float(y)) for x, y in sight.mapping.to_picture(np.array(four, float))) for four in corners
     )
     repairs = sight.recipe.mend.repairs.values()
-    missing = sight.engine.beside.missing(int(item.frame) for item in repairs if isinstance(item, Aside))
+    missing = sight.engine.beside.missing(int(item.frame) for item in repairs if isinstance(item, FromFrame))
     return MergedReading(merged.kind, len(merged.names), merged.moved_share, outlines, missing)
 
 

@@ -44,7 +44,7 @@ Map = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
-class Pull:
+class AttentionPull:
     """One place outside the subject that draws the eye; px of the picture that was read."""
 
     x: float
@@ -70,7 +70,7 @@ class AttentionReading:
     """Share that the subject holds; None where no subject is known."""
     subject_area: float | None
     """Of the picture."""
-    pulls: tuple[Pull, ...]
+    pulls: tuple[AttentionPull, ...]
     """The strongest outside the subject, the strongest first."""
 
 
@@ -157,7 +157,7 @@ def _alone(maps: list[Map]) -> Map:
     return out
 
 
-def _pulls(share: Map, ways: list[Map], L: Map, subject: Map | None, scale: float) -> tuple[Pull, ...]:
+def _pulls(share: Map, ways: list[Map], L: Map, subject: Map | None, scale: float) -> tuple[AttentionPull, ...]:
     """The strongest places that are not the subject's, each apart from the others."""
     height, width = share.shape
     radius = PULL * max(share.shape)
@@ -182,6 +182,6 @@ def _pulls(share: Map, ways: list[Map], L: Map, subject: Map | None, scale: floa
         light = float(np.quantile(L[held], LIGHT))
         lighter = light - float(np.median(L[about])) if about.any() else 0.0
         at_x, at_y = ((v + 0.5) / scale - 0.5 for v in middle)
-        out.append(Pull(at_x, at_y, reach / scale, own, why, light, lighter))
+        out.append(AttentionPull(at_x, at_y, reach / scale, own, why, light, lighter))
         left[near] = 0.0
     return tuple(sorted(out, key=lambda pull: -pull.share))

@@ -43,7 +43,7 @@ RING_PX = 6
 
 
 @dataclass(frozen=True)
-class Spot:
+class EdgeSpot:
     """Where a mask leaks, or has a gap; px of the picture that was read."""
 
     x: int
@@ -58,7 +58,7 @@ class Spot:
 
 
 @dataclass(frozen=True)
-class Row:
+class EdgeRow:
     """Leaks that lie along a straight line, and nothing of the mask but them: what one straight stroke takes away."""
 
     ends: tuple[tuple[float, float], tuple[float, float]]
@@ -75,13 +75,13 @@ class EdgeReading:
 
     agreement: float
     """Share of its edge that lies on an edge of the picture, 0..1."""
-    leaks: tuple[Spot, ...]
+    leaks: tuple[EdgeSpot, ...]
     """Parts of it beyond an edge, the largest first."""
-    gaps: tuple[Spot, ...]
+    gaps: tuple[EdgeSpot, ...]
     """What it leaves out up to an edge, the largest first."""
     halo_L: float
     """By how much more lightness changes just outside the edge than farther out, L*; 0 where that cannot be told."""
-    row: Row | None = None
+    row: EdgeRow | None = None
     """The leaks, where they lie in one."""
 
 
@@ -134,7 +134,7 @@ def _thick(where: NDArray[np.bool_]) -> NDArray[np.uint8]:
 
 def _spots(
     where: NDArray[np.uint8], side: NDArray[np.bool_], Lab: Pixels
-) -> tuple[tuple[Spot, ...], NDArray[np.bool_]]:
+) -> tuple[tuple[EdgeSpot, ...], NDArray[np.bool_]]:
     """Parts of one side that the picture parts from the rest of it, and that end where the picture does not; and which
     px are theirs. where: what is coloured like the other side."""
     count, labels, found, _ = cv2.connectedComponentsWithStats(where)
@@ -148,7 +148,7 @@ def _spots(
         if _is_cut_wrong(labels[box] == n, side[box], Lab[box]):
             left, top = box[1].start, box[0].start
             around = [(float(a + left), float(b + top)) for a, b in _outline(labels[box] == n, side[box])]
-            out.append(Spot(x, y, w, h, float(px), tuple(around)))
+            out.append(EdgeSpot(x, y, w, h, float(px), tuple(around)))
             theirs |= labels == n
     return tuple(sorted(out, key=lambda spot: -spot.px)[:MOST_SPOTS]), theirs
 
@@ -188,7 +188,7 @@ def _mean_beside(where: NDArray[np.bool_], Lab: Pixels) -> tuple[Pixels, NDArray
     return np.asarray(sums / np.maximum(share, np.float32(1e-4))[..., None], np.float32), share > LEAST_SEEN
 
 
-def _row(leaking: NDArray[np.bool_], solid: NDArray[np.bool_]) -> Row | None:
+def _row(leaking: NDArray[np.bool_], solid: NDArray[np.bool_]) -> EdgeRow | None:
     """The straight stroke that covers what leaks, where that is long and thin and it covers little of the mask else."""
     at = np.argwhere(leaking)[:, ::-1].astype(float)
     if not len(at):
@@ -211,4 +211,6 @@ def _row(leaking: NDArray[np.bool_], solid: NDArray[np.bool_]) -> Row | None:
         return None
     turn = float(np.degrees(np.arctan2(along[1], along[0])))
     turn = (turn + 90.0) % 180.0 - 90.0
-    return Row(((float(ends[0][0]), float(ends[0][1])), (float(ends[1][0]), float(ends[1][1]))), float(radius), turn)
+    return EdgeRow(
+        ((float(ends[0][0]), float(ends[0][1])), (float(ends[1][0]), float(ends[1][1]))), float(radius), turn
+    )

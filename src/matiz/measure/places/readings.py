@@ -17,10 +17,10 @@ from ...recipe.tree import Rows
 from ..table.table import Pace, Reading, Sight
 from ..table.where import faces_seen, pixels_at
 from ..tone.luminances import luminance_EV
-from .attention import AttentionReading, Pull, read_attention
+from .attention import AttentionPull, AttentionReading, read_attention
 from .banding import Banding, bands_L, smooth_patches
 from .faces import FacesReading, read_faces
-from .mask_edge import EdgeReading, Row, Spot, read_edge
+from .mask_edge import EdgeReading, EdgeRow, EdgeSpot, read_edge
 from .places import PlaceReading, read_place
 
 MOST_PLACES = 24
@@ -123,16 +123,16 @@ def _banding(sight: Sight) -> dict[str, Banding]:
     return out
 
 
-def _spot_at(sight: Sight, spot: Spot, step: int) -> Spot:
+def _spot_at(sight: Sight, spot: EdgeSpot, step: int) -> EdgeSpot:
     """In the full-size picture, its outline in the frame."""
     points = sight.mapping.to_frame((np.array(spot.outline) + 0.5) * step - 0.5)
     held = ((points + 0.5) / max(sight.frame.size)).round(6).tolist()
-    return Spot(
+    return EdgeSpot(
         spot.x * step, spot.y * step, spot.w * step, spot.h * step, spot.px * step**2, tuple((x, y) for x, y in held)
     )
 
 
-def _row_at(sight: Sight, row: Row, step: int) -> Row:
+def _row_at(sight: Sight, row: EdgeRow, step: int) -> EdgeRow:
     """Where it lies in the frame."""
     ends = sight.mapping.to_frame((np.array(row.ends) + 0.5) * step - 0.5)
     wide = np.hypot(*(ends[1] - ends[0])) / np.hypot(*np.subtract(*row.ends))
@@ -160,7 +160,7 @@ def _attention(sight: Sight) -> AttentionReading:
     return replace(seen, pulls=tuple(_pull_at(sight, pull) for pull in seen.pulls))
 
 
-def _pull_at(sight: Sight, pull: Pull) -> Pull:
+def _pull_at(sight: Sight, pull: AttentionPull) -> AttentionPull:
     """In the full-size picture, and where that lies in the frame."""
     step, long_side = float(sight.step), max(sight.frame.size)
     x, y, r = (pull.x + 0.5) * step - 0.5, (pull.y + 0.5) * step - 0.5, pull.r * step

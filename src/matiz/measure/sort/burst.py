@@ -46,7 +46,7 @@ Plane = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
-class Ranked:
+class RankedFrame:
     """One frame of a burst."""
 
     path: Path
@@ -65,7 +65,7 @@ class Ranked:
 
 
 @dataclass(frozen=True, eq=False)
-class Detail:
+class FrameDetail:
     """Of an area of a frame."""
 
     slopes: float
@@ -97,25 +97,25 @@ def find_spot(engine: Engine, recipe: Recipe, thing: Thing, side: int) -> Region
     return left, top, side, side
 
 
-def detail_at(frame: Frame, recipe: Recipe, area: Region) -> Detail:
+def detail_at(frame: Frame, recipe: Recipe, area: Region) -> FrameDetail:
     """Of an area of the picture as it lies under a recipe."""
     plain = recipe.in_force().untouched()
     seen = _seen(frame, plain, area)
     slopes, spectrum = _slopes(seen), _spectrum(seen)
     if frame.mosaic is None:
-        return Detail(slopes, spectrum, np.zeros_like(spectrum), knows_noise=False)
+        return FrameDetail(slopes, spectrum, np.zeros_like(spectrum), knows_noise=False)
     again = [_seen(_noisier(frame, seed), plain, area) for seed in SEEDS]
     # chance is in both, and noise alone has no lines: it is told more surely taken together
     noise = np.mean([_spectrum(each) for each in again], axis=0) - spectrum
     noise = np.maximum(_together(noise, NOISE_SMOOTH), 0.0)
     own = float(np.mean([_slopes(each) for each in again])) - slopes
-    return Detail(max(slopes - own, 0.0), spectrum - noise, noise)
+    return FrameDetail(max(slopes - own, 0.0), spectrum - noise, noise)
 
 
-def ranked(details: Mapping[Path, tuple[Region, Detail] | None]) -> list[Ranked]:
+def ranked(details: Mapping[Path, tuple[Region, FrameDetail] | None]) -> list[RankedFrame]:
     """The frames, the sharpest first; those that are lost last."""
     known = {path: found for path, found in details.items() if found is not None}
-    lost = [Ranked(path, None, 0.0, "lost") for path, found in details.items() if found is None]
+    lost = [RankedFrame(path, None, 0.0, "lost") for path, found in details.items() if found is None]
     if not known:
         return lost
     best = max((own for _, own in known.values()), key=lambda own: own.slopes)
@@ -124,7 +124,7 @@ def ranked(details: Mapping[Path, tuple[Region, Detail] | None]) -> list[Ranked]
     return [*sorted(out, key=lambda each: -each.detail), *lost]
 
 
-def words(order: Iterable[Ranked]) -> str:
+def words(order: Iterable[RankedFrame]) -> str:
     """What a ranking says, in a sentence."""
     order = list(order)
     seen = [each for each in order if each.kind != "lost"]
@@ -146,19 +146,19 @@ def words(order: Iterable[Ranked]) -> str:
     return "; ".join(parts)
 
 
-def _one(path: Path, area: Region, own: Detail, best: Detail) -> Ranked:
+def _one(path: Path, area: Region, own: FrameDetail, best: FrameDetail) -> RankedFrame:
     detail = min(max(own.slopes / max(best.slopes, 1e-12), 0.0), 1.0)
     if detail >= ALIKE:
-        return Ranked(path, area, detail)
+        return RankedFrame(path, area, detail)
     (short, long), ways = np.linalg.eigh(blurred_more(own, best))
     spread = float(np.sqrt(max(long, 0.0)))
     if long >= LEAST_SMEAR_PX2 and short < SMEARED * long:
         x, y = ways[:, 1]
-        return Ranked(path, area, detail, "smeared", spread, float(np.degrees(np.arctan2(-y, x)) % 180.0))
-    return Ranked(path, area, detail, "soft", spread)
+        return RankedFrame(path, area, detail, "smeared", spread, float(np.degrees(np.arctan2(-y, x)) % 180.0))
+    return RankedFrame(path, area, detail, "soft", spread)
 
 
-def blurred_more(own: Detail, best: Detail) -> Array:
+def blurred_more(own: FrameDetail, best: FrameDetail) -> Array:
     """The variances (2, 2), px squared, of the Gaussian that makes one of the other: its power falls with frequency f
     as exp(-4 pi^2 f'Vf)."""
     side = len(own.spectrum)

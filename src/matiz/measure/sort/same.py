@@ -19,7 +19,7 @@ from ...develop.graph.engine import Engine
 from ...recipe.change import Settings
 from ...recipe.model import Recipe
 from ..colour.pairs import PairReading, middle_of, shown_lab
-from ..colour.solve import Way, brought
+from ..colour.solve import SolvePath, brought
 from ..table.values import value_of
 
 LONG_PX = 1600
@@ -193,7 +193,7 @@ def level(engine: Engine, recipe: Recipe, thing: Thing, area: Region) -> Levelle
         under = recipe.change_all(tuple(made(values.tolist()).items()), label="Level")[0]
         return middle_of(shown_lab(engine, under, area))[0]
 
-    way = Way((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-2.0, -80.0, -0.015), (2.0, 80.0, 0.015), (3, 2, 5), made)
+    way = SolvePath((0.0, 0.0, 0.0), (0.1, 8.0, 0.002), (-2.0, -80.0, -0.015), (2.0, 80.0, 0.015), (3, 2, 5), made)
     target = np.array(thing.Lab)
     values = brought(seen, target, way)
     after = PairReading.of(target, seen(values))

@@ -139,7 +139,7 @@ class _Variants:
         return self._values[wanted]
 
 
-class Meter:
+class TableMeter:
     """Takes readings of one frame, and keeps them. Safe to share by threads: one reads at a time."""
 
     def __init__(self, engine: Engine, table: Iterable[Reading]) -> None:

@@ -27,7 +27,7 @@ ALL_FULL = 0.1
 
 
 @dataclass(frozen=True)
-class Box:
+class PatchBox:
     """Round a connected area; px of the upright full-size picture."""
 
     x: int
@@ -43,7 +43,7 @@ class Box:
 
 
 @dataclass(frozen=True)
-class Patch(Box):
+class ClippedPatch(PatchBox):
     """An area in which raw channels are full."""
 
     channels: str
@@ -58,7 +58,7 @@ class Patch(Box):
 class FullReading:
     """Where the raw data are full; px of the upright full-size picture."""
 
-    patches: tuple[Patch, ...]
+    patches: tuple[ClippedPatch, ...]
     rebuilt: float
     """Share of the picture in which some raw channels are full and rebuilt from the others."""
 
@@ -89,7 +89,7 @@ def rebuilt_share(camera: Camera) -> float:
     return float(((red | green | blue) & ~(red & green & blue)).mean())
 
 
-def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
+def clipped_patches(camera: Camera, step: int) -> tuple[ClippedPatch, ...]:
     """Areas of full channels, largest first.
 
     camera: upright camera values at a level, full = 1. step: full-size px per px of it.
@@ -114,7 +114,7 @@ def clipped_patches(camera: Camera, step: int) -> tuple[Patch, ...]:
         channels = "".join(n for n, counts in zip("rgb", per_channel, strict=True) if counts[label] > areas[label] / 2)
         channels = channels or "rgb"[int(np.argmax([counts[label] for counts in per_channel]))]
         kind = "source" if _is_source(labels, int(label), boxes[label], brightness, lost) else "thing"
-        patches.append(Patch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
+        patches.append(ClippedPatch(x, y, w, h, float(share), channels, kind=kind, rebuildable=len(channels) < 3))
     return tuple(patches)
 
 
@@ -123,7 +123,7 @@ def _planes(flags: NDArray[np.bool_]) -> list[NDArray[np.bool_]]:
     return [np.ascontiguousarray(flags[..., channel]) for channel in range(3)]
 
 
-def black_patches(display: Display, step: int) -> tuple[float, tuple[Box, ...]]:
+def black_patches(display: Display, step: int) -> tuple[float, tuple[PatchBox, ...]]:
     """The share of a picture that is shown black, and its areas, the largest first.
 
     display: linear sRGB (height, width, 3) at a level. step: full-size px per px of it.
@@ -139,7 +139,7 @@ def black_patches(display: Display, step: int) -> tuple[float, tuple[Box, ...]]:
         if areas[label] < BLACK_LEAST_SHARE:
             break
         x, y, w, h = (int(v) * step for v in boxes[label, :4])
-        found.append(Box(x, y, w, h, float(areas[label])))
+        found.append(PatchBox(x, y, w, h, float(areas[label])))
     return float(black.mean()), tuple(found)
 
 

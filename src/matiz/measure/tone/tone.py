@@ -17,7 +17,7 @@ from ...recipe.leaves import Points
 from ...recipe.model import Recipe, Tone
 from ..table.table import LONG_SIDE
 from .luminances import Luminances, luminance_EV
-from .patches import CLIP_MARGIN, Box, FullReading, black_patches, is_full
+from .patches import CLIP_MARGIN, FullReading, PatchBox, black_patches, is_full
 
 HEADROOM_SHARE = 0.001
 LIGHTNESS_BINS = 64
@@ -65,7 +65,7 @@ class ToneReading:
     """Share of the picture whose tones the curve runs together."""
     black: float
     """Share of the picture that is shown black."""
-    black_patches: tuple[Box, ...]
+    black_patches: tuple[PatchBox, ...]
     lift_EV: float
     """How far exposure, zones and haze lift the darkest tenth of the picture."""
     middle_L: tuple[float, float, float]

@@ -19,7 +19,7 @@ from ...work.jobs import Job
 from ...work.latest import LatestWorker
 from ...work.session import Session
 from ..kit import theme
-from ..kit.painted import Painted, painting
+from ..kit.painted import PaintedWidget, painting
 from .render import Rendered, RenderRequest, rendered
 from .viewport import FIT, Viewport
 
@@ -43,13 +43,13 @@ class Pane:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedPanes:
     """What all panes are to show."""
 
     requests: tuple[tuple[Pane, RenderRequest], ...]
 
 
-class SideBySide(Painted):
+class SideBySide(PaintedWidget):
     """Shown in place of the picture. `left` when the user has seen enough; `opened` carries the picture to go on
     with."""
 
@@ -177,10 +177,10 @@ class SideBySide(Painted):
             if view is not None and pane.engine is not None:
                 requests.append((pane, RenderRequest(pane.engine, pane.recipe, view)))
         if requests:
-            self._worker.ask(Wanted(tuple(requests)))
+            self._worker.ask(WantedPanes(tuple(requests)))
         self.update()
 
-    def _on_rendered(self, _: Wanted, made: tuple[Pane, Rendered]) -> None:
+    def _on_rendered(self, _: WantedPanes, made: tuple[Pane, Rendered]) -> None:
         pane, shown = made
         pane.shown = shown
         self.update()
@@ -296,7 +296,7 @@ def told_of(engine: Engine, recipe: Recipe) -> str:
     return "   ".join(parts)
 
 
-def _render(wanted: Wanted, emit: Callable[[Any], None]) -> None:
+def _render(wanted: WantedPanes, emit: Callable[[Any], None]) -> None:
     """One after the other: a new place is asked for before all have been."""
     for pane, request in wanted.requests:
         emit((pane, rendered(request, request.view.level, is_draft=False)))

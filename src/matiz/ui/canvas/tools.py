@@ -35,7 +35,7 @@ class Pointer:
         return self.frame_of()
 
 
-class View(Protocol):
+class ToolView(Protocol):
     """What a tool may ask of the picture view that it lies on."""
 
     viewport: Any
@@ -60,7 +60,7 @@ class Tool:
     """A drag as begin, move, end. `view` is set while the tool lies on the stack."""
 
     cursor = Qt.CursorShape.ArrowCursor
-    view: View
+    view: ToolView
 
     def begin(self, pointer: Pointer) -> bool:
         """Whether the press is the tool's: then it gets all moves and the end."""
@@ -78,7 +78,7 @@ class Tool:
     def hover(self, pointer: Pointer) -> None:
         """The pointer moves without a press."""
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         """Paint over the picture; coordinates are the view's."""
 
 

@@ -10,14 +10,14 @@ from ...wording import number
 from ...work.jobs import Job
 from ...work.session import Session
 from ..kit import theme
-from ..kit.painted import Painted, painting
+from ..kit.painted import PaintedWidget, painting
 from .render import to_image
 
 COLUMNS, ROWS = 3, 2
 GAP_PX, NAME_PX = 14.0, 24.0
 
 
-class TriesSheet(Painted):
+class TriesSheet(PaintedWidget):
     """Shown in place of the picture. `taken` carries what was chosen, None for nothing."""
 
     taken = Signal(object)

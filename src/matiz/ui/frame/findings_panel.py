@@ -50,7 +50,7 @@ def evidence_lines(finding: Finding) -> list[str]:
     return lines
 
 
-class Card(QFrame):
+class FindingCard(QFrame):
     """One finding."""
 
     done = Signal(object)
@@ -170,9 +170,9 @@ class FindingsPanel(QWidget):
         self.setMaximumHeight(LINE_PX if on and self._is_beneath else ANY_HEIGHT)
         self.setToolTip("Nothing was found at this station" if on else "")
 
-    def cards(self) -> list[Card]:
+    def cards(self) -> list[FindingCard]:
         items = (self._cards.itemAt(index) for index in range(self._cards.count()))
-        return [card for item in items if item is not None and isinstance(card := item.widget(), Card)]
+        return [card for item in items if item is not None and isinstance(card := item.widget(), FindingCard)]
 
     def show_findings(self, findings: list[Finding], *, measured: bool) -> None:
         """The findings of the station; `measured` is False while there are no readings yet."""
@@ -191,7 +191,7 @@ class FindingsPanel(QWidget):
         self._cards.addWidget(self._empty)
         self._empty.setVisible(not findings)
         for finding in findings:
-            made = Card(finding)
+            made = FindingCard(finding)
             made.done.connect(self.done)
             made.shown.connect(self.shown)
             made.compared.connect(self.compared)

@@ -5,10 +5,10 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from . import theme
-from .painted import Painted, painting
+from .painted import PaintedWidget, painting
 
 
-class Instrument(Painted):
+class Instrument(PaintedWidget):
     """A painted display. `grabbed` is what a drag holds; subclasses give it meaning."""
 
     changing = Signal(object)

@@ -46,7 +46,7 @@ def painting_item(paint: Callable[..., None]) -> Callable[..., None]:
     return item
 
 
-class Painted(QWidget):
+class PaintedWidget(QWidget):
     """Repaints when focus comes and goes; `keeps(event)` keys are safe from the window's shortcuts."""
 
     def keeps(self, event: QKeyEvent) -> bool:

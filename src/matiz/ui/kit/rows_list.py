@@ -15,7 +15,7 @@ _STEPS = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 
 
 @dataclass(frozen=True)
-class Row:
+class ListRow:
     """One item as it is shown."""
 
     ident: str
@@ -44,7 +44,7 @@ class RowsList(QListWidget):
         if not has_names:
             self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self._has_names = has_names
-        self._shown: tuple[Row, ...] = ()
+        self._shown: tuple[ListRow, ...] = ()
         self.currentItemChanged.connect(lambda item, _: self.chosen.emit(item.data(IDENT) if item else ""))
         self.itemChanged.connect(self._on_item)
         self.model().rowsMoved.connect(lambda *_: self.ordered.emit(self.order()))
@@ -52,7 +52,7 @@ class RowsList(QListWidget):
     def order(self) -> tuple[str, ...]:
         return tuple(self.item(row).data(IDENT) for row in range(self.count()))
 
-    def show_rows(self, rows: Iterable[Row], chosen: str) -> None:
+    def show_rows(self, rows: Iterable[ListRow], chosen: str) -> None:
         rows = tuple(rows)
         with QSignalBlocker(self):
             if rows != self._shown:
@@ -67,7 +67,7 @@ class RowsList(QListWidget):
         if current >= 0:
             self.scrollToItem(self.item(current))
 
-    def _add(self, row: Row) -> None:
+    def _add(self, row: ListRow) -> None:
         item = QListWidgetItem(row.text, self)
         item.setData(IDENT, row.ident)
         item.setToolTip(name_tip(row.tip))

@@ -24,7 +24,7 @@ from ...recipe.parsing import number as typed_number
 from ...wording import THIN_SPACE, number
 from . import theme
 from .line import Line
-from .painted import Painted, painting
+from .painted import PaintedWidget, painting
 
 Mapping = Callable[[float], float]
 TICK_LEAST_PX = 7.0
@@ -75,7 +75,7 @@ class _Editor(Line):
             super().keyPressEvent(event)
 
 
-class Tape(Painted):
+class Tape(PaintedWidget):
     """One number. `valueChanging` while it is moved, `valueChanged` when it rests."""
 
     valueChanging = Signal(float)

@@ -22,7 +22,7 @@ from ...canvas.picture_view import PictureView
 from ...kit import theme
 from ...kit.controls import caption, push
 from ...kit.line import Line
-from ...kit.rows_list import Row, RowsList
+from ...kit.rows_list import ListRow, RowsList
 from ...kit.tape import Tape
 from ..page import Page
 
@@ -141,7 +141,9 @@ class LooksPage(Page):
             f"{look.name}   ΔE {number(self.changes[n], 1)}" if n < len(self.changes) else look.name
             for n, look in enumerate(self.looks)
         ]
-        rows = [Row(str(n), text, tip=look.why) for n, (text, look) in enumerate(zip(texts, self.looks, strict=True))]
+        rows = [
+            ListRow(str(n), text, tip=look.why) for n, (text, look) in enumerate(zip(texts, self.looks, strict=True))
+        ]
         self.list.show_rows(rows, str(max(self.list.currentRow(), 0)))
         look = self.look()
         self.why.setText(look.why if look is not None else "")

@@ -18,7 +18,7 @@ ROOM = 1.5
 
 
 @dataclass(frozen=True)
-class Plane:
+class PairPlane:
     """a* rightward and b* upward about a middle, equal scales."""
 
     width: float
@@ -28,7 +28,7 @@ class Plane:
     """a* or b* from the middle to the nearer border."""
 
     @classmethod
-    def of(cls, width: float, height: float, clouds: list[Array]) -> "Plane":
+    def of(cls, width: float, height: float, clouds: list[Array]) -> "PairPlane":
         ends = np.array([np.quantile(cloud[:, 1:], share, axis=0) for cloud in clouds for share in (0.05, 0.95)])
         low, high = ends.min(axis=0), ends.max(axis=0)
         middle = (low + high) / 2.0
@@ -79,7 +79,7 @@ class PairPlot(Instrument):
             painter.drawText(QPointF(wide + 38, self._height_of(L) + 4), str(L))
         if not self._clouds:
             return
-        plane = Plane.of(wide, float(self.height()), self._clouds)
+        plane = PairPlane.of(wide, float(self.height()), self._clouds)
         painter.setClipRect(QRectF(0, 0, wide, self.height()))
         self._paint_axes(painter, plane, wide)
         for cloud in self._clouds:
@@ -99,7 +99,7 @@ class PairPlot(Instrument):
     def _height_of(self, L: float) -> float:
         return 22.0 + (1.0 - L / 100.0) * (self.height() - 32.0)
 
-    def _paint_axes(self, painter: QPainter, plane: Plane, wide: float) -> None:
+    def _paint_axes(self, painter: QPainter, plane: PairPlane, wide: float) -> None:
         x, y = plane.to_px(0.0, 0.0)
         painter.setPen(QPen(theme.colour("line"), 1))
         painter.drawLine(QPointF(0, y), QPointF(wide, y))

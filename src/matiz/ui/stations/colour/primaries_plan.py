@@ -29,7 +29,7 @@ CORNER = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
 
 
 @dataclass(frozen=True)
-class Plane:
+class PrimariesPlane:
     """u'v' to widget px and back, equal scales."""
 
     width: float
@@ -93,8 +93,8 @@ class PrimariesPlan(Instrument):
     def show_primaries(self, primaries: Primaries, chosen: str) -> None:
         self.put(_primaries=primaries, _chosen=chosen)
 
-    def plane(self) -> Plane:
-        return Plane(float(self.width()), float(self.height()))
+    def plane(self) -> PrimariesPlane:
+        return PrimariesPlane(float(self.width()), float(self.height()))
 
     def hit(self, x: float, y: float) -> object | None:
         far = {name: np.hypot(*(self.plane().to_px(corner(self._primaries, name)) - (x, y))) for name in NAMES}

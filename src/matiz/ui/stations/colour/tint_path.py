@@ -25,7 +25,7 @@ NodeMove = tuple[str, dict[str, float]]
 
 
 @dataclass(frozen=True)
-class Plane:
+class TintPlane:
     """a* rightward and b* upward to widget px and back, equal scales."""
 
     width: float
@@ -71,8 +71,8 @@ class TintPath(Instrument):
     def show_nodes(self, nodes: Mapping[str, TintNode], chosen: str) -> None:
         self.put(_nodes=dict(nodes), _chosen=chosen)
 
-    def plane(self) -> Plane:
-        return Plane(float(self.width()), float(self.height()))
+    def plane(self) -> TintPlane:
+        return TintPlane(float(self.width()), float(self.height()))
 
     def hit(self, x: float, y: float) -> object | None:
         far = {ident: np.hypot(*np.subtract(self.plane().to_px(node.a, node.b), (x, y)))
@@ -127,7 +127,7 @@ class TintPath(Instrument):
         for ident, node in sorted(self._nodes.items(), key=lambda item: item[0] == self._chosen):
             self._paint_node(painter, plane, node, is_chosen=ident == self._chosen)
 
-    def _paint_path(self, painter: QPainter, plane: Plane) -> None:
+    def _paint_path(self, painter: QPainter, plane: TintPlane) -> None:
         L = np.linspace(TINT_ENDS, 100.0 - TINT_ENDS, 60)
         a, b = tint_at(Rows(self._nodes.items()), L)
         points = [plane.to_px(float(x), float(y)) for x, y in zip(a, b, strict=True)]
@@ -137,7 +137,7 @@ class TintPath(Instrument):
         painter.setPen(QPen(theme.colour("strong"), 1.6))
         painter.drawPath(path)
 
-    def _paint_node(self, painter: QPainter, plane: Plane, node: TintNode, *, is_chosen: bool) -> None:
+    def _paint_node(self, painter: QPainter, plane: TintPlane, node: TintNode, *, is_chosen: bool) -> None:
         """As light as the tone that it stands for."""
         point = QPointF(*plane.to_px(node.a, node.b))
         radius = 8.0 if is_chosen else 6.0

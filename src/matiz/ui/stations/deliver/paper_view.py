@@ -19,7 +19,7 @@ OFF, INKS, PAPER = "off", "inks", "paper"
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedPaper:
     """A paper for what is seen of a picture."""
 
     image: QImage
@@ -28,7 +28,7 @@ class Wanted:
     differs: bool
     """Whether contours are drawn."""
 
-    def is_like(self, other: "Wanted | None") -> bool:
+    def is_like(self, other: "WantedPaper | None") -> bool:
         own = (self.paper, self.mode, self.differs, self.image.cacheKey())
         return other is not None and own == (other.paper, other.mode, other.differs, other.image.cacheKey())
 
@@ -53,7 +53,7 @@ class PaperView(QObject):
         self.mode, self.differs = OFF, False
         self.paper: Paper | None = None
         self.reading: PaperReading | None = None
-        self._asked: Wanted | None = None
+        self._asked: WantedPaper | None = None
         self._made: Made | None = None
         self._worker = LatestWorker(_made, "paper view", yields=True)
         self._worker.answered.connect(self._on_made)
@@ -73,7 +73,7 @@ class PaperView(QObject):
         image, place = view.image(), view.image_place()
         if self.mode == OFF or self.paper is None or image is None or place is None or view.is_before():
             return
-        wanted = Wanted(image, self.paper, self.mode, self.differs)
+        wanted = WantedPaper(image, self.paper, self.mode, self.differs)
         if not wanted.is_like(self._asked):
             self._asked = wanted
             self._worker.ask(wanted)
@@ -82,18 +82,18 @@ class PaperView(QObject):
             if self.differs:
                 paint_contours(painter, QRectF(place), self._made.lines)
 
-    def _on_made(self, wanted: Wanted, made: Made) -> None:
+    def _on_made(self, wanted: WantedPaper, made: Made) -> None:
         if wanted is self._asked:
             self._made, self.reading = made, made.reading
             self.changed.emit()
 
-    def _on_failed(self, wanted: Wanted, text: str) -> None:
+    def _on_failed(self, wanted: WantedPaper, text: str) -> None:
         if wanted is self._asked:
             self.mode = OFF
             self.failed.emit(text)
 
 
-def _made(wanted: Wanted, emit: Callable[[Made], None]) -> None:
+def _made(wanted: WantedPaper, emit: Callable[[Made], None]) -> None:
     screen = pixels_of(wanted.image)
     red_first = np.ascontiguousarray(screen[..., 2::-1])
     shown = on_paper(red_first, wanted.paper, with_white=wanted.mode == PAPER)

@@ -16,7 +16,7 @@ GRAB_PX = 8.0
 
 
 @dataclass(frozen=True)
-class Plane:
+class NoisePlane:
     """Where decibels and zones lie in a widget, px."""
 
     left: float
@@ -57,9 +57,9 @@ class NoisePlot(Instrument):
         held = min((now for _, _, now in zones), default=0.0)
         self.put(_zones=zones, **({} if self.grabbed is not None else {"_wanted_dB": held}))
 
-    def plane(self) -> Plane:
+    def plane(self) -> NoisePlane:
         area = self.area()
-        return Plane(
+        return NoisePlane(
             area.left() + LEFT_PX, area.top() + TOP_PX, max(area.width() - LEFT_PX - 4.0, 1.0),
             max(area.height() - TOP_PX - FOOT_PX, 1.0),
         )  # fmt: skip
@@ -107,7 +107,7 @@ class NoisePlot(Instrument):
             painter.drawText(head, _RIGHT, number(self._wanted_dB, 0, "dB"))
             self._paint_line(painter, plane)
 
-    def _paint_line(self, painter: QPainter, plane: Plane) -> None:
+    def _paint_line(self, painter: QPainter, plane: NoisePlane) -> None:
         y = self.line_y()
         is_held = self.grabbed is not None or self.hasFocus()
         painter.setPen(QPen(theme.colour("strong"), 2.0 if is_held else 1.2))

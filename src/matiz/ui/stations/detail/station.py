@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 from ....develop.frame.noise import share_left, share_left_there
 from ....findings.detail import LEAST_SHARE, ZONES, brought_to, least_of_all, shown_dB, wanted
 from ....measure.detail.blur import BlurReading
-from ....measure.detail.detail import DetailReading, Spots
+from ....measure.detail.detail import DetailReading, DetailSpots
 from ....measure.detail.noise import NoiseReading
 from ....measure.detail.sharpened import as_amount, as_where
 from ....measure.places.places import PlaceReading
@@ -181,7 +181,7 @@ class DetailStation(Station):
             self.session.commit(settings, "Set from measured noise")
 
     def _go_to(self, which: int) -> None:
-        spots: Spots | None = self.reading("spots")
+        spots: DetailSpots | None = self.reading("spots")
         if spots is not None:
             x, y, w, h = spots[which]
             self.view.look_at(x + w / 2.0, y + h / 2.0, 1.0)

@@ -14,7 +14,7 @@ from ....wording import number
 from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit.controls import caption, push, tape_grid
 from ...kit.over_picture import label, stroked
 from ..page import Page
@@ -106,7 +106,7 @@ class BehindPage(Page):
     def leave(self) -> None:
         self.view.put_away(self.tool)
 
-    def lines_on(self, view: View) -> dict[str, float]:
+    def lines_on(self, view: ToolView) -> dict[str, float]:
         """Where both lines lie in the view, by their paths; none while nothing is blurred."""
         engine, own = self.session.engine, self.session.recipe.finish.behind
         if engine is None or not own.disc_px:
@@ -145,7 +145,7 @@ class BehindPage(Page):
             told += f", as at f/{number(stop, 1)} on a frame of 36\u00d724 mm from {number(shot.focus_m, 1, 'm')}"
         return told
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         place = view.image_place()
         own = self.session.recipe.finish.behind
         if place is None or own.sharp_y == own.far_y:

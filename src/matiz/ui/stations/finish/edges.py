@@ -9,7 +9,7 @@ from ....wording import EV, percent
 from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit.controls import caption, choice, hold_drags, push, tape_grid
 from ...kit.over_picture import stroked
 from ..page import Page
@@ -63,7 +63,7 @@ class CentreTool(Tool):
         near = at is not None and (pointer.widget - at).manhattanLength() <= 1.5 * GRAB_PX
         self.cursor = Qt.CursorShape.OpenHandCursor if near else Qt.CursorShape.ArrowCursor
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         at = self._page.centre_on(view)
         if at is None:
             return
@@ -121,7 +121,7 @@ class EdgesPage(Page):
     def leave(self) -> None:
         self.view.put_away(self.tool)
 
-    def centre_on(self, view: View) -> QPointF | None:
+    def centre_on(self, view: ToolView) -> QPointF | None:
         """Where the centre lies in the view; None while there is no fall-off."""
         engine, own = self.session.engine, self.session.recipe.finish.fall_off
         if engine is None or not (own.depth_EV or own.lift_EV):

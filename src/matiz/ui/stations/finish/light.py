@@ -16,7 +16,7 @@ GLOW = (
 GRAIN = (("finish.grain.strength_L", "Grain"), ("finish.grain.size_px", "Grain size"))
 
 
-class LightPage(Page):
+class GlowPage(Page):
     """Light that spreads from what is bright, and grain."""
 
     title, tip = "Glow and grain", "Light spreading from bright areas; film-like grain in the midtones"

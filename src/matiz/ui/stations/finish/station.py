@@ -9,7 +9,7 @@ from ..paged import PagedStation
 from .behind import BehindPage
 from .border import paint_border
 from .edges import EdgesPage
-from .light import LightPage
+from .light import GlowPage
 from .marks import MarksPage
 
 
@@ -23,7 +23,7 @@ class FinishStation(PagedStation):
 
     def __init__(self, session: Session, view: PictureView) -> None:
         super().__init__(session, view)
-        self.edges, self.light, self.marks = (each(session, view) for each in (EdgesPage, LightPage, MarksPage))
+        self.edges, self.light, self.marks = (each(session, view) for each in (EdgesPage, GlowPage, MarksPage))
         self.behind = BehindPage(session, view)
         self.paged((self.edges, self.behind, self.light, self.marks), "Controls of Finish.")
 

@@ -27,7 +27,7 @@ LEGEND = "u\u2032v\u2032\n\u2014 black body\n\u2013 \u2013 daylight\n\u00b7 \u00
 
 
 @dataclass(frozen=True)
-class Plane:
+class ChromaticityPlane:
     """u'v' to widget px and back, equal scales in both directions."""
 
     width: float
@@ -50,7 +50,7 @@ class Plane:
         return np.array([u, v])
 
 
-def light_at(plane: Plane, x: float, y: float) -> tuple[float, float]:
+def light_at(plane: ChromaticityPlane, x: float, y: float) -> tuple[float, float]:
     """CCT in K and Duv of a point of the widget, held to what a recipe takes."""
     uv = plane.to_uv(x, y)
     cct_K, duv = xy_to_cct(uv_to_xy(uv))
@@ -100,8 +100,8 @@ class Chromaticity(Instrument):
     def show_balance(self, balance: LightValue) -> None:
         self.put(_balance=balance)
 
-    def plane(self) -> Plane:
-        return Plane(float(self.width()), float(self.height()))
+    def plane(self) -> ChromaticityPlane:
+        return ChromaticityPlane(float(self.width()), float(self.height()))
 
     def balance_point(self) -> QPointF:
         return QPointF(*self.plane().to_px(xy_to_uv(self._balance.xy)))
@@ -164,7 +164,7 @@ class Chromaticity(Instrument):
         corner = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
         painter.drawText(area.adjusted(8, 6, -8, -6), corner, LEGEND)
 
-    def _paint_isotherms(self, painter: QPainter, plane: Plane) -> None:
+    def _paint_isotherms(self, painter: QPainter, plane: ChromaticityPlane) -> None:
         painter.setFont(theme.font(theme.SMALL_PX))
         metrics = QFontMetricsF(painter.font())
         for cct_K in ISOTHERMS_K:
@@ -175,7 +175,7 @@ class Chromaticity(Instrument):
             painter.setPen(theme.colour("quiet"))
             painter.drawText(QPointF(ends[1][0] - metrics.horizontalAdvance(text) - 2, ends[1][1] - 3), text)
 
-    def _paint_cloud(self, painter: QPainter, plane: Plane) -> None:
+    def _paint_cloud(self, painter: QPainter, plane: ChromaticityPlane) -> None:
         if self._reading is None:
             return
         painter.setPen(QPen(theme.colour("text", 46), 1.8))
@@ -183,7 +183,7 @@ class Chromaticity(Instrument):
         painter.drawPoints(QPolygonF([QPointF(x, y) for x, y in points]))
 
     def _paint_light(
-        self, painter: QPainter, plane: Plane, light: LightValue, name: str, shape: str, taken: list[QRectF]
+        self, painter: QPainter, plane: ChromaticityPlane, light: LightValue, name: str, shape: str, taken: list[QRectF]
     ) -> None:
         uv = xy_to_uv(light.xy)
         point = QPointF(*plane.to_px(uv))

@@ -11,14 +11,14 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 from ....measure.mend.subject import SubjectReading
 from ....mend.frame import GUIDES, Rect, dragged, guide_lines, handle_at, off_crossing, ratio_of, shaped
 from ....mend.straight import RATIOS
-from ....proposals.frames import Frame, Subject, frames
+from ....proposals.frames import ProposedCrop, SubjectBox, frames
 from ....recipe.change import Settings
 from ....recipe.model import Recipe
 from ....wording import number, percent
 from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit import theme
 from ...kit.controls import caption, push
 from ...kit.over_picture import label, stroked
@@ -70,7 +70,7 @@ class CropFrame(Tool):
         handle = self._handle(pointer)
         self.view.setCursor(CURSORS[handle] if handle else Qt.CursorShape.ArrowCursor)
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         self._page.paint_crop(painter, view)
 
     def _handle(self, pointer: Pointer) -> str | None:
@@ -174,7 +174,7 @@ class CropPage(Page):
 
     # ---- frames about a subject
 
-    def subject(self) -> Subject | None:
+    def subject(self) -> SubjectBox | None:
         """Px of the picture as it is seen here: as named, or as found where that is sure enough."""
         engine, recipe = self.session.engine, self.session.recipe
         found: SubjectReading | None = self.session.reading.get("subject")
@@ -197,9 +197,9 @@ class CropPage(Page):
         corners = mapping.to_picture([(left, top), (left + w, top), (left, top + h), (left + w, top + h)])
         low, high = corners.min(axis=0).clip(0.0), np.minimum(corners.max(axis=0), self.whole())
         at, size = mapping.to_picture([(x, y)])[0], high - low
-        return Subject(float(at[0]), float(at[1]), (float(low[0]), float(low[1]), float(size[0]), float(size[1])))
+        return SubjectBox(float(at[0]), float(at[1]), (float(low[0]), float(low[1]), float(size[0]), float(size[1])))
 
-    def frames(self) -> tuple[Frame, ...]:
+    def frames(self) -> tuple[ProposedCrop, ...]:
         """Proposed for the ratio that is chosen."""
         rect, whole = self.rect(), self.whole()
         ratio = ratio_of(self.session.recipe.mend.crop_ratio, rect, whole) or rect.w / rect.h
@@ -319,7 +319,7 @@ class CropPage(Page):
             settings.append(("mend.crop", self.crop_of(shaped(self.rect(), ratio, self.whole()))))
         self.session.commit(settings, f"Crop {NAMES[name]}")
 
-    def paint_crop(self, painter: QPainter, view: View) -> None:
+    def paint_crop(self, painter: QPainter, view: ToolView) -> None:
         if not self.session.is_open:
             return
         rect = self.rect()

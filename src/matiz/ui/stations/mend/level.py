@@ -11,7 +11,7 @@ from ....measure.mend.tilt import Angle, TiltReading
 from ....wording import degrees, percent
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit.controls import caption, hold_drags, push, tape_grid
 from ...kit.over_picture import label, stroked
 from ..page import Page
@@ -76,7 +76,7 @@ class LevelLine(Tool):
         self._start, self._end, self._waits = None, None, False
         self.view.update()
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         if self._start is None or self._end is None:
             return
         # where the picture is now, if it was moved meanwhile

@@ -16,7 +16,7 @@ from ....measure.detail.vanishing import vanishing_px
 from ....mend.heal import Area, proposed
 from ....recipe.change import Settings
 from ....recipe.leaves import Number
-from ....recipe.mending import BASE, BOTH, MIXED, TEXTURE, Aside, Clone, Fill, Heal, Repair
+from ....recipe.mending import BASE, BOTH, MIXED, TEXTURE, Clone, Fill, FromFrame, Heal, Repair
 from ....recipe.paths import added
 from ....recipe.tree import ABSENT, ORDER, Rows, replaced
 from ....wording import counted, percent
@@ -24,7 +24,7 @@ from ....work.filling import fill_aside
 from ....work.jobs import Job
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, View
+from ...canvas.tools import Pointer, ToolView
 from ...kit.controls import Words, caption, chosen_tape, push
 from ...kit.over_picture import stroked
 from ...kit.tape import Tape
@@ -50,7 +50,7 @@ FEATHER = 0.25
 OUTLINE_RADIUS_PX, OUTLINE_FEATHER_PX = 2.0, 4.0
 KINDS: dict[str, tuple[type[Repair], str]] = {
     "heal": (Heal, BOTH), "texture": (Heal, TEXTURE), "base": (Heal, BASE), "mix": (Heal, MIXED),
-    "clone": (Clone, BOTH), "fill": (Fill, ""), "frame": (Aside, ""),
+    "clone": (Clone, BOTH), "fill": (Fill, ""), "frame": (FromFrame, ""),
 }  # fmt: skip
 """Ways to repair, by their words: what is made, and the layer that it changes."""
 WHENCE = {
@@ -180,7 +180,7 @@ class RepairPage(Page):
         # what is to come measures it
         self.sizes["detail_px"].setVisible(_is_of_a_layer(item))
         self.kinds.button("frame").setVisible(bool(names))
-        self.sizes["frame"].setVisible(isinstance(item, Aside) or (item is None and self.kind == "frame"))
+        self.sizes["frame"].setVisible(isinstance(item, FromFrame) or (item is None and self.kind == "frame"))
         self.take_away.setEnabled(item is not None)
         self.another.setVisible(isinstance(item, Fill) and self.job is None)
         self.stop.setVisible(self.job is not None)
@@ -273,7 +273,7 @@ class RepairPage(Page):
         item = made(points, "on" if is_outline else "off", radius, feather)
         if isinstance(item, Heal):
             item = replaced(item, layer=layer)
-        if isinstance(item, Aside):
+        if isinstance(item, FromFrame):
             item = replaced(item, frame=self._sizes_to_come["frame"] if self.chosen else self.sizes["frame"].value())
         if isinstance(item, Fill):
             self._fill(item, added(self.session.recipe, [(TABLE, item)]), "Filled")
@@ -322,7 +322,7 @@ class RepairPage(Page):
 
     # ---- on the picture
 
-    def paint_repairs(self, painter: QPainter, view: View) -> None:
+    def paint_repairs(self, painter: QPainter, view: ToolView) -> None:
         engine = self.session.engine
         if engine is None:
             return
@@ -369,7 +369,7 @@ def _prepared(engine: Engine, item: Repair, others: tuple[Repair, ...]) -> Repai
     """A repair with the source that fits it best, where it has one, and the blur in which the texture beside it
     vanishes, where it goes by that."""
     size = engine.frame.size
-    if isinstance(item, Aside):
+    if isinstance(item, FromFrame):
         # reading its frame and laying it takes a moment
         engine.sensor.patches.all(partial(engine.sensor.read, 0), size, Rows([("to come", item)]))
         return item

@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping
 
-from ....recipe.mending import BOTH, Aside, Heal, Repair
+from ....recipe.mending import BOTH, FromFrame, Heal, Repair
 from ....wording import number
-from ...kit.rows_list import Row, RowsList
+from ...kit.rows_list import ListRow, RowsList
 
 
 def told(item: Repair) -> str:
@@ -12,7 +12,7 @@ def told(item: Repair) -> str:
     shape = "outline" if item.outline == "on" else "spot" if len(item.path) == 1 else "stroke"
     size = "" if shape == "outline" else f" {number(item.radius_px, 0, 'px')}"
     layer = item.layer if isinstance(item, Heal) and item.layer != BOTH else ""
-    which = f" {number(item.frame, 0)}" if isinstance(item, Aside) else ""
+    which = f" {number(item.frame, 0)}" if isinstance(item, FromFrame) else ""
     return f"{layer or item.KIND}{which}, {shape}{size}"
 
 
@@ -30,4 +30,6 @@ class RepairList(RowsList):
 
     def show_repairs(self, repairs: Mapping[str, Repair], chosen: str) -> None:
         numbered = enumerate(repairs.items(), 1)
-        self.show_rows((Row(ident, f"{n}  {told(item)}", item.active == "on") for n, (ident, item) in numbered), chosen)
+        self.show_rows(
+            (ListRow(ident, f"{n}  {told(item)}", item.active == "on") for n, (ident, item) in numbered), chosen
+        )

@@ -10,7 +10,7 @@ from ....recipe.change import Settings
 from ....recipe.mending import Heal
 from ....work.grip import Grip
 from ....work.session import Session
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit.over_picture import stroked
 
 STEP = 0.5
@@ -31,7 +31,7 @@ class Bench(Protocol):
     def repair_at(self, pointer: Pointer) -> str: ...
     def choose(self, ident: str) -> None: ...
     def repair(self, path: list[tuple[float, float]]) -> None: ...
-    def paint_repairs(self, painter: QPainter, view: View) -> None: ...
+    def paint_repairs(self, painter: QPainter, view: ToolView) -> None: ...
 
 
 class RepairTool(Tool):
@@ -100,7 +100,7 @@ class RepairTool(Tool):
         dx, dy = (min(max(value + step, -2.0), 2.0) for value, step in zip((item.dx, item.dy), by, strict=True))
         return ((f"mend.repairs.{ident}.dx", dx), (f"mend.repairs.{ident}.dy", dy))
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         self._bench.paint_repairs(painter, view)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self._path:

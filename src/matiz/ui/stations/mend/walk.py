@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout
 
-from ....findings.mend import Spot, Spots, is_declined, is_healed
+from ....findings.mend import DustSpot, DustSpots, is_declined, is_healed
 from ....recipe.paths import added
 from ....wording import counted
 from ....work.session import Session
@@ -26,7 +26,7 @@ class SpotWalk(QObject):
         self,
         session: Session,
         view: PictureView,
-        found: Callable[[], Spots[Spot] | None],
+        found: Callable[[], DustSpots[DustSpot] | None],
         thing: str,
         leave: str,
         tip: str,
@@ -49,7 +49,7 @@ class SpotWalk(QObject):
             self.line.addWidget(button)
         self.line.addStretch(1)
 
-    def spots(self) -> Sequence[Spot]:
+    def spots(self) -> Sequence[DustSpot]:
         """Those that are worth a look."""
         found = self.found()
         return found.specks[: len(found.heals)] if found else ()
@@ -110,7 +110,7 @@ class SpotWalk(QObject):
             self.session.commit([("mend.no_dust", no_dust)], f"{self.thing.capitalize()} left as it is")
             self.go_on()
 
-    def _state(self, spot: Spot, found: Spots[Spot]) -> str:
+    def _state(self, spot: DustSpot, found: DustSpots[DustSpot]) -> str:
         if is_healed(spot, self.session.recipe, found):
             return HEALED
         return NONE if is_declined(spot, self.session.recipe, found) else OPEN

@@ -21,7 +21,7 @@ from ....wording import counted
 from ....work.grip import Grip
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, push
 from ...kit.over_picture import stroked
@@ -102,7 +102,7 @@ class WarpTool(Tool):
         off = self._end.widget - self._start.widget
         return math.hypot(off.x(), off.y()) < LEAST_PX
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         self._page.paint_warp(painter, view)
         if self._start is None or self._end is None or self._pull is not None:
             return
@@ -289,7 +289,7 @@ class WarpPage(Page):
                     return ident
         return ""
 
-    def paint_warp(self, painter: QPainter, view: View) -> None:
+    def paint_warp(self, painter: QPainter, view: ToolView) -> None:
         mapping = self.mapping()
         if mapping is None:
             return
@@ -309,7 +309,7 @@ class WarpPage(Page):
         for ident, item in self.items().items():
             self._paint_part(painter, view, mapping, item, is_chosen=ident == self.chosen)
 
-    def _paint_moving(self, painter: QPainter, view: View, flat: Mapping) -> None:
+    def _paint_moving(self, painter: QPainter, view: ToolView, flat: Mapping) -> None:
         """Where pulls begin and end, for which nothing need be bent."""
         for item in self.items().values():
             if isinstance(item, Pull):
@@ -318,7 +318,9 @@ class WarpPage(Page):
                 stroked(painter, partial(painter.drawLine, QLineF(was, now)), px=0.8)
                 stroked(painter, partial(painter.drawEllipse, now, 4.0, 4.0), px=2.0)
 
-    def _paint_part(self, painter: QPainter, view: View, mapping: Mapping, item: Section, *, is_chosen: bool) -> None:
+    def _paint_part(
+        self, painter: QPainter, view: ToolView, mapping: Mapping, item: Section, *, is_chosen: bool
+    ) -> None:
         px = 2.0 if is_chosen else 1.2
         shape = view.to_points(mapping.from_place(_shape(item)).tolist())
         if isinstance(item, Band):

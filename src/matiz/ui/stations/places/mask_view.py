@@ -23,7 +23,7 @@ DIM, LIFT = 0.5, 34.0
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedMask:
     """A mask of a view of a picture."""
 
     engine: Engine
@@ -33,7 +33,7 @@ class Wanted:
     image: QImage
     mode: str
 
-    def is_like(self, other: "Wanted | None") -> bool:
+    def is_like(self, other: "WantedMask | None") -> bool:
         if other is None or (self.ident, self.mode, self.view) != (other.ident, other.mode, other.view):
             return False
         return self.image.cacheKey() == other.image.cacheKey() and self.recipe.places is other.recipe.places
@@ -49,8 +49,8 @@ class MaskView(QObject):
         self.mode = OFF
         self.is_hidden = False
         """While a tape moves: what it does is to be seen."""
-        self._asked: Wanted | None = None
-        self._made: tuple[Wanted, QImage] | None = None
+        self._asked: WantedMask | None = None
+        self._made: tuple[WantedMask, QImage] | None = None
         self._worker = LatestWorker(_made, "mask view", yields=True)
         self._worker.answered.connect(self._on_made)
 
@@ -68,20 +68,20 @@ class MaskView(QObject):
         image, place, engine = view.image(), view.image_place(), view.session.engine
         if self.mode == OFF or self.is_hidden or not ident or image is None or place is None or engine is None:
             return
-        wanted = Wanted(engine, view.recipe, ident, view.viewport, image, self.mode)
+        wanted = WantedMask(engine, view.recipe, ident, view.viewport, image, self.mode)
         if not wanted.is_like(self._asked):
             self._asked = wanted
             self._worker.ask(wanted)
         if self._made is not None and self._made[0].view == view.viewport and self._made[0].ident == ident:
             painter.drawImage(QRectF(place), self._made[1])
 
-    def _on_made(self, wanted: Wanted, image: QImage) -> None:
+    def _on_made(self, wanted: WantedMask, image: QImage) -> None:
         if wanted is self._asked:
             self._made = wanted, image
             self.changed.emit()
 
 
-def _made(wanted: Wanted, emit: Callable[[QImage], None]) -> None:
+def _made(wanted: WantedMask, emit: Callable[[QImage], None]) -> None:
     if wanted.ident not in wanted.recipe.places:
         return
     level = wanted.view.level

@@ -10,7 +10,7 @@ from ....measure.places.places import PlaceReading
 from ....recipe.places import Place
 from ....wording import EV, counted, number, percent
 from ...kit.controls import caption, push
-from ...kit.rows_list import Row, RowsList
+from ...kit.rows_list import ListRow, RowsList
 from ...kit.theme import SIDE_PX
 from .words import place_told
 
@@ -56,7 +56,8 @@ class PlaceList(QWidget):
 
     def show_places(self, places: Mapping[str, Place], chosen: str) -> None:
         rows = [
-            Row(ident, place_told(place, n), place.active == "on") for n, (ident, place) in enumerate(places.items(), 1)
+            ListRow(ident, place_told(place, n), place.active == "on")
+            for n, (ident, place) in enumerate(places.items(), 1)
         ]
         self.rows.show_rows(rows, chosen)
         for name in ("double", "same", "remove"):

@@ -6,20 +6,20 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from ....proposals.ranked_masks import Ranked, ranked_masks
+from ....proposals.ranked_masks import RankedMask, ranked_masks
 from ....recipe.places import Bright, Colour, MaskPart, Saturated
 from ....wording import number
-from ...canvas.tools import Click, View
+from ...canvas.tools import Click, ToolView
 from ...kit.controls import caption, push
 from ...kit.over_picture import label
-from ...kit.rows_list import Row, RowsList
+from ...kit.rows_list import ListRow, RowsList
 from .place_page import Chosen, PlacePage
 from .words import NAMES
 
 Point = tuple[float, float]
 
 
-def ranked_told(ranked: Ranked) -> str:
+def ranked_told(ranked: RankedMask) -> str:
     """A candidate in a line."""
     return f"{_named(ranked.part)}   d′ {number(ranked.d_prime, 1)}"
 
@@ -49,7 +49,7 @@ class RankPage(PlacePage):
         self._to_frame = to_frame
         self.clicked: list[Point] = []
         self.at: list[Point] = []
-        self.found: list[Ranked] = []
+        self.found: list[RankedMask] = []
         self.tool = _TwoClicks(self)
         self.list = RowsList("Masks, best separation first", "Double-click or Return adds a mask.")
         self.list.setDragDropMode(RowsList.DragDropMode.NoDragDrop)
@@ -95,7 +95,7 @@ class RankPage(PlacePage):
             session.do_aside(lambda _: ranked_masks(engine, recipe, meant, other), "rank masks", self._show)
         self.refresh()
 
-    def _show(self, found: list[Ranked]) -> None:
+    def _show(self, found: list[RankedMask]) -> None:
         self.found = found
         self.refresh()
         if not found:
@@ -108,7 +108,7 @@ class RankPage(PlacePage):
             self.chosen.take_part(self.found[row].part)
 
     def refresh(self) -> None:
-        rows = [Row(str(n), ranked_told(each)) for n, each in enumerate(self.found)]
+        rows = [ListRow(str(n), ranked_told(each)) for n, each in enumerate(self.found)]
         current = self.list.currentRow()
         self.list.show_rows(rows, str(min(max(current, 0), len(rows) - 1)) if rows else "")
         self.button.setEnabled(bool(rows))
@@ -130,6 +130,6 @@ class _TwoClicks(Click):
         super().__init__(page.click)
         self._page = page
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         for text, at in zip(("meant", "not"), view.to_points(self._page.at), strict=False):
             label(painter, text, at, Qt.AlignmentFlag.AlignHCenter)

@@ -29,7 +29,7 @@ from .place_list import PlaceList
 from .place_page import PlacePage
 from .rank import RankPage
 from .tool import PlaceTool
-from .what import CurvePage, LightPage
+from .what import CurvePage, PlaceLightPage
 from .where import WherePage
 from .words import NAMES
 
@@ -56,7 +56,7 @@ class PlacesStation(Station):
         self.deck.setFixedHeight(DECK_PX)
         self.list, self.ladder, self.mask_view = PlaceList(), Ladder(), MaskView()
         self.tool = PlaceTool(self)
-        self.where, self.what, self.curve = WherePage(self), LightPage(self), CurvePage(self)
+        self.where, self.what, self.curve = WherePage(self), PlaceLightPage(self), CurvePage(self)
         self.rank = RankPage(self, self._to_frame)
         self.hues = PlaceHues(self, HuesPage(session, view, self._pegs_path))
         self.attention = AttentionPage(self)

@@ -25,7 +25,7 @@ from ....recipe.places import (
 from ....recipe.shapes import Shape
 from ....recipe.tree import replaced
 from ....work.session import Session
-from ...canvas.tools import Pointer, Tool, View
+from ...canvas.tools import Pointer, Tool, ToolView
 from ...kit.over_picture import stroked
 from . import handles
 
@@ -142,7 +142,7 @@ class PlaceTool(Tool):
 
     # ---- painting
 
-    def paint_over(self, painter: QPainter, view: View) -> None:
+    def paint_over(self, painter: QPainter, view: ToolView) -> None:
         part, place = self._easel.part(), view.image_place()
         if place is None or (self.is_hidden and self._doing is None):
             return

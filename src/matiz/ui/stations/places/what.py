@@ -51,7 +51,7 @@ def show_tapes(tapes: dict[str, Tape], place: Place | None) -> None:
         tape.setEnabled(place is not None)
 
 
-class LightPage(PlacePage):
+class PlaceLightPage(PlacePage):
     """Tapes of the place, as the stations have them for the whole picture."""
 
     title, tip = "What", "What changes there: light, contrast, sharpness, noise, haze, chroma."

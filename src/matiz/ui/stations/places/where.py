@@ -11,7 +11,7 @@ from ....recipe.places import CHANNELS, JOINS, Bright, Brush, MaskPart, Place, S
 from ....recipe.tree import ORDER, parts_of
 from ...kit import theme
 from ...kit.controls import Words, caption, chosen_tape, grid_of, push
-from ...kit.rows_list import Row, RowsList
+from ...kit.rows_list import ListRow, RowsList
 from ...kit.tape import Tape
 from .place_page import Chosen, PlacePage
 from .words import KINDS, NAMES, part_told, place_told
@@ -191,7 +191,7 @@ class WherePage(PlacePage):
         }
         parts = place.mask if place is not None else {}
         rows = [
-            Row(ident, f"{each.join if n else ''}  {part_told(each, names)}".strip())
+            ListRow(ident, f"{each.join if n else ''}  {part_told(each, names)}".strip())
             for n, (ident, each) in enumerate(parts.items())
             if isinstance(each, MaskPart)
         ]

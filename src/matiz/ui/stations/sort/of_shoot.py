@@ -6,7 +6,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from ....shoot.of_shoot import OfShoot, found
-from ....shoot.one_light import Known, OneLight, balance_of, in_one_light
+from ....shoot.one_light import OneLight, PictureFacts, balance_of, in_one_light
 from ....work.jobs import LONG, Job
 from ....work.looking import Looking
 from ....work.session import Session
@@ -83,7 +83,7 @@ class ShootFindings(QObject):
                 document, brief = desk.document(path), briefs.get(path)
                 if document is not None and path not in desk.catalogue.merged:
                     light = balance_of(document.recipe.light, brief)
-                    known.append(Known(path, exposure, brief, light, document.sorted_as))
+                    known.append(PictureFacts(path, exposure, brief, light, document.sorted_as))
             lights = in_one_light(known)
             told = found(known, sets, lights, [each.path for each in known if each.path.name in merged])
             return lights, told, time.perf_counter() - began
