@@ -35,7 +35,7 @@ from .recipe.given import given_by
 from .recipe.model import Recipe
 from .shoot.as_decided import as_decided
 from .shoot.folder import pictures_in
-from .shoot.said import said_of
+from .shoot.said import words_of
 from .shoot.sidecar import update_document
 
 Settings = Mapping[str, Any]
@@ -225,7 +225,7 @@ class Picture:
             when it cannot be written; a file that Matiz did not write is never replaced.
         """
         order = order_for(Path(out)) if order is None else order
-        return write_delivery(self.engine, self.recipe, order, Path(out), said=said_of(self.document))
+        return write_delivery(self.engine, self.recipe, order, Path(out), said=words_of(self.document))
 
 
 def reading_names() -> tuple[str, ...]:

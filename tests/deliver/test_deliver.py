@@ -14,7 +14,7 @@ from matiz.deliver.orders import Order, free_name, order_for
 from matiz.deliver.write import deliver, resized
 from matiz.develop.graph.engine import full_picture
 from matiz.errors import ArgumentError, Cancelled, FileError
-from matiz.raw.frame import Said
+from matiz.raw.frame import PictureWords
 from matiz.recipe.model import Recipe
 
 
@@ -25,7 +25,7 @@ def expected(scene_engine):
 
 def test_jpeg_has_pixels_profile_and_metadata(scene_engine, expected, tmp_path):
     path = tmp_path / "a.jpg"
-    deliver(scene_engine, Recipe(), Order("JPEG", 98), path, said=Said(4))
+    deliver(scene_engine, Recipe(), Order("JPEG", 98), path, said=PictureWords(4))
     with Pillow.open(path) as picture:
         assert picture.size == (600, 400)
         assert np.abs(np.asarray(picture) / 255.0 - expected).mean() < 0.01
@@ -41,7 +41,7 @@ def test_jpeg_has_pixels_profile_and_metadata(scene_engine, expected, tmp_path):
 
 def test_tiff_has_16_bit_profile_and_metadata(scene_engine, expected, tmp_path):
     path = tmp_path / "a.tif"
-    deliver(scene_engine, Recipe(), Order("TIFF"), path, said=Said(2))
+    deliver(scene_engine, Recipe(), Order("TIFF"), path, said=PictureWords(2))
     with tifffile.TiffFile(path) as tiff:
         page = tiff.pages[0]
         pixels = page.asarray()

@@ -13,7 +13,7 @@ from matiz.deliver.write import deliver
 from matiz.develop.graph.engine import Engine
 from matiz.raw.decode import read_frame, shared_decoder
 from matiz.raw.dng import write_dng
-from matiz.raw.frame import Said
+from matiz.raw.frame import PictureWords
 from matiz.raw.metadata import KeptMetadata
 from matiz.recipe.model import Recipe
 
@@ -88,7 +88,7 @@ def test_what_came_in_goes_out(source, order, tmp_path):
     with Pillow.open(out) as picture:
         assert picture.info["icc_profile"] and picture.size == (64, 48)
         assert picture.getexif()[33432].startswith("(c) Somebody")
-    deliver(engine, Recipe(), order, out, said=Said(5))
+    deliver(engine, Recipe(), order, out, said=PictureWords(5))
     assert _read(out)["Xmp.xmp.Rating"] == "5"
 
 
@@ -173,7 +173,7 @@ def test_the_place_goes_unless_it_is_kept(source, kind, tmp_path):
 
 def test_rights_and_time_alone_or_nothing(source, tmp_path):
     engine, out = Engine(read_frame(source)), tmp_path / "a.jpg"
-    deliver(engine, Recipe(), Order(keeps="rights"), out, said=Said(3))
+    deliver(engine, Recipe(), Order(keeps="rights"), out, said=PictureWords(3))
     found = _read(out)
     assert found["Exif.Image.Artist"] == "Somebody" and found["Exif.Photo.DateTimeOriginal"] == "2026:05:09 06:12:20"
     assert found["Iptc.Application2.Byline"] == "Somebody" and found["Xmp.dc.rights"].endswith("all rights kept")
@@ -197,7 +197,7 @@ def test_formats_that_are_told_as_they_are_written(source, kind, tmp_path):
     import pillow_jxl  # noqa: F401
 
     out = tmp_path / ("a.avif" if kind == "AVIF" else "a.jxl")
-    deliver(Engine(read_frame(source)), Recipe(), Order(kind), out, said=Said(4))
+    deliver(Engine(read_frame(source)), Recipe(), Order(kind), out, said=PictureWords(4))
     with Pillow.open(out) as picture:
         exif = picture.getexif()
         assert exif[33432].startswith("(c) Somebody") and exif[271] == "A B"
@@ -216,7 +216,7 @@ def test_what_says_a_place_or_a_right_is_told_by_its_name_whoever_defined_it():
 @pytest.mark.parametrize("kind", ["JPEG", "TIFF", "PNG", "WebP"])
 def test_caption_and_keywords_are_written_under_every_name_and_replace_what_came(source, kind, tmp_path):
     out = tmp_path / "a"
-    said = Said(2, "Am langen Tisch, \u4e5d guests\nand bread", ("supper", "L\u00f8v\u00f8y", "x" * 64))
+    said = PictureWords(2, "Am langen Tisch, \u4e5d guests\nand bread", ("supper", "L\u00f8v\u00f8y", "x" * 64))
     deliver(Engine(read_frame(source)), Recipe(), Order(kind), out, said=said)
     image = exiv2.ImageFactory.open(str(out))
     image.readMetadata()
@@ -235,7 +235,7 @@ def test_caption_and_keywords_are_written_under_every_name_and_replace_what_came
 def test_a_long_caption_is_cut_for_the_reader_that_cannot_take_it_and_nothing_said_leaves_what_came(source, tmp_path):
     out = tmp_path / "a.jpg"
     engine = Engine(read_frame(source))
-    deliver(engine, Recipe(), Order(), out, said=Said(caption="\u00e9" * 1500))
+    deliver(engine, Recipe(), Order(), out, said=PictureWords(caption="\u00e9" * 1500))
     found = _read(out)
     assert found["Iptc.Application2.Caption"] == "\u00e9" * 1000 and "\u00e9" * 1500 in found["Xmp.dc.description"]
     before = dict(engine.frame.metadata.exif)["Exif.Image.ImageDescription"]

@@ -118,7 +118,7 @@ def test_a_second_one_takes_no_place_of_the_first(made, merged):
 def test_stopped_or_refused_it_leaves_nothing(made, merged):
     before = sorted(made.iterdir())
     with pytest.raises(Cancelled):
-        merge_files(sorted(made.glob("CORVA_????.dng")), read_frame, told=lambda share, _: share < 0.6)
+        merge_files(sorted(made.glob("CORVA_????.dng")), read_frame, on_progress=lambda share, _: share < 0.6)
     with pytest.raises(ArgumentError, match="from 2 to"):
         merge_files([made / "CORVA_0016.dng"], read_frame)
     with pytest.raises(ArgumentError, match="kind"):

@@ -20,7 +20,7 @@ from matiz.shoot.record import (
     by_station,
     entries_of,
     plan_of,
-    told,
+    sentences,
 )
 from matiz.shoot.sidecar import load_document, save_document
 
@@ -60,11 +60,11 @@ def test_the_plan_counts_what_is_left_at_the_pace_so_far(found):
     assert plan_of(found) == ShootPlan(1, 45.0) and plan_of(found).seconds == 45.0
     assert plan_of([]).seconds is None
     assert by_station(found) == {"tone": 40.0, "light": 30.0}
-    said = " ".join(told(found))
+    said = " ".join(sentences(found))
     assert "4 pictures, 2 worked on" in said and "1 picture left" in said and "tone 40" in said
     assert "Over their budget" not in said
     slow = [replace(found[1], seconds=61.0)]
-    assert "Over their budget: b.dng" in " ".join(told(slow))
+    assert "Over their budget: b.dng" in " ".join(sentences(slow))
 
 
 def test_tables_hold_every_picture(found):

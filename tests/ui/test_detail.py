@@ -15,7 +15,7 @@ from matiz.recipe.tree import Rows
 from matiz.ui.frame.settle import settle
 from matiz.ui.stations.detail.loupes import Loupes
 from matiz.ui.stations.detail.noise_plot import NoisePlot
-from matiz.ui.stations.detail.station import told
+from matiz.ui.stations.detail.station import detail_note
 from matiz_simcam.shoot import DEMO_SHOTS, simulate
 
 
@@ -84,11 +84,11 @@ def test_loupes_are_painted_px_for_px():
 
 
 def test_what_is_told():
-    assert "texture" not in told(DetailReading(3.0, None, 0.0), None, None)
-    assert told(None, None, None) == ""
+    assert "texture" not in detail_note(DetailReading(3.0, None, 0.0), None, None)
+    assert detail_note(None, None, None) == ""
     before, after = (BlurReading(spread, 90, ((spread,),)) for spread in (1.6, 1.1))
-    assert "1.6" in told(None, before, after) and "now 1.1" in told(None, before, after)
-    assert "now" not in told(None, before, before)
+    assert "1.6" in detail_note(None, before, after) and "now 1.1" in detail_note(None, before, after)
+    assert "now" not in detail_note(None, before, before)
 
 
 def came(plot) -> dict[int, float]:

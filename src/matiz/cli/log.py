@@ -20,13 +20,15 @@ def add_arguments(command: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> int:
     """Run the command; returns the exit code."""
-    from ..shoot.record import as_csv, as_markdown, entries, told
+    from ..shoot.record import as_csv, as_markdown, entries, sentences
 
     folder = Path(chosen.folder)
     if not folder.is_dir():
         raise FileError(f"{folder}: there is no such folder")
     found = entries(folder)
-    text = as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(told(found)) + "\n"
+    text = (
+        as_csv(found) if chosen.csv else as_markdown(found) if chosen.markdown else "\n".join(sentences(found)) + "\n"
+    )
     if chosen.output:
         from ..system.outputs import write_text_output
 

@@ -28,7 +28,7 @@ def run(chosen: argparse.Namespace) -> int:
 
     seen: list[str] = []
 
-    def told(_share: float, text: str) -> bool:
+    def on_progress(_share: float, text: str) -> bool:
         if sys.stderr.isatty() and seen[-1:] != [text]:
             print(text, file=sys.stderr)
             seen.append(text)
@@ -36,6 +36,6 @@ def run(chosen: argparse.Namespace) -> int:
 
     paths = [Path(name) for name in chosen.files]
     out = Path(chosen.output) if chosen.output else None
-    made = merge_files(paths, read_frame, kind=chosen.as_ or "", hold=chosen.hold, out=out, told=told)
+    made = merge_files(paths, read_frame, kind=chosen.as_ or "", hold=chosen.hold, out=out, on_progress=on_progress)
     print(made.words)
     return 0

@@ -14,7 +14,7 @@ from pathlib import Path
 from ..colour.outputs import SPACES
 from ..errors import ArgumentError, FileError, MatizError
 from ..recipe.document import Document
-from ..shoot.said import said_of
+from ..shoot.said import words_of
 from ..shoot.sidecar import load_document
 from ..system.children import process_pool
 from ..system.files import TakenError, clear_leftovers
@@ -132,7 +132,7 @@ def run_task(task: Task) -> Done:
         picture = as_decided(task.picture)
         exclusive = "" if task.replaces else "leave"
         made = deliver(
-            picture.engine, picture.recipe, task.order, path, said=said_of(picture.document), taken=exclusive
+            picture.engine, picture.recipe, task.order, path, said=words_of(picture.document), taken=exclusive
         )
     except TakenError as error:
         # another worker that was taken for dead has written it

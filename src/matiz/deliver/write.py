@@ -17,8 +17,8 @@ from ..develop.stages.border import border_px, bordered
 from ..errors import ArgumentError, Cancelled, FileError
 from ..kernels.encoding import encode
 from ..kernels.sharpen import BINS, sharpened
-from ..raw.frame import Said
-from ..raw.metadata import NOTHING, KeptMetadata, told_in, write_metadata
+from ..raw.frame import PictureWords
+from ..raw.metadata import NOTHING, KeptMetadata, metadata_blocks, write_metadata
 from ..recipe.model import Recipe
 from ..system.files import TakenError, write_whole
 from ..system.outputs import remember, write_output
@@ -52,7 +52,7 @@ def deliver(
     order: Order,
     path: Path,
     *,
-    said: Said = NOTHING,
+    said: PictureWords = NOTHING,
     region: Region | None = None,
     progress: Progress | None = None,
     taken: str = "",
@@ -78,7 +78,7 @@ def deliver(
 
     def write(temporary: Path) -> None:
         later = order.format in TOLD_LATER
-        about = About(profile) if later else About(profile, *told_in(engine.frame, size, said, kept))
+        about = About(profile) if later else About(profile, *metadata_blocks(engine.frame, size, said, kept))
         write_pixels(temporary, codes, order, about)
         if later:
             write_metadata(temporary, engine.frame, size, said=said, kept=kept)

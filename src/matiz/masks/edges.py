@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from . import runtime
 from .cut import Share
 from .hints import Planes, hints
-from .matting import SURE, told
+from .matting import SURE, known_and_unsure
 
 Colours = NDArray[np.float32]
 
@@ -46,7 +46,7 @@ def exact(share: Share, picture: Colours, plain: Share, near_px: float, deep_px:
     near_px, deep_px: how far outside and inside of the rough edge the true one may lie, at least 1. Farther from it the
     mask is 0 or 1. It looks `looks_px` far. Without what runs the network it is `plain`.
     """
-    solid, unsure = told(share)
+    solid, unsure = known_and_unsure(share)
     rows, columns = np.flatnonzero(unsure.any(axis=1)), np.flatnonzero(unsure.any(axis=0))
     network = _network()
     if network is None:
@@ -60,12 +60,12 @@ def exact(share: Share, picture: Colours, plain: Share, near_px: float, deep_px:
     planes = shown(picture[part], coarse)
     answer = np.clip((_asked(network, planes) - SURE) / (1.0 - 2.0 * SURE), 0.0, 1.0)
     made = base + rim * (answer - base)
-    trusted = _told_apart(planes) * (1.0 - _vague(unsure[part]))
+    trusted = _colour_separation(planes) * (1.0 - _vague(unsure[part]))
     solid[part] = plain[part] + trusted * (made - plain[part])
     return np.clip(solid, 0.0, 1.0)
 
 
-def _told_apart(planes: Planes) -> Share:
+def _colour_separation(planes: Planes) -> Share:
     """How far the two sides differ in colour, 0..1: an animal like its rock ends where it was found to."""
     apart = cv2.blur(np.maximum(planes[..., 6], planes[..., 10]), (NEAR_APART, NEAR_APART))
     return np.asarray(np.clip((apart - LEAST_APART) / (FULL_APART - LEAST_APART), 0.0, 1.0), np.float32)

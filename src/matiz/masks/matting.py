@@ -28,7 +28,7 @@ def refined(share: Share, picture: Colours, band_px: float) -> Share:
     band_px: how far from the coarse edge the true one may lie, at least 1. Away from it the mask is 0 or 1. It looks
     `looks_px` far.
     """
-    solid, unsure = told(share)
+    solid, unsure = known_and_unsure(share)
     side = 2 * math.ceil(band_px) + 1
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     rim = cv2.dilate(unsure.astype(np.uint8), disc) > 0
@@ -45,7 +45,7 @@ def refined(share: Share, picture: Colours, band_px: float) -> Share:
     return np.asarray(out, np.float32)
 
 
-def told(share: Share) -> tuple[Share, NDArray[np.bool_]]:
+def known_and_unsure(share: Share) -> tuple[Share, NDArray[np.bool_]]:
     """What a share says as 0 or 1, and where it is not sure of that, its edge at least."""
     solid = (share > 0.5).astype(np.float32)
     return solid, (share > SURE) & (share < 1.0 - SURE) | (solid != cv2.erode(solid, np.ones((3, 3), np.uint8)))

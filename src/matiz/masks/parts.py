@@ -144,11 +144,11 @@ def _draw(outline: Array, out: Mask) -> None:
 
 
 def reach(part: Reach, view: MaskWindow, out: Mask) -> None:
-    meant, kept_out = (_told(picks, view) for picks in (part.picks, part.keep_out))
+    meant, kept_out = (_picked_colours(picks, view) for picks in (part.picks, part.keep_out))
     kernels.near(view.Lab, view.x, view.y, meant, kept_out, part.distance, part.difference, out)
 
 
-def _told(picks: Iterable[Point], view: MaskWindow) -> list[tuple[float, ...]]:
+def _picked_colours(picks: Iterable[Point], view: MaskWindow) -> list[tuple[float, ...]]:
     return [(*pick, *(float(value) for value in view.colours[pick])) for pick in picks]
 
 

@@ -203,7 +203,7 @@ def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Po
         cv2.circle(sure, at, radius, int(side), -1)
     before = told.copy()
     for at, side in places:
-        told = _told_better(small, soft, told, sure, at, side, radius)
+        told = _recut(small, soft, told, sure, at, side, radius)
     out = share
     for side in (False, True):
         where = softened((told != before) & (told == side), share.shape)
@@ -211,7 +211,7 @@ def tapped(picture: Picture, share: Share, yes: Sequence[Point], no: Sequence[Po
     return np.asarray(out, np.float32)
 
 
-def _told_better(
+def _recut(
     small: Picture, soft: Picture, told: Mask, sure: NDArray[np.int8], at: Sequence[int], side: bool, radius: int
 ) -> Mask:
     """What is inside once one tap has spoken: what it asks about is cut anew by the colours of its surroundings, whose

@@ -22,7 +22,7 @@ from ..raw.noise import noise_of
 from .light import expected_light
 from .moved import Moved, find_moved
 from .stack import laid_together
-from .together import Told, heard, in_areas, prepared
+from .together import OnProgress, in_areas, prepared, report_progress
 
 AREA = (1024, 256)
 FADES, ENDS = 0.90, 0.98
@@ -47,11 +47,11 @@ class BracketMerge:
     moved: Moved
 
 
-def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: True) -> BracketMerge:
+def merge_bracket(frames: Sequence[Frame], on_progress: OnProgress = lambda _share, _text: True) -> BracketMerge:
     """One frame of several raw ones, exposed differently. The one in the middle is the reference: its view, its
     brightness, and what it shows of things that moved where it can.
 
-    told: hears the share that is done and what is being done, and returns False to stop, which raises Cancelled.
+    on_progress: hears the share that is done and what is being done, and returns False to stop, which raises Cancelled.
     Raises ArgumentError for frames that do not go together, AlignError where they show different things.
     """
     frames = prepared(frames, "bracket")
@@ -60,10 +60,10 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     first = order[len(order) // 2 - (len(order) + 1) % 2]
     frames = [frames[first], *(frames[n] for n in range(len(frames)) if n != first)]
     expected = [expected[first], *(expected[n] for n in range(len(expected)) if n != first)]
-    laid, gains, alignments = laid_together(frames, expected, lambda share, text: told(0.25 * share, text))
-    heard(told, 0.25, "Finding what moved")
+    laid, gains, alignments = laid_together(frames, expected, lambda share, text: on_progress(0.25 * share, text))
+    report_progress(on_progress, 0.25, "Finding what moved")
     moved = find_moved(laid, gains)
-    linear = _together(laid, gains, moved, told)
+    linear = _together(laid, gains, moved, on_progress)
     shortest = min(gains)
     linear *= np.float32(shortest)
     reference = frames[0]
@@ -78,11 +78,11 @@ def merge_bracket(frames: Sequence[Frame], told: Told = lambda _share, _text: Tr
     return BracketMerge(merged, alignments, tuple(gains), moved)
 
 
-def _together(laid: Sequence[Laid], gains: Sequence[float], moved: Moved, told: Told) -> Camera:
+def _together(laid: Sequence[Laid], gains: Sequence[float], moved: Moved, on_progress: OnProgress) -> Camera:
     """The light of all frames in the reference's values, (height, width, 3)."""
     return in_areas(
         laid[0].sensor.frame.size, AREA, lambda area: _area(laid, gains, moved, area),
-        lambda share: heard(told, 0.35 + 0.65 * share, "Merging"),
+        lambda share: report_progress(on_progress, 0.35 + 0.65 * share, "Merging"),
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from ..wording import EV, counted, degrees, number, percent
 from .bracket import merge_bracket
 from .focus import merge_focus
 from .mean import merge_mean
-from .together import MOST, Told, heard
+from .together import MOST, OnProgress, report_progress
 
 KINDS = ("bracket", "focus", "mean")
 LEAST_EV, LEAST_NEARER = 0.3, 0.05
@@ -55,12 +55,12 @@ def merge_files(
     kind: str = "",
     hold: str = "both",
     out: Path | None = None,
-    told: Told = lambda _share, _text: True,
+    on_progress: OnProgress = lambda _share, _text: True,
 ) -> MergedFile:
     """Merge raw files into a linear DNG beside the first one, or at `out`, which is not to be there yet.
 
-    kind: one of KINDS, or by what the files say. hold: see `mean.merge_mean`. told: hears the share done and what is
-    being done, and returns False to stop, which raises Cancelled. Raises ArgumentError for files that do not go
+    kind: one of KINDS, or by what the files say. hold: see `mean.merge_mean`. on_progress: hears the share done and
+    what is being done, and returns False to stop, which raises Cancelled. Raises ArgumentError for files that do not go
     together, AlignError where they show different things, FileError and FormatError as reading and writing do.
     """
     if kind not in ("", *KINDS):
@@ -71,12 +71,12 @@ def merge_files(
         raise TakenError(f"{out}: there is a file of that name already")
     frames = []
     for n, path in enumerate(paths):
-        heard(told, READ * n / len(paths), f"Reading {path.name}")
+        report_progress(on_progress, READ * n / len(paths), f"Reading {path.name}")
         frames.append(read(path))
     kind = kind or kind_of([frame.exposure for frame in frames])
 
     def later(share: float, text: str) -> bool:
-        return told(READ + (0.95 - READ) * share, text)
+        return on_progress(READ + (0.95 - READ) * share, text)
 
     if kind == "bracket":
         bracket = merge_bracket(frames, later)
@@ -95,10 +95,10 @@ def merge_files(
         words = f"{percent(mean.noise_left, 0)} of the noise is left"
         words += f"; {percent(mean.sky_share, 0)} aligned on the stars" if mean.sky else ""
         words += f"; {_laid([each for each in (*mean.sky, *mean.ground) if each is not None])}"
-    heard(told, 0.95, "Writing")
+    report_progress(on_progress, 0.95, "Writing")
     path = out or _free_name(paths, kind)
     write_frame(frame, path, exclusive=True)
-    heard(told, 1.0, "Merged")
+    report_progress(on_progress, 1.0, "Merged")
     assert frame.merged is not None
     reference = next(each.path for each in frames if each.path.name == frame.merged.names[0])
     return MergedFile(path, reference, f"{counted(len(frames), 'frame')} merged into {path.name}: {words}")

@@ -1,7 +1,7 @@
 """Frames focused at different distances become one that is sharp wherever any of them is.
 
-Each frame is laid on the reference, its breathing included. Which is sharpest is told by the power of fine detail on a
-scale on which noise is even, over small surroundings where there is detail and over larger ones where there is none.
+Each frame is laid on the reference, its breathing included. Which is sharpest is decided by the power of fine detail on
+a scale on which noise is even, over small surroundings where there is detail and over larger ones where there is none.
 They are put together band by band (Burt and Adelson 1983, "A multiresolution spline with application to image
 mosaics"), so that no seam shows.
 """
@@ -23,11 +23,11 @@ from ..raw.noise import noise_of
 from .align import LIGHT
 from .light import expected_light
 from .stack import laid_together
-from .together import Told, heard, prepared
+from .together import OnProgress, prepared, report_progress
 
 STRIP_ROWS = 256
 LEVEL = 2
-"""At which it is told which frame is sharpest."""
+"""At which it is decided which frame is sharpest."""
 FINE_PX, COARSE_PX = 0.7, 2.0
 """Between these spreads lies the detail that tells."""
 AROUND_PX = ((1.5, 1.0), (5.0, 0.15), (20.0, 0.03), (60.0, 0.03))
@@ -51,21 +51,21 @@ class FocusMerge:
     """(height, width) at LEVEL: which frame gives most."""
 
 
-def merge_focus(frames: Sequence[Frame], told: Told = lambda _share, _text: True) -> FocusMerge:
+def merge_focus(frames: Sequence[Frame], on_progress: OnProgress = lambda _share, _text: True) -> FocusMerge:
     """One frame of several raw ones of one view, focused differently; the first is the reference.
 
-    told: as for `bracket.merge_bracket`, likewise what is raised.
+    on_progress: as for `bracket.merge_bracket`, likewise what is raised.
     """
     frames = prepared(frames, "focus")
     laid, gains, alignments = laid_together(
-        frames, expected_light(frames), lambda share, text: told(0.25 * share, text)
+        frames, expected_light(frames), lambda share, text: on_progress(0.25 * share, text)
     )
     detail = []
     for n, each in enumerate(laid):
-        heard(told, 0.25 + 0.25 * n / len(laid), f"Finding where {frames[n].path.name} is sharp")
+        report_progress(on_progress, 0.25 + 0.25 * n / len(laid), f"Finding where {frames[n].path.name} is sharp")
         detail.append(_detail(each, gains[n]))
     masks = _masks(detail)
-    linear = _blended(laid, gains, masks, told)
+    linear = _blended(laid, gains, masks, on_progress)
     reference = frames[0]
     record = Merged(
         "focus", tuple(frame.path.name for frame in frames), tuple(round(log2(gain), 3) for gain in gains),
@@ -115,12 +115,12 @@ def _masks(detail: Sequence[Plane]) -> Plane:
     return np.asarray(soft / soft.sum(axis=0), np.float32)
 
 
-def _blended(laid: Sequence[Laid], gains: Sequence[float], masks: Plane, told: Told) -> Camera:
+def _blended(laid: Sequence[Laid], gains: Sequence[float], masks: Plane, on_progress: OnProgress) -> Camera:
     """All frames as one, (height, width, 3), band by band."""
     width, height = laid[0].sensor.frame.size
     bands: list[Camera] = []
     for n, each in enumerate(laid):
-        heard(told, 0.5 + 0.5 * n / len(laid), "Merging")
+        report_progress(on_progress, 0.5 + 0.5 * n / len(laid), "Merging")
         whole = np.empty((height, width, 3), np.float32)
         for top in range(0, height, STRIP_ROWS):
             rows = min(STRIP_ROWS, height - top)

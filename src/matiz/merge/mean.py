@@ -24,7 +24,7 @@ from ..raw.noise import noise_of
 from .align import AlignError, aligned, standing_share
 from .light import expected_light, measured_light
 from .stars import stars_aligned, stars_of
-from .together import Told, heard, in_areas, prepared
+from .together import OnProgress, in_areas, prepared, report_progress
 
 MOST_ROWS = 1024
 """Of all frames together, of which each has its part in memory at a time."""
@@ -33,7 +33,7 @@ NOISES, SHARE, OF_EDGE = 4.5, 0.1, 0.5
 """How many times its noise, what share of its light and of the steps round it a value may differ from the others."""
 LEVEL = 2
 STILL_PX, SOFT_PX = 3.0, 1.0
-"""At that level: over what surroundings it is told by what a place stands still, and over what it fades."""
+"""At that level: over what surroundings it is decided by what a place stands still, and over what it fades."""
 TURNS_PX = 1.5
 """By which the sky moves otherwise than the ground, somewhere, where it is one that turns."""
 LEAST_STANDING = 0.15
@@ -60,10 +60,12 @@ class MeanMerge:
     """Share of all values that were left out of the mean."""
 
 
-def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda _share, _text: True) -> MeanMerge:
+def merge_mean(
+    frames: Sequence[Frame], hold: str = "both", on_progress: OnProgress = lambda _share, _text: True
+) -> MeanMerge:
     """The mean of raw frames. hold: "ground", "sky" (by its stars), or "both", each where it is.
 
-    The one in the middle of the series is the reference. told, and what is raised: as for `bracket.merge_bracket`.
+    The one in the middle of the series is the reference. on_progress, and what is raised: see `bracket.merge_bracket`.
     """
     frames = prepared(frames, "mean")
     if hold not in HOLDS:
@@ -71,10 +73,10 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
     middle = len(frames) // 2
     ways: dict[str, list[Alignment | None]] = {}
     if hold != "sky":
-        heard(told, 0.0, "Aligning the frames on the ground")
-        ways["ground"] = _by_ground(frames, middle, told)
+        report_progress(on_progress, 0.0, "Aligning the frames on the ground")
+        ways["ground"] = _by_ground(frames, middle, on_progress)
     if hold != "ground":
-        heard(told, 0.2, "Aligning the frames on the stars")
+        report_progress(on_progress, 0.2, "Aligning the frames on the stars")
         try:
             ways["sky"] = _by_stars(frames, middle)
         except AlignError:
@@ -88,7 +90,7 @@ def merge_mean(frames: Sequence[Frame], hold: str = "both", told: Told = lambda 
     means, unrest, out = [], [], 0.0
     for step, (name, alignments) in enumerate(ways.items()):
         laid = [Laid(Sensor(frames[n]), alignments[n]) for n in order]
-        mean, restless, share = _mean(laid, gains, _part(told, name, step, len(ways)))
+        mean, restless, share = _mean(laid, gains, _part(on_progress, name, step, len(ways)))
         means.append(mean)
         unrest.append(restless)
         out = max(out, share)
@@ -111,17 +113,17 @@ def _turns(ground: Sequence[Alignment | None], sky: Sequence[Alignment | None], 
     return any(float(np.linalg.norm(one.at(*at.T) - other.at(*at.T), axis=1).max()) > TURNS_PX for one, other in pairs)
 
 
-def _part(told: Told, name: str, step: int, steps: int) -> Callable[[float], None]:
+def _part(on_progress: OnProgress, name: str, step: int, steps: int) -> Callable[[float], None]:
     words = f"Merging, aligned on {'the ground' if name == 'ground' else 'the stars'}"
-    return lambda share: heard(told, 0.3 + 0.7 * (step + share) / steps, words)
+    return lambda share: report_progress(on_progress, 0.3 + 0.7 * (step + share) / steps, words)
 
 
-def _by_ground(frames: Sequence[Frame], middle: int, told: Told) -> list[Alignment | None]:
+def _by_ground(frames: Sequence[Frame], middle: int, on_progress: OnProgress) -> list[Alignment | None]:
     """None for those that stand, also where too little can be seen of the ground: a tripod is what such series need."""
     out: list[Alignment | None] = []
     first = Sensor(frames[middle])
     for n, frame in enumerate(frames):
-        heard(told, 0.2 * n / len(frames), "Aligning the frames on the ground")
+        report_progress(on_progress, 0.2 * n / len(frames), "Aligning the frames on the ground")
         sensor = Sensor(frame)
         try:
             stands = n == middle or standing_share(first, sensor) >= LEAST_STANDING

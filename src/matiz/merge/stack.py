@@ -9,11 +9,11 @@ from ..develop.frame.sensor import Sensor
 from ..raw.frame import Frame
 from .align import aligned
 from .light import measured_light
-from .together import Told, heard
+from .together import OnProgress, report_progress
 
 
 def laid_together(
-    frames: Sequence[Frame], expected: Sequence[float], told: Told
+    frames: Sequence[Frame], expected: Sequence[float], on_progress: OnProgress
 ) -> tuple[list[Laid], list[float], tuple[Alignment, ...]]:
     """The frames as they lie on the first, how much more light each got than it, and how the others lie.
 
@@ -35,7 +35,7 @@ def laid_together(
                 laid.append(Laid(Sensor(frames[n]), None if alignment.is_still else alignment))
                 gains.append(gain)
                 alignments.append(alignment)
-                heard(told, n / (len(frames) - 1), f"Aligning the frames with {frames[0].path.name}")
+                report_progress(on_progress, n / (len(frames) - 1), f"Aligning the frames with {frames[0].path.name}")
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise

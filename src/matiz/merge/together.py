@@ -12,7 +12,7 @@ from ..errors import ArgumentError, Cancelled
 from ..raw.frame import Frame
 from ..raw.noise import noise_of
 
-Told = Callable[[float, str], bool]
+OnProgress = Callable[[float, str], bool]
 """Hears the share that is done and what is being done; False stops it."""
 MOST = 60
 """Frames at a time."""
@@ -41,9 +41,9 @@ def prepared(frames: Sequence[Frame], kind: str) -> list[Frame]:
     return out
 
 
-def heard(told: Told, share: float, text: str) -> None:
+def report_progress(on_progress: OnProgress, share: float, text: str) -> None:
     """Tell; raises Cancelled where it is to stop."""
-    if not told(share, text):
+    if not on_progress(share, text):
         raise Cancelled("stopped by the user")
 
 

@@ -13,16 +13,16 @@ import exiv2
 
 from ..errors import FormatError
 from ..system.files import xmp_beside
-from .frame import Said
+from .frame import PictureWords
 from .listing import MOST_BESIDE_BYTES
 from .metadata import say_in_xmp
 
 
-def said_beside(path: Path) -> Said:
+def words_beside(path: Path) -> PictureWords:
     """What XMP beside a picture says; nothing where there is none. FormatError when it is damaged."""
     beside = xmp_beside(path)
     if not beside.is_file():
-        return Said()
+        return PictureWords()
     xmp = _read(beside).xmpData()
     rank, caption, keywords = 0, "", []
     for datum in xmp:
@@ -33,7 +33,7 @@ def said_beside(path: Path) -> Said:
             caption = _in_any_language(datum.value(), text)
         elif key == "Xmp.dc.subject":
             keywords = [str(datum.value()[n]) for n in range(datum.value().count())]
-    return Said(rank, caption.strip(), tuple(word.strip() for word in keywords if word.strip()))
+    return PictureWords(rank, caption.strip(), tuple(word.strip() for word in keywords if word.strip()))
 
 
 def _in_any_language(value: Any, text: str) -> str:
@@ -45,7 +45,7 @@ def _in_any_language(value: Any, text: str) -> str:
     return text
 
 
-def packet_saying(path: Path, said: Said) -> bytes:
+def packet_saying(path: Path, said: PictureWords) -> bytes:
     """The file to lie beside a picture: what is there already, and what is said of it. FormatError when what is there
     is damaged: it stays as it is then."""
     beside = xmp_beside(path)

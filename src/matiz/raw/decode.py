@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from ..errors import ArgumentError, Cancelled, FileError, FormatError
 from ..system.children import start_module
 from ..system.files import clear_shared, shared_prefix
-from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic, Said
+from .frame import Calibration, CameraColour, Exposure, Facts, Frame, Merged, Metadata, Mosaic, PictureWords
 from .white import found_white
 
 TIME_LIMIT_S, LISTING_LIMIT_S = 60.0, 10.0
@@ -124,13 +124,13 @@ class Decoder:
             )  # fmt: skip
             return np.array(_mapped(out, answer["preview"])), facts
 
-    def said_beside(self, path: Path) -> Said:
+    def words_beside(self, path: Path) -> PictureWords:
         """What XMP beside a picture says of it; nothing where there is none. FormatError when it is damaged."""
         with exchange_file() as out:
             answer = self._ask("said beside", path, out, limit_s=LISTING_LIMIT_S)
-            return Said(answer["rank"], answer["caption"], tuple(answer["keywords"]))
+            return PictureWords(answer["rank"], answer["caption"], tuple(answer["keywords"]))
 
-    def packet_saying(self, path: Path, said: Said) -> bytes:
+    def packet_saying(self, path: Path, said: PictureWords) -> bytes:
         """The XMP to lie beside a picture: see `beside.packet_saying`."""
         with exchange_file() as out:
             self._ask("packet saying", path, out, limit_s=LISTING_LIMIT_S, said=asdict(said))

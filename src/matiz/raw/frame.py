@@ -116,7 +116,7 @@ class Metadata:
 
 
 @dataclass(frozen=True)
-class Said:
+class PictureWords:
     """What the user says of a picture; what is empty leaves what came with its file."""
 
     rank: int = 0

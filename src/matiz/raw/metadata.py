@@ -19,7 +19,7 @@ import exiv2
 from PIL import Image as Pillow
 
 from ..errors import FileError
-from .frame import Exposure, Frame, Metadata, Said
+from .frame import Exposure, Frame, Metadata, PictureWords
 
 MOST_TEXT, MOST_PACKET = 16_384, 2**20
 SOFTWARE = "Matiz"
@@ -76,11 +76,11 @@ class KeptMetadata:
 ALL = KeptMetadata()
 
 
-NOTHING = Said()
+NOTHING = PictureWords()
 
 
 @dataclass(frozen=True)
-class Told:
+class FileMetadata:
     """What a file says of how its picture was taken."""
 
     maker: str = ""
@@ -93,7 +93,7 @@ class Told:
     """Whether Exif says that the colours are opRGB, IEC 61966-2-5 (interoperability index R03)."""
 
 
-def read_metadata(path: Path) -> Told:
+def read_metadata(path: Path) -> FileMetadata:
     """Everything that is known of a file without its pixels; what cannot be read is left out, one value at a time."""
     try:
         image = exiv2.ImageFactory.open(str(path))
@@ -101,12 +101,12 @@ def read_metadata(path: Path) -> Told:
         exif, iptc, xmp = image.exifData(), image.iptcData(), image.xmpData()
         packet = image.xmpPacket()
     except Exception:  # whatever a damaged file makes the library do
-        return Told()
+        return FileMetadata()
     texts = {key: text for datum in exif if (pair := _pair(datum)) is not None for key, text in [pair]}
     kept = tuple(sorted((new, text) for key, text in texts.items() if (new := _kept_as(key))))
     captions = tuple(pair for datum in iptc if (pair := _pair(datum)) is not None)
     metadata = Metadata(kept, captions, packet if isinstance(packet, str) and len(packet) <= MOST_PACKET else "")
-    maker, model = (_told(find, exif) for find in (exiv2.make, exiv2.model))
+    maker, model = (_text_of(find, exif) for find in (exiv2.make, exiv2.model))
     unique = texts.get("Exif.Image.UniqueCameraModel", "").strip("\x00 ")
     exposure = Exposure(
         _number(exiv2.isoSpeed, exif),
@@ -114,7 +114,7 @@ def read_metadata(path: Path) -> Told:
         _number(exiv2.fNumber, exif),
         _time_utc(texts),
         _number(exiv2.focalLength, exif),
-        _told(exiv2.lensName, exif) or _lens(texts),
+        _text_of(exiv2.lensName, exif) or _lens(texts),
         _number(exiv2.subjectDistance, exif),
         _positive(texts.get("Exif.Photo.FocalLengthIn35mmFilm", "")),
     )
@@ -122,7 +122,7 @@ def read_metadata(path: Path) -> Told:
     orientation = _number(exiv2.orientation, exif)
     stars = {datum.key(): datum.toString() for datum in xmp if datum.key() == "Xmp.xmp.Rating"}
     rating = stars.get("Xmp.xmp.Rating") or texts.get("Exif.Image.Rating", "0")
-    return Told(
+    return FileMetadata(
         maker,
         camera,
         int(orientation) if orientation is not None and orientation in range(1, 9) else 1,
@@ -134,7 +134,7 @@ def read_metadata(path: Path) -> Told:
 
 
 def write_metadata(
-    path: Path, frame: Frame, size: tuple[int, int], *, said: Said = NOTHING, kept: KeptMetadata = ALL
+    path: Path, frame: Frame, size: tuple[int, int], *, said: PictureWords = NOTHING, kept: KeptMetadata = ALL
 ) -> None:
     """Write what came with a frame's file, and what is known of it, into a finished picture of `size`.
 
@@ -147,8 +147,9 @@ def write_metadata(
         image.readMetadata()
         # how the pixels lie in this file stays as its writer said
         exif, iptc, xmp = image.exifData(), exiv2.IptcData(), image.xmpData()
-        told = {key: text for key, text in {**own_exif(frame), **dict(frame.metadata.exif)}.items() if kept.holds(key)}
-        for key, text in {**told, **_fixed(size, is_sRGB=kept.is_sRGB)}.items():
+        texts = {**own_exif(frame), **dict(frame.metadata.exif)}
+        texts = {key: text for key, text in texts.items() if kept.holds(key)}
+        for key, text in {**texts, **_fixed(size, is_sRGB=kept.is_sRGB)}.items():
             _put(exif, key, text)
         for key, text in frame.metadata.iptc:
             if kept.holds(key):
@@ -174,7 +175,7 @@ def write_metadata(
         raise FileError(f"{path.name}: its metadata cannot be written ({error})") from None
 
 
-def _say(said: Said, exif: Any, iptc: Any, xmp: Any) -> None:
+def _say(said: PictureWords, exif: Any, iptc: Any, xmp: Any) -> None:
     """Rank, caption and keywords, under every name by which readers look for them."""
     say_in_xmp(said, xmp)
     if said.caption or said.keywords:
@@ -188,7 +189,7 @@ def _say(said: Said, exif: Any, iptc: Any, xmp: Any) -> None:
             _add(iptc, "Iptc.Application2.Keywords", _shortened(word, KEYWORD_BYTES))
 
 
-def say_in_xmp(said: Said, xmp: Any) -> None:
+def say_in_xmp(said: PictureWords, xmp: Any) -> None:
     """Put what the user says of a picture into its XMP; what is empty leaves what is there."""
     if said.rank or "Xmp.xmp.Rating" not in [datum.key() for datum in xmp]:
         xmp["Xmp.xmp.Rating"] = str(said.rank)
@@ -211,10 +212,10 @@ def _shortened(text: str, most_bytes: int) -> str:
     return text.encode("utf-8")[:most_bytes].decode("utf-8", "ignore")
 
 
-def told_in(frame: Frame, size: tuple[int, int], said: Said, kept: KeptMetadata) -> tuple[bytes, bytes]:
+def metadata_blocks(frame: Frame, size: tuple[int, int], said: PictureWords, kept: KeptMetadata) -> tuple[bytes, bytes]:
     """The same as Exif and XMP for a writer that embeds them itself."""
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "told.jpg"
+        path = Path(folder) / "metadata.jpg"
         Pillow.new("RGB", (8, 8)).save(path, "JPEG")
         write_metadata(path, frame, size, said=said, kept=kept)
         with Pillow.open(path) as picture:
@@ -299,7 +300,7 @@ def _add(data: Any, key: str, text: str) -> None:
         return
 
 
-def _told(find: Callable[[Any], Any], exif: Any) -> str:
+def _text_of(find: Callable[[Any], Any], exif: Any) -> str:
     found = find(exif)
     if found is None or found == exif.end():
         return ""
@@ -314,7 +315,7 @@ def _lens(texts: Mapping[str, str]) -> str:
 
 
 def _number(find: Callable[[Any], Any], exif: Any) -> float | None:
-    text = _told(find, exif).split()
+    text = _text_of(find, exif).split()
     try:
         value = float(Fraction(text[0])) if text else 0.0
     except (ValueError, ZeroDivisionError, OverflowError):

@@ -20,11 +20,11 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ..errors import FormatError, MatizError
-from .beside import packet_saying, said_beside
-from .frame import CameraColour, Exposure, Said
+from .beside import packet_saying, words_beside
+from .frame import CameraColour, Exposure, PictureWords
 from .light_sources import LIGHT_SOURCE_K
 from .listing import picture_size, preview_of, rating_beside, thumbnail
-from .metadata import Told, read_metadata
+from .metadata import FileMetadata, read_metadata
 from .picture_file import check_mosaic, check_size, kind_of, read_picture
 from .tags import Tags, linear_pixels, packed_mosaic
 
@@ -38,32 +38,32 @@ def decode(path: Path, out: BinaryIO) -> dict[str, Any]:
 
     A mosaic that needs no decoding is only pointed at: "offset" is where it lies in the file itself.
     """
-    tags, told = _tags_of(path), read_metadata(path)
+    tags, metadata = _tags_of(path), read_metadata(path)
     if tags is not None and tags.is_dng and tags.plain is not None:
         height, width = tags.plain["mosaic"]["shape"]
         check_size(width, height, MOST_PIXELS)
         check_mosaic(width, height)
         colour = tags.colour()
         if colour is not None:
-            return {**_about(tags, told, colour), **tags.plain}
+            return {**_about(tags, metadata, colour), **tags.plain}
     if tags is not None and tags.is_dng and tags.is_linear:
         with path.open("rb") as file:
             linear = linear_pixels(file, MOST_PIXELS)
-        about = _about(tags, told, tags.colour() or CameraColour())
+        about = _about(tags, metadata, tags.colour() or CameraColour())
         return {**about, "linear": _write(out, linear), "merged": tags.merged()}
     if tags is not None and tags.is_dng and tags.is_packed:
         with path.open("rb") as file:
             packed = packed_mosaic(file, MOST_PIXELS)
         if packed is not None:
             values, levels = packed
-            about = _about(tags, told, tags.colour() or CameraColour())
+            about = _about(tags, metadata, tags.colour() or CameraColour())
             return {**about, "mosaic": _write(out, values), **levels}
     data = _bytes_of(path)
     is_tiff = tags is not None and not tags.is_dng and path.suffix.lower() in (".tif", ".tiff")
     if kind_of(data) or is_tiff:
-        linear, is_rendered = read_picture(data, MOST_PIXELS, is_wide=told.is_wide)
-        return {**_told(told), "rendered": is_rendered, "linear": _write(out, linear)}
-    return _raw(data, tags, told, out)
+        linear, is_rendered = read_picture(data, MOST_PIXELS, is_wide=metadata.is_wide)
+        return {**_metadata_dict(metadata), "rendered": is_rendered, "linear": _write(out, linear)}
+    return _raw(data, tags, metadata, out)
 
 
 def listing(path: Path, out: BinaryIO, size_px: int) -> dict[str, Any]:
@@ -71,7 +71,7 @@ def listing(path: Path, out: BinaryIO, size_px: int) -> dict[str, Any]:
     tags = _tags_of(path)
     with path.open("rb") as file:
         kind = kind_of(file.read(8))
-    told = read_metadata(path)
+    metadata = read_metadata(path)
     small = preview_of(path, kind, tags, size_px, MOST_PIXELS)
     if kind:
         size = picture_size(path)
@@ -80,14 +80,14 @@ def listing(path: Path, out: BinaryIO, size_px: int) -> dict[str, Any]:
     else:
         with rawpy.imread(str(path)) as raw:
             size = (raw.sizes.width, raw.sizes.height)
-            told = _by_libraw(told, raw)
-    preview = _write(out, thumbnail(small, told.orientation, size_px))
+            metadata = _by_libraw(metadata, raw)
+    preview = _write(out, thumbnail(small, metadata.orientation, size_px))
     about = {
         "size": list(size),
-        "rating": told.rating or rating_beside(path),
+        "rating": metadata.rating or rating_beside(path),
         "merged": tags.merged() if tags else None,
     }
-    return {**_told(told), "preview": preview, **about}
+    return {**_metadata_dict(metadata), "preview": preview, **about}
 
 
 def _check_length(path: Path) -> None:
@@ -121,7 +121,7 @@ def _open(data: bytes) -> Any:
     return raw
 
 
-def _raw(data: bytes, tags: Tags | None, told: Told, out: BinaryIO) -> dict[str, Any]:
+def _raw(data: bytes, tags: Tags | None, metadata: FileMetadata, out: BinaryIO) -> dict[str, Any]:
     with _open(data) as raw:
         check_size(raw.sizes.raw_width, raw.sizes.raw_height, MOST_PIXELS)
         check_mosaic(raw.sizes.width, raw.sizes.height)
@@ -133,7 +133,7 @@ def _raw(data: bytes, tags: Tags | None, told: Told, out: BinaryIO) -> dict[str,
         black = np.array(raw.black_level_per_channel, np.float32)[np.array(raw.raw_pattern) & 3]
         colour = (tags.colour() if tags is not None else None) or _colour_of(raw)
         return {
-            **_about(tags, _by_libraw(told, raw), colour),
+            **_about(tags, _by_libraw(metadata, raw), colour),
             "mosaic": _write(out, values),
             "pattern": pattern.tolist(),
             "black": black.tolist(),
@@ -141,19 +141,19 @@ def _raw(data: bytes, tags: Tags | None, told: Told, out: BinaryIO) -> dict[str,
         }
 
 
-def _about(tags: Tags | None, told: Told, colour: CameraColour) -> dict[str, Any]:
+def _about(tags: Tags | None, metadata: FileMetadata, colour: CameraColour) -> dict[str, Any]:
     """Everything but the pixels and their levels."""
-    return {**_told(told), "colour": _plain(colour), "noise_profile": tags.noise_profile() if tags else ()}
+    return {**_metadata_dict(metadata), "colour": _plain(colour), "noise_profile": tags.noise_profile() if tags else ()}
 
 
-def _told(told: Told) -> dict[str, Any]:
+def _metadata_dict(metadata: FileMetadata) -> dict[str, Any]:
     """What a file says of its picture, as it is handed over."""
     return {
-        "maker": told.maker,
-        "camera": told.camera,
-        "orientation": told.orientation,
-        "exposure": vars(told.exposure),
-        "metadata": vars(told.metadata),
+        "maker": metadata.maker,
+        "camera": metadata.camera,
+        "orientation": metadata.orientation,
+        "exposure": vars(metadata.exposure),
+        "metadata": vars(metadata.metadata),
     }
 
 
@@ -169,9 +169,9 @@ def _colour_of(raw: Any) -> CameraColour:
     return CameraColour((calibration,), base.as_shot_neutral)
 
 
-def _by_libraw(told: Told, raw: Any) -> Told:
+def _by_libraw(metadata: FileMetadata, raw: Any) -> FileMetadata:
     """What LibRaw knows of a camera's own format, where its tags say nothing."""
-    other, shot = raw.other, told.exposure
+    other, shot = raw.other, metadata.exposure
     # by the camera's clock, which is taken for UTC
     taken = other.timestamp.strftime("%Y-%m-%dT%H:%M:%SZ") if other.timestamp else None
     found = Exposure(
@@ -184,8 +184,8 @@ def _by_libraw(told: Told, raw: Any) -> Told:
         shot.focus_m,
         shot.focal_35_mm,
     )
-    turned = told.orientation if told.orientation != 1 else _turned(raw.sizes.flip)
-    return replace(told, exposure=found, orientation=turned)
+    turned = metadata.orientation if metadata.orientation != 1 else _turned(raw.sizes.flip)
+    return replace(metadata, exposure=found, orientation=turned)
 
 
 def _plain(colour: CameraColour) -> dict[str, Any]:
@@ -219,10 +219,10 @@ def _answer(request: dict[str, Any]) -> dict[str, Any]:
                 case "listing":
                     return listing(path, out, int(request["size_px"]))
                 case "said beside":
-                    return vars(said_beside(path))
+                    return vars(words_beside(path))
                 case _:
                     said = request["said"]
-                    out.write(packet_saying(path, Said(said["rank"], said["caption"], tuple(said["keywords"]))))
+                    out.write(packet_saying(path, PictureWords(said["rank"], said["caption"], tuple(said["keywords"]))))
                     return {}
     except MatizError as error:
         return {"error": str(error)}

@@ -53,7 +53,7 @@ class Section:
         """What stands for all that is in it, worked out once however often it is asked."""
         found: bytes | None = self.__dict__.get(_DIGEST)
         if found is None:
-            found = _digested((self.KIND, *(_told(getattr(self, name)) for name in parts_of(type(self)))))
+            found = _digested((self.KIND, *(_hashable(getattr(self, name)) for name in parts_of(type(self)))))
             self.__dict__[_DIGEST] = found
         return found
 
@@ -62,7 +62,7 @@ _DIGEST, PLAIN = "_digest", "_plain"
 """What follows from a section and is kept with it."""
 
 
-def _told(value: Any) -> Any:
+def _hashable(value: Any) -> Any:
     return value.digest if isinstance(value, Section | Rows) else value
 
 

@@ -120,7 +120,7 @@ class Desk:
         document = self.document(path)
         if document is None or not facts.rating or document.rank or sidecar_path(path).exists():
             return False
-        self.documents.put_unsaid(path, replace(document, rank=facts.rating))
+        self.documents.put_silently(path, replace(document, rank=facts.rating))
         return True
 
     # ---- the recipe of a picture

@@ -99,7 +99,7 @@ class Documents:
                 self._set(path, held.changed(document))
                 self._unsaved.add(path)
 
-    def put_unsaid(self, path: Path, document: Document) -> None:
+    def put_silently(self, path: Path, document: Document) -> None:
         """The same for what a picture's own file says, which needs no sidecar."""
         with self._lock:
             held = self._tracked.get(path)

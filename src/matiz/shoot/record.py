@@ -144,10 +144,10 @@ def as_markdown(found: Iterable[Entry]) -> str:
     found = list(found)
     lines = [f"| {' | '.join(COLUMNS)} |", f"|{'---|' * len(COLUMNS)}"]
     lines += [f"| {' | '.join(cell.replace('|', '/') for cell in _row(entry))} |" for entry in found]
-    return "\n".join([*lines, "", *told(found), ""])
+    return "\n".join([*lines, "", *sentences(found), ""])
 
 
-def told(found: Iterable[Entry]) -> list[str]:
+def sentences(found: Iterable[Entry]) -> list[str]:
     """The shoot in sentences."""
     found = list(found)
     plan, over = plan_of(found), [entry for entry in found if entry.seconds > entry.budget_s]

@@ -1,9 +1,9 @@
 """What the user says of a picture in words and ranks."""
 
-from ..raw.frame import Said
+from ..raw.frame import PictureWords
 from ..recipe.document import Document
 
 
-def said_of(document: Document) -> Said:
+def words_of(document: Document) -> PictureWords:
     """What its document says of a picture."""
-    return Said(document.rank, document.caption, document.keywords)
+    return PictureWords(document.rank, document.caption, document.keywords)

@@ -9,7 +9,7 @@ from ..deliver.orders import Order, free_name, name_for
 from ..raw.decode import Decoder
 from ..recipe.document import Document
 from ..shoot.as_decided import as_decided
-from ..shoot.said import said_of
+from ..shoot.said import words_of
 from ..system.files import clear_leftovers
 from .jobs import LONG, Job
 from .signals import Signal
@@ -151,7 +151,7 @@ class DeliveryQueue:
             row.picture, row.order, taken_utc, counter=row.counter, rank=document.rank, version=document.current
         )
         path = free_name(row.folder, stem, row.order)
-        said = said_of(document)
+        said = words_of(document)
         return deliver(
             picture.engine, document.recipe, row.order, path, said=said, progress=job.progress, taken="rename"
         )

@@ -10,7 +10,7 @@ from ..recipe.model import Recipe
 from ..recipe.places import Place
 from ..wording import counted
 from .jobs import Job
-from .laying import Laid, LaidMasks, lay_elsewhere, told_of_lost
+from .laying import Laid, LaidMasks, lay_elsewhere, lost_note
 from .loop import Timer
 from .session import Session
 from .signals import Signal
@@ -93,7 +93,7 @@ class Following:
         if laid:
             n = sum(any(places.values()) for places in laid.values())
             told = f"Drawn masks were fitted to the same things in {counted(n, 'picture')}." if n else ""
-            session.said.emit((told + told_of_lost(laid)).strip())
+            session.said.emit((told + lost_note(laid)).strip())
 
     def follow(self, paths: Iterable[Path]) -> None:
         """Keep others in step with the open picture from now on."""
@@ -159,7 +159,7 @@ class Following:
 
         def keep(laid: Laid) -> None:
             self._masks.keep(drawn, laid)
-            if lost := told_of_lost(laid):
+            if lost := lost_note(laid):
                 session.said.emit(lost.strip())
             self._begin()
 

@@ -16,7 +16,7 @@ from ..recipe.places import Place, SameAs
 from ..shoot.sets import following
 from ..wording import counted, number
 from .jobs import Job
-from .laying import Laid, lay_elsewhere, told_of_lost
+from .laying import Laid, lay_elsewhere, lost_note
 from .session import Session
 
 NOTHING_SELECTED = "Select other pictures in Sort first: Ctrl-click or Shift-click."
@@ -108,7 +108,7 @@ class Gifts:
             if laid:
                 found = {path: {name: each for name, each in own.items() if each} for path, own in laid.items()}
                 self._put(source, ident, {path: {**all_of_them, **own} for path, own in found.items()},
-                          told_of_lost(laid))  # fmt: skip
+                          lost_note(laid))  # fmt: skip
             else:
                 session.said.emit(NONE_READ)
 

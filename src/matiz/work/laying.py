@@ -69,7 +69,7 @@ class LaidMasks:
         return laid if drawn == place.mask else None
 
 
-def told_of_lost(laid: Laid) -> str:
+def lost_note(laid: Laid) -> str:
     """In how many what was drawn was not found again, so that it lies as it did; with a space before it."""
     lost = sum(None in each.values() for each in laid.values())
     return f" In {number(lost, 0)} the thing it was drawn on was not found: check the mask there." if lost else ""

@@ -43,7 +43,7 @@ class Merging:
             # few merge, and every start would wait for it
             from ..merge.files import merge_files
 
-            return merge_files(chosen, decoder.read_for(job), kind=kind, told=job.progress)
+            return merge_files(chosen, decoder.read_for(job), kind=kind, on_progress=job.progress)
 
         self.share = 0.0
         self._job = self.session.do_aside(work, "merging", self._on_merged, of_shoot=True, is_long=True)

@@ -17,7 +17,7 @@ LOOK_MS, LIST_S = 250, 2.0
 """Between two looks at the folder, and how long one whose time stands still is not listed: some file systems tell no
 times of folders, or coarse ones."""
 
-Told = tuple[int, int]
+Stamp = tuple[int, int]
 """Size and time of a file, which stand still once it is written."""
 
 
@@ -31,8 +31,8 @@ class Tether:
         self.folder: Path | None = None
         self._next_look = Timer(self._look, LOOK_MS)
         self._listed = _Listed()
-        self._waiting: dict[Path, Told] = {}
-        self._refused: dict[Path, Told] = {}
+        self._waiting: dict[Path, Stamp] = {}
+        self._refused: dict[Path, Stamp] = {}
         """What could not be read as it was then."""
         self._reading: Path | None = None
         self._shoot, self._looks = 0, False
@@ -77,7 +77,7 @@ class Tether:
         self.session.said.emit(text)
         self.stop()
 
-    def _on_looked(self, looked: "tuple[_Listed, dict[Path, Told]]") -> None:
+    def _on_looked(self, looked: "tuple[_Listed, dict[Path, Stamp]]") -> None:
         self._looks = False
         if self.folder is None:
             return
@@ -92,7 +92,7 @@ class Tether:
             self._read(ready[0], now[ready[0]])
         self._next_look.start()
 
-    def _read(self, path: Path, told: Told) -> None:
+    def _read(self, path: Path, told: Stamp) -> None:
         """It stands still; only what can be read to its end is taken in, since a camera may pause within a file."""
         self._reading = path
         decoder = self.session.decoder
@@ -115,7 +115,7 @@ class Tether:
         session.open_picture(path)
         self._look()
 
-    def _refuse(self, path: Path, told: Told, text: str) -> None:
+    def _refuse(self, path: Path, told: Stamp, text: str) -> None:
         self._reading = None
         self._waiting.pop(path, None)
         self._refused[path] = told
@@ -131,7 +131,7 @@ class _Listed:
     folder_ns: int = 0
 
 
-def _looked_into(folder: Path, known: set[Path], before: _Listed) -> tuple[_Listed, dict[Path, Told]]:
+def _looked_into(folder: Path, known: set[Path], before: _Listed) -> tuple[_Listed, dict[Path, Stamp]]:
     """Pictures that are not known yet, with what tells whether they stand still; none while the folder does."""
     now_s = time.monotonic()
     try:
@@ -143,12 +143,12 @@ def _looked_into(folder: Path, known: set[Path], before: _Listed) -> tuple[_List
     return _Listed(now_s, folder_ns), _fresh_in(folder, known)
 
 
-def _fresh_in(folder: Path, known: set[Path]) -> dict[Path, Told]:
+def _fresh_in(folder: Path, known: set[Path]) -> dict[Path, Stamp]:
     fresh = (path for path in pictures_in(folder) if path not in known)
-    return {path: told for path in fresh if (told := _told(path)) is not None}
+    return {path: told for path in fresh if (told := _stamp_of(path)) is not None}
 
 
-def _told(path: Path) -> Told | None:
+def _stamp_of(path: Path) -> Stamp | None:
     with suppress(OSError):
         found = path.stat()
         return (found.st_size, found.st_mtime_ns) if found.st_size else None

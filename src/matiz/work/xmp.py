@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import MatizError
-from ..raw.frame import Said
-from ..shoot.said import said_of
+from ..raw.frame import PictureWords
+from ..shoot.said import words_of
 from ..system.files import write_whole, xmp_beside
 from ..wording import counted
 from .jobs import Job, Work
@@ -16,7 +16,7 @@ from .session import Session
 
 def write_beside(session: Session, paths: Iterable[Path]) -> None:
     """Rank, caption and keywords of pictures into XMP beside them; what else is in it stays."""
-    said = [(path, said_of(session.document_of(path))) for path in paths]
+    said = [(path, words_of(session.document_of(path))) for path in paths]
     decoder = session.decoder
 
     def work(job: Job) -> list[str]:
@@ -42,21 +42,21 @@ def take_in(session: Session, paths: Iterable[Path]) -> None:
     """What XMP beside pictures says becomes their rank, caption and keywords; what it does not say stays."""
     wanted, decoder = list(paths), session.decoder
 
-    def work(job: Job) -> tuple[list[tuple[Path, Said]], list[str]]:
+    def work(job: Job) -> tuple[list[tuple[Path, PictureWords]], list[str]]:
         found, failed = [], []
         for n, path in enumerate(wanted):
             if not job.progress(n / len(wanted), f"XMP: {n + 1} of {len(wanted)}"):
                 break
             try:
-                said = decoder.said_beside(path)
+                said = decoder.words_beside(path)
             except MatizError as error:
                 failed.append(str(error))
                 continue
-            if said != Said():
+            if said != PictureWords():
                 found.append((path, said))
         return found, failed
 
-    def take(told: tuple[list[tuple[Path, Said]], list[str]]) -> None:
+    def take(told: tuple[list[tuple[Path, PictureWords]], list[str]]) -> None:
         found, failed = told
         for path, said in found:
             given = {"rank": said.rank, "caption": said.caption, "keywords": said.keywords}

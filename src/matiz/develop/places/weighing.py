@@ -147,7 +147,7 @@ def placing(
         READS,
         aside=(toning.working, toning.fine, *(() if calmed is None else (calmed.scene, calmed.working, calmed.fine))),
         is_idle=lambda work: next(at_work(work.recipe), None) is None,
-        key=lambda work: _told(
+        key=lambda work: _key_of(
             work.recipe, _lit, lambda place: _light(work, place), _toned, lambda place: place.zones_EV
         ),
     )
@@ -201,10 +201,10 @@ def pegs_of(recipe: Recipe) -> Pixels | None:
 
 def display_key(work: Work) -> Hashable:
     """What `display_changes` and `pegs_of` follow from."""
-    return _told(work.recipe, _shown, lambda place: place.curve, _blends, lambda place: place.pegs)
+    return _key_of(work.recipe, _shown, lambda place: place.curve, _blends, lambda place: place.pegs)
 
 
-def _told(recipe: Recipe, *of: Callable[[Place], Hashable]) -> Hashable:
+def _key_of(recipe: Recipe, *of: Callable[[Place], Hashable]) -> Hashable:
     return tuple((place.strength_percent, *(each(place) for each in of)) for _, place in at_work(recipe))
 
 

@@ -118,7 +118,7 @@ def _scale(
     half = math.hypot(*cells) / 2
     k, error = 0.0, 0.0
     for _ in range(ROUNDS):
-        parts = [part for strip in strips if (part := _told(strip, colour, cells, offset, k)) is not None]
+        parts = [part for strip in strips if (part := _strip_shifts(strip, colour, cells, offset, k)) is not None]
         if sum(len(part[0]) for part in parts) < LEAST_BLOCKS:
             return None
         step, error = _fitted(tuple(np.concatenate(values) for values in zip(*parts, strict=True)), half)
@@ -128,7 +128,7 @@ def _scale(
     return k, error
 
 
-def _told(
+def _strip_shifts(
     strip: _Strip, colour: str, cells: tuple[int, int], offset: tuple[float, float], k: float
 ) -> tuple[Array, ...] | None:
     """What the blocks of a strip tell of a colour, green being scaled by 1 + k already: see `_shifts`."""

@@ -38,7 +38,7 @@ class ReadDrag(Tool):
 
     # ---- what a subclass says
 
-    def told(self) -> Any:
+    def context(self) -> Any:
         """What the reader is told besides; an answer to another one counts no more."""
         return None
 
@@ -97,12 +97,12 @@ class ReadDrag(Tool):
         picture = self.session.picture
         if picture is None or not pointer.inside or not self.is_ready():
             return False
-        self._reader.ask((picture, self.session.recipe, pointer.picture, self.told()))
+        self._reader.ask((picture, self.session.recipe, pointer.picture, self.context()))
         return True
 
     def _on_read(self, asked: Any, found: Any) -> None:
         picture, recipe, place, told = asked
-        if picture is not self.session.picture or told != self.told():
+        if picture is not self.session.picture or told != self.context():
             return
         self.show(found)
         if self.grip is not None and self.held is None and place == self._pressed:

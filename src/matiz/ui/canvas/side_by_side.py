@@ -124,7 +124,7 @@ class SideBySide(PaintedWidget):
                         picture = as_decided(pane.path, document=documents[pane.path], read=decoder.read_for(job))
                         pane.recipe, pane.engine = picture.recipe, picture.engine
                     job.progress(n / len(panes))
-                    pane.told = told_of(pane.engine, pane.recipe)
+                    pane.told = pane_label(pane.engine, pane.recipe)
                 except MatizError as error:
                     pane.told = str(error)
                 job.progress((n + 0.5) / len(panes))
@@ -285,7 +285,7 @@ class SideBySide(PaintedWidget):
             painter.drawRect(tile.adjusted(-2, -2, 2, 2))
 
 
-def told_of(engine: Engine, recipe: Recipe) -> str:
+def pane_label(engine: Engine, recipe: Recipe) -> str:
     """How it was taken, and what room is above its lights."""
     shot = engine.frame.exposure
     parts = [f"ISO {number(shot.iso, 0)}"] if shot.iso else []

@@ -54,10 +54,10 @@ class Station(QObject):
         self.row.setSpacing(20)
         self.is_shown = False
         self._stale = True
-        session.recipeChanging.connect(lambda names: self._heard(names & self.reads, self.refresh))
-        session.recipeChanged.connect(lambda names: self._heard(names & self.reads, self.refresh))
-        session.readingsChanged.connect(lambda names: self._heard(names & set(self.shows), self.refresh_readings))
-        session.findingsChanged.connect(lambda: self._heard(True, self.refresh_readings))
+        session.recipeChanging.connect(lambda names: self._refresh_if(names & self.reads, self.refresh))
+        session.recipeChanged.connect(lambda names: self._refresh_if(names & self.reads, self.refresh))
+        session.readingsChanged.connect(lambda names: self._refresh_if(names & set(self.shows), self.refresh_readings))
+        session.findingsChanged.connect(lambda: self._refresh_if(True, self.refresh_readings))
         session.pictureOpened.connect(self._on_opened)
         session.pictureClosed.connect(self._on_opened)
 
@@ -163,7 +163,7 @@ class Station(QObject):
         """A reading of the open picture, or None while it is not there."""
         return self.session.reading.get(name)
 
-    def _heard(self, concerns_it: object, refresh: Callable[[], None]) -> None:
+    def _refresh_if(self, concerns_it: object, refresh: Callable[[], None]) -> None:
         if not concerns_it:
             return
         if self.is_shown:

@@ -71,7 +71,7 @@ def turned(peg: Peg, hue_deg: float) -> float:
     return round(float(np.clip(off, -MOST_TURN_DEG, MOST_TURN_DEG)), 1)
 
 
-def told(peg: Peg) -> str:
+def peg_label(peg: Peg) -> str:
     """What a peg does, in numbers."""
     parts = [f"{number(peg.hue_deg, 1, '°', signed=True)}"] if peg.hue_deg else []
     parts += [f"C ×{number(peg.chroma, 2)}"] if peg.chroma != 1.0 else []
@@ -286,7 +286,7 @@ class HueStrip(Instrument):
                 QPointF(head_x + half, head_y), QPointF(head_x, head_y + half - min(rise, 0.0))]  # fmt: skip
         painter.drawPolygon(QPolygonF(head))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        text = told(peg)
+        text = peg_label(peg)
         if text and (is_chosen or len(self._pegs) <= 6):
             metrics = QFontMetricsF(painter.font())
             wide = metrics.horizontalAdvance(text)

@@ -92,13 +92,13 @@ class SkinPage(Page):
         left, spots = self.walk.refresh(), self.walk.spots()
         if 0 <= self.walk.current < len(spots):
             self.note.setText(
-                f"Spot {self.walk.current + 1} of {len(spots)}, {_told_of(self._spots(), self.walk.current)}"
+                f"Spot {self.walk.current + 1} of {len(spots)}, {_blemish_label(self._spots(), self.walk.current)}"
             )
         elif self.session.recipe.colour.skin.reference == NO_SKIN:
             found = f" {counted(left, 'small spot')} on faces to look at." if left else ""
             self.note.setText(f"Pick skin that looks as it should: a cheek in even light.{found}")
         else:
-            self.note.setText(told(reading))
+            self.note.setText(skin_note(reading))
 
     def _spots(self) -> BlemishReading | None:
         return self.session.reading.get("blemishes")
@@ -114,7 +114,7 @@ class SkinPage(Page):
             )
 
 
-def _told_of(found: BlemishReading | None, n: int) -> str:
+def _blemish_label(found: BlemishReading | None, n: int) -> str:
     if found is None:
         return ""
     spot = found.specks[n]
@@ -125,7 +125,7 @@ def _told_of(found: BlemishReading | None, n: int) -> str:
     )
 
 
-def told(reading: SkinReading | None) -> str:
+def skin_note(reading: SkinReading | None) -> str:
     """Skin readings, in two lines."""
     if reading is None:
         return "Hardly any such skin in the picture."

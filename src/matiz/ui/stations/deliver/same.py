@@ -169,7 +169,7 @@ class SamePage(Page):
         self.level_all.setEnabled(bool(offered))
         self.level_all.setText(f"Level {counted(offered, 'picture')}" if offered else "Level")
         self.other.setEnabled(anchor is not None)
-        self.note.setText(self._told())
+        self.note.setText(self._note_text())
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         here = self.session.path
@@ -197,7 +197,7 @@ class SamePage(Page):
         after = found.levelled.after.dE00 if found.levelled is not None else None
         return DriftBar(path.stem, found.drift.dE00, after)
 
-    def _told(self) -> str:
+    def _note_text(self) -> str:
         anchor = self.anchor
         if anchor is None:
             return "Drag over skin or cloth that should look the same in all pictures."

@@ -137,7 +137,7 @@ class DetailStation(Station):
 
     def refresh_readings(self) -> None:
         self.loupes.show_pairs(self.reading("loupes") or ())
-        self.note.setText(told(self.reading("detail"), self.reading("blur"), self.reading("blur_after")))
+        self.note.setText(detail_note(self.reading("detail"), self.reading("blur"), self.reading("blur_after")))
         self.by_need.setEnabled(self._wanted() is not None)
         self._show_noise()
 
@@ -197,7 +197,7 @@ def _left(recipe: Recipe, ident: str) -> float:
     return share_left_there(recipe, place) if isinstance(place, Place) else share_left(recipe)
 
 
-def told(reading: DetailReading | None, blur: BlurReading | None, after: BlurReading | None) -> str:
+def detail_note(reading: DetailReading | None, blur: BlurReading | None, after: BlurReading | None) -> str:
     """Detail readings, as far as it is there."""
     said = []
     if reading is not None:

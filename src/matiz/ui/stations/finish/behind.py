@@ -131,10 +131,10 @@ class BehindPage(Page):
     def refresh(self) -> None:
         recipe = self.session.recipe
         self.keeps.show_places(recipe, recipe.finish.behind.keeps)
-        self.note.setText(self._told())
+        self.note.setText(self._lens_text())
         self.view.update()
 
-    def _told(self) -> str:
+    def _lens_text(self) -> str:
         own, picture = self.session.recipe.finish.behind, self.session.picture
         if picture is None or not own.disc_px:
             return ""

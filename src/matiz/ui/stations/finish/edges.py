@@ -152,10 +152,10 @@ class EdgesPage(Page):
         own = self.session.recipe.finish.fall_off
         known = reading is not None and reading.fall_off_noticed is not None and own.depth_EV > 0.0
         self.plot.show_most(own.depth_EV * reading.fall_off_most if known and reading is not None else None)
-        self.note.setText(self._told(reading))
+        self.note.setText(self._note_text(reading))
         self.to_subject.setEnabled(self.session.reading.get("subject") is not None)
 
-    def _told(self, reading: FinishReading | None) -> str:
+    def _note_text(self, reading: FinishReading | None) -> str:
         own = self.session.recipe.finish.fall_off
         said = []
         if reading is not None and (own.depth_EV or own.lift_EV):

@@ -295,10 +295,10 @@ class CropPage(Page):
         share = rect.w * rect.h / (whole[0] * whole[1])
         taken, why = self._taken
         told = why if mend.crop and mend.crop == taken else f"{percent(share, 0)} of the picture is kept."
-        self.note.setText(f"{told} {self._subject_told(rect)}")
+        self.note.setText(f"{told} {self._subject_note(rect)}")
         self.view.update()
 
-    def _subject_told(self, rect: Rect) -> str:
+    def _subject_note(self, rect: Rect) -> str:
         subject, guide = self.subject(), self.guide.currentData()
         if subject is None:
             return "No subject stands out: name it, and crops are proposed around it."

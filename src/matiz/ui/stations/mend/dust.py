@@ -86,7 +86,7 @@ class DustPage(Page):
             for n, (speck, state) in enumerate(zip(self.specks(), self.walk.states(), strict=True))
         )
         self.plan.show_marks(marks, width / height)
-        self.note.setText(self._told(self.walk.refresh()))
+        self.note.setText(self._progress_text(self.walk.refresh()))
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         self.dust_view.paint_over(painter, view)
@@ -107,7 +107,7 @@ class DustPage(Page):
         found = self.found()
         return found.specks[: len(found.heals)] if found else ()
 
-    def told_briefly(self) -> str:
+    def short_text(self) -> str:
         """How far the walk is, for the route; "" where there is nothing to walk through."""
         states = self.walk.states()
         if not states:
@@ -115,7 +115,7 @@ class DustPage(Page):
         left = states.count(OPEN)
         return f"dust: {len(states) - left} of {len(states)}" if left else "dust looked at"
 
-    def _told(self, left: int) -> str:
+    def _progress_text(self, left: int) -> str:
         specks = self.specks()
         if 0 <= self.walk.current < len(specks):
             speck = specks[self.walk.current]

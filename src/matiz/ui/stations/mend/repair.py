@@ -185,10 +185,10 @@ class RepairPage(Page):
         self.another.setVisible(isinstance(item, Fill) and self.job is None)
         self.stop.setVisible(self.job is not None)
         if self.job is None:
-            self.note.setText(self._told())
+            self.note.setText(self._hint())
         self.view.update()
 
-    def _told(self) -> str:
+    def _hint(self) -> str:
         how = "Draw around what to remove." if self.draws_outline() else "Click a spot or drag along what to remove."
         source = WHENCE.get(self.kind, "The dashed ring is the source: drag it.")
         names, n = self._frames(), int(self.sizes["frame"].value())

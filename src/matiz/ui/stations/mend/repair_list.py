@@ -7,7 +7,7 @@ from ....wording import number
 from ...kit.rows_list import ListRow, RowsList
 
 
-def told(item: Repair) -> str:
+def repair_label(item: Repair) -> str:
     """A repair in a few words."""
     shape = "outline" if item.outline == "on" else "spot" if len(item.path) == 1 else "stroke"
     size = "" if shape == "outline" else f" {number(item.radius_px, 0, 'px')}"
@@ -31,5 +31,5 @@ class RepairList(RowsList):
     def show_repairs(self, repairs: Mapping[str, Repair], chosen: str) -> None:
         numbered = enumerate(repairs.items(), 1)
         self.show_rows(
-            (ListRow(ident, f"{n}  {told(item)}", item.active == "on") for n, (ident, item) in numbered), chosen
+            (ListRow(ident, f"{n}  {repair_label(item)}", item.active == "on") for n, (ident, item) in numbered), chosen
         )

@@ -74,7 +74,7 @@ class MendStation(PagedStation):
 
     def reading_text(self) -> str:
         mend, tilt = self.reading("mend"), self.reading("tilt")
-        if self.page is self.dust and (told := self.dust.told_briefly()):
+        if self.page is self.dust and (told := self.dust.short_text()):
             return told
         if tilt is not None and tilt.tilt.certainty >= SEEN:
             return f"leans {degrees(tilt.tilt.deg + self.session.recipe.mend.level_deg, signed=True)}"

@@ -38,7 +38,7 @@ class StretchPlan(Instrument):
             self._image = QImage(codes.tobytes(), width, height, width, QImage.Format.Format_Grayscale8).copy()
         self.update()
 
-    def told(self) -> tuple[str, ...]:
+    def lines(self) -> tuple[str, ...]:
         if self._stretch is None or np.abs(self._stretch).max() < LEAST:
             return ("nothing is stretched",)
         ends = (("stretched most", self._stretch.max()), ("squeezed most", self._stretch.min()))
@@ -51,7 +51,7 @@ class StretchPlan(Instrument):
         inner = area.adjusted(12, 10, -12, -10)
         painter.setFont(theme.font(theme.TEXT_PX, QFont.Weight.Medium))
         painter.setPen(theme.colour("text"))
-        for n, text in enumerate(self.told()):
+        for n, text in enumerate(self.lines()):
             painter.drawText(QPointF(inner.left(), inner.top() + 12 + 18 * n), text)
         if self._image is None:
             return

@@ -83,7 +83,7 @@ class AttentionPage(PlacePage):
         names = {place.name for place in self.chosen.session.recipe.places.values() if isinstance(place, Place)}
         self.lift.setEnabled(not names & set(LIFTED))
         self.darken.setEnabled(bool(pulls))
-        self.note.setText(told(reading, before))
+        self.note.setText(attention_note(reading, before))
 
     def paint_over(self, painter: QPainter, view: PictureView) -> None:
         """Rings round the pulls, with their numbers."""
@@ -105,7 +105,7 @@ class AttentionPage(PlacePage):
             session.commit(added(session.recipe, items), label)
 
 
-def told(reading: AttentionReading | None, before: AttentionReading | None) -> str:
+def attention_note(reading: AttentionReading | None, before: AttentionReading | None) -> str:
     """What the subject holds, in a sentence or two."""
     if reading is None:
         return ""

@@ -12,7 +12,7 @@ from ....wording import EV, counted, number, percent
 from ...kit.controls import caption, push
 from ...kit.rows_list import ListRow, RowsList
 from ...kit.theme import SIDE_PX
-from .words import place_told
+from .words import place_label
 
 
 class PlaceList(QWidget):
@@ -56,7 +56,7 @@ class PlaceList(QWidget):
 
     def show_places(self, places: Mapping[str, Place], chosen: str) -> None:
         rows = [
-            ListRow(ident, place_told(place, n), place.active == "on")
+            ListRow(ident, place_label(place, n), place.active == "on")
             for n, (ident, place) in enumerate(places.items(), 1)
         ]
         self.rows.show_rows(rows, chosen)
@@ -64,10 +64,10 @@ class PlaceList(QWidget):
             self.buttons[name].setEnabled(chosen in places)
 
     def show_reading(self, reading: PlaceReading | None, edge: EdgeReading | None) -> None:
-        self.told.setText(told(reading, edge) if reading is not None else "")
+        self.told.setText(place_note(reading, edge) if reading is not None else "")
 
 
-def told(reading: PlaceReading, edge: EdgeReading | None = None) -> str:
+def place_note(reading: PlaceReading, edge: EdgeReading | None = None) -> str:
     """What a place holds and changes, and how its mask ends, in four lines."""
     lines = [f"{percent(reading.coverage)} of the picture"]
     if reading.most_dE >= 0.05:

@@ -19,7 +19,7 @@ from .words import NAMES
 Point = tuple[float, float]
 
 
-def ranked_told(ranked: RankedMask) -> str:
+def ranked_label(ranked: RankedMask) -> str:
     """A candidate in a line."""
     return f"{_named(ranked.part)}   d′ {number(ranked.d_prime, 1)}"
 
@@ -108,7 +108,7 @@ class RankPage(PlacePage):
             self.chosen.take_part(self.found[row].part)
 
     def refresh(self) -> None:
-        rows = [ListRow(str(n), ranked_told(each)) for n, each in enumerate(self.found)]
+        rows = [ListRow(str(n), ranked_label(each)) for n, each in enumerate(self.found)]
         current = self.list.currentRow()
         self.list.show_rows(rows, str(min(max(current, 0), len(rows) - 1)) if rows else "")
         self.button.setEnabled(bool(rows))

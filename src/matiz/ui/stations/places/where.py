@@ -14,7 +14,7 @@ from ...kit.controls import Words, caption, chosen_tape, grid_of, push
 from ...kit.rows_list import ListRow, RowsList
 from ...kit.tape import Tape
 from .place_page import Chosen, PlacePage
-from .words import KINDS, NAMES, part_told, place_told
+from .words import KINDS, NAMES, part_label, place_label
 
 COLUMNS = 4
 LYING = ("x", "y", "x2", "y2", "w", "h", "turn_deg")
@@ -173,7 +173,7 @@ class WherePage(PlacePage):
         own = self.chosen.place_path().rpartition(".")[2]
         for n, (ident, place) in enumerate(others.items(), 1):
             if ident != own and isinstance(place, Place):
-                told = f"Of {place_told(place, n)}: The mask of that place."
+                told = f"Of {place_label(place, n)}: The mask of that place."
                 self._offer(menu, told, partial(self.chosen.add_part, SameAs, join, of=ident))
 
     def _offer(self, menu: QMenu, text: str, act: Any) -> None:
@@ -185,13 +185,13 @@ class WherePage(PlacePage):
         place, part = self.chosen.place(), self.chosen.part()
         recipe = self.chosen.session.recipe
         names = {
-            ident: place_told(other, n)
+            ident: place_label(other, n)
             for n, (ident, other) in enumerate(recipe.places.items(), 1)
             if isinstance(other, Place)
         }
         parts = place.mask if place is not None else {}
         rows = [
-            ListRow(ident, f"{each.join if n else ''}  {part_told(each, names)}".strip())
+            ListRow(ident, f"{each.join if n else ''}  {part_label(each, names)}".strip())
             for n, (ident, each) in enumerate(parts.items())
             if isinstance(each, MaskPart)
         ]
@@ -204,7 +204,7 @@ class WherePage(PlacePage):
         self.channel.setVisible(isinstance(part, Bright))
         self.erase.setVisible(isinstance(part, Brush))
         self._stack.setVisible(part is not None)
-        self.note.setText(self._told(place, part))
+        self.note.setText(self._hint(place, part))
         if part is None:
             return
         self.join.show_value(part.join)
@@ -217,7 +217,7 @@ class WherePage(PlacePage):
             of, _, field = name.rpartition(".")
             tape.set_value(getattr(self.brush if of else part, field))
 
-    def _told(self, place: Place | None, part: MaskPart | None) -> str:
+    def _hint(self, place: Place | None, part: MaskPart | None) -> str:
         if place is None:
             return "A place is a part of the picture with its own edits. Add one: New place, on the right."
         if part is None:

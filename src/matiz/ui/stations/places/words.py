@@ -59,7 +59,7 @@ KINDS: tuple[tuple[type[MaskPart], str, str], ...] = (
 NAMES = {kind: name for kind, name, _ in KINDS} | {Mapped: "Map"}
 
 
-def part_told(part: MaskPart, names: Mapping[str, str]) -> str:
+def part_label(part: MaskPart, names: Mapping[str, str]) -> str:
     """A part in a few words. names: of places by id."""
     return f"{NAMES.get(type(part), part.KIND)} {_detail(part, names)}".strip()
 
@@ -85,7 +85,7 @@ def _detail(part: MaskPart, names: Mapping[str, str]) -> str:
     return ""
 
 
-def place_told(place: Place, n: int) -> str:
+def place_label(place: Place, n: int) -> str:
     """The name of a place; what its mask is made of, where it has none."""
     if place.name:
         return place.name
