@@ -42,7 +42,7 @@ class NoisePlot(Instrument):
     own_keys = (Qt.Key.Key_Up, Qt.Key.Key_Down)
 
     def __init__(self) -> None:
-        super().__init__("Signal over noise by zone")
+        super().__init__("Signal-to-noise by zone")
         self._zones: tuple[tuple[int, float, float], ...] = ()
         self._wanted_dB = 0.0
         self.setMinimumWidth(150)
