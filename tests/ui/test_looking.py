@@ -126,7 +126,7 @@ def test_it_stops_when_the_window_closes(window, monkeypatch):
 
 def test_a_tile_says_what_matters():
     assert brief_parts(brief.Brief(0.81, 0.0, 0.1, 30.0)) == ["edges 0.8\u202fpx"]
-    assert brief_parts(brief.Brief(None, 0.02, 0.0, 30.0)) == ["edges not sure", "full 2.0\u202f%"]
+    assert brief_parts(brief.Brief(None, 0.02, 0.0, 30.0)) == ["edges not sure", "clipped 2.0\u202f%"]
     assert brief_parts(brief.Brief(1.2, 0.0, 1.25, 30.0)) == ["edges 1.2\u202fpx", "headroom 1.2\u202fEV"]
     closer = brief.Brief(1.2, 0.0, 0.0, 30.0, dust=3, tilt_deg=-0.8)
     assert brief_parts(closer) == ["edges 1.2\u202fpx", "dust 3", "leans \u22120.8\u00b0"]

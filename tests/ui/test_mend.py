@@ -433,7 +433,7 @@ def test_the_picture_is_bent_by_the_hand(window):
     assert (pull.x, pull.y, pull.dx, pull.dy) == pytest.approx((0.5, 0.5, 40 / 600, -20 / 600), abs=0.004)
     mapping = session.engine.mapping(session.recipe)
     np.testing.assert_allclose(mapping.to_frame([(340, 280)])[0], (300, 300), atol=2.0)
-    assert "stretched most" in page.plan.told()[0] and window.view.grab() is not None
+    assert "stretched most" in page.plan.lines()[0] and window.view.grab() is not None
     # it is taken by its end, and moved on
     drag(window, at(340, 280), at(350, 290))
     assert len(session.recipe.mend.warp) == 3
@@ -445,7 +445,7 @@ def test_the_picture_is_bent_by_the_hand(window):
     assert len(session.recipe.mend.warp) == 3
     page.flat.click()
     settle(window)
-    assert len(session.recipe.mend.warp) == 0 and page.plan.told() == ("nothing is stretched",)
+    assert len(session.recipe.mend.warp) == 0 and page.plan.lines() == ("nothing is stretched",)
     while session.recipe != Recipe():
         window.session.undo()
     settle(window)

@@ -144,7 +144,7 @@ class SortStation(Station):
         column.setSpacing(6)
         head = QHBoxLayout()
         self.shared = Words(
-            "Shared", [("give", "give"), ("light", "light by time")],
+            "Shared", [("give", "copy"), ("light", "light by time")],
             "What the open picture passes on to others, or how the light changed through the pictures of one light.",
         )  # fmt: skip
         self.shared.show_value("give")

@@ -142,7 +142,7 @@ def brief_parts(brief: Brief) -> list[str]:
     """What of a picture is worth a word on its tile, the most telling first."""
     parts = [f"edges {number(brief.edges_px, 1, 'px')}"] if brief.edges_px is not None else ["edges not sure"]
     if brief.full_share >= LEAST_FULL:
-        parts.append(f"full {percent(brief.full_share, 1)}")
+        parts.append(f"clipped {percent(brief.full_share, 1)}")
     elif brief.headroom_EV >= LEAST_HEADROOM_EV:
         parts.append(f"headroom {number(brief.headroom_EV, 1, 'EV')}")
     if brief.dust:

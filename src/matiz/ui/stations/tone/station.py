@@ -233,7 +233,7 @@ class ToneStation(Station):
             lines.append(f"Headroom {headroom}   middle {EV(tone.middle_EV)}")
         if stored_range is not None and full is not None:
             shares = zip("RGB", stored_range.clipped, strict=True)
-            lines.append("Full  " + "  ".join(f"{name} {percent(share)}" for name, share in shares))
+            lines.append("Clipped  " + "  ".join(f"{name} {percent(share)}" for name, share in shares))
             black = f"   black {percent(tone.black)}" if tone is not None else ""
             lines.append(f"rebuilt {percent(full.rebuilt)}{black}")
         if stored is not None:
@@ -254,7 +254,7 @@ class PullTone(ReadDrag):
         super().__init__(station.session, _tone_at, "tone at the pointer")
         self._station = station
 
-    def told(self) -> str:
+    def context(self) -> str:
         return self._station.channel
 
     def show(self, found: float) -> None:
