@@ -222,7 +222,7 @@ def test_the_dust_is_walked_through(dusty):
     for _ in range(count - 1):
         page.walk.decline.click()
     settle(dusty)
-    assert f"All of {count} shadows" in said[-1] and dusty.view.viewport.zoom == 0.0
+    assert f"All of {count} dust spots" in said[-1] and dusty.view.viewport.zoom == 0.0
     assert "no dust spot left" in page.note.text()
     assert dusty.stations.mend.reading_text() == "dust looked at"
     states = [mark.state for mark in page.plan._marks]

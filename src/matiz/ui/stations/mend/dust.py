@@ -30,7 +30,7 @@ class DustPage(Page):
         """tool: repairs by hand."""
         super().__init__(session, view)
         self.walk = SpotWalk(
-            session, view, self.found, "shadow", "Not dust", "It belongs to the picture: leave it and go on"
+            session, view, self.found, "dust spot", "Not dust", "It belongs to the picture: leave it and go on"
         )
         self.walk.moved.connect(self.refresh_readings)
         self.plan = DustPlan()

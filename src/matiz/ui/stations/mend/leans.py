@@ -72,8 +72,8 @@ class LeanPlot(Instrument):
                 place = QRectF(x - 24, plot.bottom() + 7, 48, 14)
                 painter.drawText(place, Qt.AlignmentFlag.AlignCenter, degrees(whole, signed=True).replace(".0", ""))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(QPointF(plot.left() + 2, plot.top() + 10), "uprights")
-        painter.drawText(QPointF(plot.left() + 2, plot.bottom() - 4), "across")
+        painter.drawText(QPointF(plot.left() + 2, plot.top() + 10), "verticals")
+        painter.drawText(QPointF(plot.left() + 2, plot.bottom() - 4), "horizontals")
         self._paint_lines(painter, plot)
         self._paint_marks(painter, plot)
 

@@ -164,16 +164,11 @@ class LevelPage(Page):
         if reading is None:
             self.note.setText("")
             return
-        told = [
-            f"leans {degrees(reading.tilt.deg, signed=True)}, certainty {percent(reading.tilt.certainty, 0)}"
-            if _is_seen(tilt)
-            else "no line to level by",
-            f"camera tilted up {degrees(reading.vertical.deg, signed=True)}, "
-            f"certainty {percent(reading.vertical.certainty, 0)}"
-            if _is_seen(vertical)
-            else "no verticals",
-        ]
-        self.note.setText("As taken: " + "; ".join(told))
+        leans = f"leans {degrees(tilt.deg, signed=True)}, certainty {percent(tilt.certainty, 0)}"
+        side = "up" if vertical.deg >= 0.0 else "down"
+        tilted = f"camera tilted {degrees(abs(vertical.deg))} {side}, certainty {percent(vertical.certainty, 0)}"
+        parts = (leans if _is_seen(tilt) else "no line to level by", tilted if _is_seen(vertical) else "no verticals")
+        self.note.setText("As taken: " + "; ".join(parts))
 
     def _on_line_toggled(self, on: bool) -> None:
         self.tool.view = self.view
