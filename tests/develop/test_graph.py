@@ -14,7 +14,7 @@ from matiz.develop.frame.cache import MOST_PER_SLOT, Cache
 from matiz.develop.frame.mapping import Mapping
 from matiz.develop.frame.tiles import LEAST_PX, TILE_PX, tiles
 from matiz.develop.graph.engine import Engine, _Making
-from matiz.develop.graph.graph import ENDS, HIGHLIGHTS, REFERENCE, SCENE
+from matiz.develop.graph.graph import ENDS, FULL, HIGHLIGHTS
 from matiz.develop.stages.node import Node, NodePatch, Work, product
 from matiz.measure.picture import NAMES, Meter, PictureReading
 from matiz.recipe.leaves import Box, Choice, CurvePoints, FramePoints, Map, Number, Numbers, Text, described
@@ -206,10 +206,10 @@ def _graph() -> dict[str, Node]:
     """A scene part of places on top of the whole frame's, weighed in by masks that read the reference."""
 
     def mask(work: Work) -> tuple:
-        small = work.ask.whole(REFERENCE, 2)
+        small = work.ask.whole(FULL.reference, 2)
         return tuple((small.mean(axis=2) > spot.from_L).astype(np.float32) for spot in work.recipe.spots.values())
 
-    masks = product("masks", mask, (REFERENCE,), ("spots",))
+    masks = product("masks", mask, (FULL.reference,), ("spots",))
 
     def weigh(work: Work, scene: NodePatch) -> np.ndarray:
         out = scene.pixels.copy()
@@ -220,8 +220,8 @@ def _graph() -> dict[str, Node]:
             out *= 1.0 + whole[y : y + h, x : x + w, None] * (np.float32(2.0**spot.gain_EV) - 1.0)
         return out
 
-    places = Node("scene of places", weigh, (SCENE, masks), ("spots",), is_idle=lambda work: not work.recipe.spots)
-    return {"places": places, "scene": SCENE, "masks": masks}
+    places = Node("scene of places", weigh, (FULL.scene, masks), ("spots",), is_idle=lambda work: not work.recipe.spots)
+    return {"places": places, "scene": FULL.scene, "masks": masks}
 
 
 def test_places_weigh_in_by_masks_that_nothing_of_theirs_changes(scene_engine):
@@ -360,6 +360,12 @@ def _nodes():
             found[id(node)] = node
             waiting += [*node.inputs, *node.aside]
     return list(found.values())
+
+
+def test_no_two_nodes_share_a_name():
+    """Results are kept by a node's name and its key."""
+    names = [node.name for node in _nodes()]
+    assert len(names) == len(set(names))
 
 
 def test_the_key_of_every_node_holds_all_that_it_depends_on(warm):

@@ -4,11 +4,13 @@
         -> rendition -> sharpening -> grain, signature -> fit -> (encoding)
         \\-> screen (rendition, fit and encoding in one pass)
 
-Places weigh in at the end of `scene` by masks, which read `REFERENCE`: the scene rendered without any place, so that
-none feeds back into a mask.
+Places weigh in at the end of `scene` by masks, which read a reference: the scene rendered without any place, so that
+none feeds back into a mask. The same graph is built three times: of the picture, of a quick draft of it, and of the
+small picture that is measured.
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -227,6 +229,81 @@ def _at_full_size(level: int) -> bool:
     return level == 0
 
 
+@dataclass(frozen=True)
+class Variant:
+    """A way through the graph: where its pixels come from, and what it leaves out for speed."""
+
+    suffix: str
+    """Of the names of its nodes, which are unique."""
+    sensor: Node
+    method: NoiseMethod | None
+    """How noise is taken out; None: neither noise nor blur are."""
+    sharpens: bool
+
+
+@dataclass(frozen=True)
+class Chain:
+    """The nodes of a variant, from camera values to what is fitted for files."""
+
+    camera: Node
+    working: Node
+    toned: Toning
+    reference: Node
+    """The toned scene rendered without places: what masks read."""
+    scene: Node
+    masks: Node
+    lit: Node
+    rendition: Node
+    fit: Node
+
+
+@dataclass(frozen=True)
+class Shared:
+    """What all variants read of the small picture."""
+
+    working: Node
+    haze: Node
+    reference: Node
+    glow: Node
+    blurring: Blurring
+
+
+def build(variant: Variant, shared: Shared | None = None) -> tuple[Chain, Shared]:
+    """The nodes of a variant. shared: of the small picture; None for the small picture itself, which gives it."""
+    of, (camera, working, choice) = variant.suffix, _begun(variant)
+    small = shared.working if shared else working
+    haze = shared.haze if shared else haze_node(working)
+    toned = toning(f"scene{of}", working, small, haze)
+    reference = Node(f"reference{of}", _rendition, (toned.scene,), _RENDITION)
+    small_reference = shared.reference if shared else reference
+    scene, masks = placing(f"places{of}", toned, reference, small_reference, choice)
+    if shared is None:
+        shared = Shared(small, haze, reference, glow_product(scene), Blurring.of(scene, toned, reference))
+    behind = shared.blurring.node(of, scene, toned, reference, shared.reference)
+    lit = fallen_off(of, glowing(of, behind, shared.glow), toned, reference, shared.reference)
+    run = _rendition_with(masks)
+    rendition = Node(f"rendition{of}", run, (lit,), _DISPLAY, aside=(masks,), key=display_key)
+    if variant.sharpens:
+        rendition = sharpening(f"sharpened{of}", rendition, BALANCE, masks)
+    rendition = finishing(of, rendition)
+    fit = Node(f"fit{of}", _fit, (rendition,), ("tone.curve",))
+    return Chain(camera, working, toned, reference, scene, masks, lit, rendition, fit), shared
+
+
+def _begun(variant: Variant) -> tuple[Node, Node, Working | None]:
+    """Camera values, scene-linear Rec.2020, and what places can choose from where noise is taken out."""
+    of, camera = variant.suffix, repaired(variant.suffix, variant.sensor)
+    if variant.method is None:
+        return *_balanced(of, camera), None
+    noise = denoised(of, camera, variant.method)
+    geometry, own = _balanced(of, deblurred(of, noise.own))
+    clean, noisy = (
+        _balanced(kind + of, deblurred(kind + of, each, lambda _, left=left: left))[1]  # type: ignore[misc]
+        for kind, each, left in ((" of all that is clean", noise.clean, LEFT), (" of all noise", noise.noisy, 1.0))
+    )
+    return geometry, own, Working(own, clean, noisy)
+
+
 def _balanced(name: str, camera: Node) -> tuple[Node, Node]:
     """The nodes from camera values to scene-linear Rec.2020: as they lie in the picture, and balanced."""
     geometry = Node(
@@ -239,108 +316,50 @@ def _balanced(name: str, camera: Node) -> tuple[Node, Node]:
     return geometry, fall_off
 
 
-def _without_noise(name: str, sensor: Node, way: NoiseMethod) -> tuple[Node, Working]:
-    """The same from a sensor's, with noise and blur taken out: camera values, and all that places can choose from."""
-    noise = denoised(name, repaired(name, sensor), way)
-    camera, own = _balanced(name, deblurred(name, noise.own))
-    clean, noisy = (
-        _balanced(of + name, deblurred(of + name, each, lambda _, left=left: left))[1]  # type: ignore[misc]
-        for of, each, left in ((" of all that is clean", noise.clean, LEFT), (" of all noise", noise.noisy, 1.0))
-    )
-    return camera, Working(own, clean, noisy)
-
-
-BALANCE = product("balance", _balance, reads=_LIGHT)
-HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
-
-SENSOR = Node("sensor", _sensor, keeps=_at_full_size)
-CAMERA, FULL = _without_noise("", SENSOR, WELL)
-WORKING = FULL.own
-SMALL_CAMERA, SMALL = _balanced(
-    " of the small picture",
-    repaired(" of the small picture", Node("small sensor", _small_sensor, keeps=_at_full_size)),
-)
-HAZE = haze_node(SMALL)
-_, QUICK_FULL = _without_noise(" of the draft", Node("quick sensor", _quick_sensor, keeps=_at_full_size), QUICKLY)
-QUICK = QUICK_FULL.own
-
-
-SMALL_TONED = toning("scene of the small picture", SMALL, SMALL, HAZE)
-SMALL_REFERENCE = Node("reference of the small picture", _rendition, (SMALL_TONED.scene,), _RENDITION)
-
-
-def _scene(name: str, toned: Toning, working: Working | None = None) -> tuple[Node, Node, Node]:
-    """The nodes of a scene with its places, of their masks, and of what masks read: it rendered without any."""
-    reference = Node(f"reference{name}", _rendition, (toned.scene,), _RENDITION)
-    return *placing(f"places{name}", toned, reference, SMALL_REFERENCE, working), reference
-
-
-def _shown(name: str, scene: Node, masks: Node, *, sharpens: bool = False) -> tuple[Node, Node]:
-    """The nodes from a scene to what is shown: display-referred, sharpened or not, fitted."""
-    run = _rendition_with(masks)
-    rendition = Node(f"rendition{name}", run, (scene,), _DISPLAY, aside=(masks,), key=display_key)
-    if sharpens:
-        rendition = sharpening(f"sharpened{name}", rendition, BALANCE, masks)
-    rendition = finishing(name, rendition)
-    return rendition, Node(f"fit{name}", _fit, (rendition,), ("tone.curve",))
-
-
-def _on_screen(name: str, scene: Node, masks: Node, shown: Node) -> Node:
+def _on_screen(name: str, chain: Chain) -> Node:
     """For the screen in one pass where nothing follows the rendition, else from what is shown."""
-    plain = _screen_with(masks)
+    plain = _screen_with(chain.masks)
 
     def run(work: Work, own: NodePatch) -> Pixels:
         if not (is_sharpening(work) or is_finishing(work.recipe)):
             return plain(work, own)
-        return coded(work.take(shown), _TO_SRGB, curves=channel_curves(work.recipe.tone.curve), when=_when(work))
+        shown = work.take(chain.rendition)
+        return coded(shown, _TO_SRGB, curves=channel_curves(work.recipe.tone.curve), when=_when(work))
 
-    return Node(name, run, (scene,), _DISPLAY, aside=(masks, shown), key=display_key)
-
-
-SMALL_SCENE, SMALL_MASKS, _ = _scene(" of the small picture", SMALL_TONED)
-GLOW = glow_product(SMALL_SCENE)
-BLURRING = Blurring.of(SMALL_SCENE, SMALL_TONED, SMALL_REFERENCE)
+    return Node(name, run, (chain.lit,), _DISPLAY, aside=(chain.masks, chain.rendition), key=display_key)
 
 
-def _finished(name: str, scene: Node, toned: Toning, reference: Node) -> Node:
-    """The node of a scene with what Finish does to its light."""
-    behind = BLURRING.node(name, scene, toned, reference, SMALL_REFERENCE)
-    return fallen_off(name, glowing(name, behind, GLOW), toned, reference, SMALL_REFERENCE)
-
-
-TONED = toning("scene", WORKING, SMALL, HAZE)
-SCENE, MASKS, REFERENCE = _scene("", TONED, FULL)
-LIT = _finished("", SCENE, TONED, REFERENCE)
-RENDITION, FIT = _shown("", LIT, MASKS, sharpens=True)
-SMALL_LIT = _finished(" of the small picture", SMALL_SCENE, SMALL_TONED, SMALL_REFERENCE)
-SMALL_RENDITION, SMALL_FIT = _shown(" of the small picture", SMALL_LIT, SMALL_MASKS)
-SCREEN = _on_screen("screen", LIT, MASKS, RENDITION)
-QUICK_TONED = toning("scene of the draft", QUICK, SMALL, HAZE)
-QUICK_SCENE, QUICK_MASKS, QUICK_REFERENCE = _scene(" of the draft", QUICK_TONED, QUICK_FULL)
-QUICK_LIT = _finished(" of the draft", QUICK_SCENE, QUICK_TONED, QUICK_REFERENCE)
-QUICK_RENDITION, _ = _shown(" of the draft", QUICK_LIT, QUICK_MASKS, sharpens=True)
-DRAFT = _on_screen("draft", QUICK_LIT, QUICK_MASKS, QUICK_RENDITION)
+BALANCE = product("balance", _balance, reads=_LIGHT)
+HIGHLIGHTS = product("highlights", _highlights, reads=mapping.PLACES)
+_SENSORS = {
+    name: Node(name, read, keeps=_at_full_size)
+    for name, read in (("sensor", _sensor), ("small sensor", _small_sensor), ("quick sensor", _quick_sensor))
+}
+SMALL, SHARED = build(Variant(" of the small picture", _SENSORS["small sensor"], None, sharpens=False))
+FULL, _ = build(Variant("", _SENSORS["sensor"], WELL, sharpens=True), SHARED)
+QUICK, _ = build(Variant(" of the draft", _SENSORS["quick sensor"], QUICKLY, sharpens=True), SHARED)
+HAZE = SHARED.haze
 
 
 def mask(*wanted: Masked) -> Node:
     """The node that makes masks of a picture, (height, width, masks)."""
-    return masks_node("a mask", TONED.scene, REFERENCE, SMALL_REFERENCE, lambda _: wanted)
+    return masks_node("a mask", FULL.toned.scene, FULL.reference, SMALL.reference, lambda _: wanted)
 
 
 def place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
     """The node of a place's mask, and which of those that it makes: of a place at work it is the one of the picture."""
-    return _of_place(recipe, ident, MASKS, mask)
+    return _of_place(recipe, ident, FULL.masks, mask)
 
 
 def small_place_mask(recipe: Recipe, ident: str) -> tuple[Node, int]:
     """The same of the small picture."""
-    return _of_place(recipe, ident, SMALL_MASKS, small_mask)
+    return _of_place(recipe, ident, SMALL.masks, small_mask)
 
 
 def small_mask(wanted: Masked) -> Node:
     """The node that makes one mask of the small picture, (height, width, 1)."""
-    reference = SMALL_REFERENCE
-    return masks_node("a mask of the small picture", SMALL_TONED.scene, reference, reference, lambda _: (wanted,))
+    reference = SMALL.reference
+    return masks_node("a mask of the small picture", SMALL.toned.scene, reference, reference, lambda _: (wanted,))
 
 
 def _of_place(recipe: Recipe, ident: str, made: Node, alone: Callable[[Masked], Node]) -> tuple[Node, int]:
@@ -349,19 +368,19 @@ def _of_place(recipe: Recipe, ident: str, made: Node, alone: Callable[[Masked], 
 
 
 ENDS: dict[str, Node] = {
-    "camera": CAMERA,
-    "working": WORKING,
-    "scene": SCENE,
-    "rendered": RENDITION,
-    "display": FIT,
-    "screen": SCREEN,
-    "draft": DRAFT,
-    "small camera": SMALL_CAMERA,
-    "small working": SMALL,
-    "small toned": SMALL_TONED.scene,
-    "small scene": SMALL_SCENE,
-    "small rendered": SMALL_RENDITION,
-    "small display": SMALL_FIT,
+    "camera": FULL.camera,
+    "working": FULL.working,
+    "scene": FULL.scene,
+    "rendered": FULL.rendition,
+    "display": FULL.fit,
+    "screen": _on_screen("screen", FULL),
+    "draft": _on_screen("draft", QUICK),
+    "small camera": SMALL.camera,
+    "small working": SMALL.working,
+    "small toned": SMALL.toned.scene,
+    "small scene": SMALL.scene,
+    "small rendered": SMALL.rendition,
+    "small display": SMALL.fit,
 }
 """Camera values; scene-linear Rec.2020 before exposure, after Tone's scene part and after all places; display-linear
 Rec.2020 before the output gamut is fitted; display-linear sRGB for files; 8-bit blue-green-red-255 for the screen, and
