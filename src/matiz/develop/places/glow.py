@@ -53,7 +53,7 @@ def glow_product(small_scene: Node) -> Node:
         light = ((1.0 - WIDE_SHARE) * near + WIDE_SHARE * wide) * (warm * gain).astype(np.float32)
         return Spread(np.ascontiguousarray(light, np.float32), level)
 
-    return product("glow", run, (small_scene,), ("finish.glow", "tone.exposure_EV"))
+    return product("spread of glow", run, (small_scene,), ("finish.glow", "tone.exposure_EV"))
 
 
 def glowing(name: str, scene: Node, glow: Node) -> Node:
