@@ -127,7 +127,7 @@ def test_captions_are_kept_in_the_sidecar_given_to_the_kept_and_written(window, 
     QTest.keyClicks(page.keywords, "supper, hall,, supper ")
     page.give.click()
     settle(window)
-    assert "Given to 2" in window.header.word.whole()
+    assert "Copied to 2" in window.header.word.whole()
     for path in (session.picture.path, *session.pictures[:2]):
         kept = load_document(path)
         assert (kept.caption, kept.keywords) == ("The long table", ("supper", "hall"))
@@ -177,7 +177,7 @@ def test_one_thing_is_followed_through_the_set_and_levelled(window, shoot):
     settle(window)
     assert page.found[dim].drift.dE00 > 3.0 and page.found[same].drift.dE00 < 0.2
     lost = [path for path, found in page.found.items() if found is None]
-    assert lost and dim.name in page.note.text() and "Lost" in page.note.text()
+    assert lost and dim.name in page.note.text() and "Not found" in page.note.text()
     assert page.level_all.text() == "Level 1 picture"
     page.level_all.click()
     settle(window)

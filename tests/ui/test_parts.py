@@ -212,7 +212,7 @@ def test_a_session_without_pictures_says_so(qapp, tmp_path):
     said = []
     session.said.connect(said.append)
     session.open_paths([tmp_path])
-    assert "no picture" in said[0] and not session.is_open and session.seconds() == 0.0
+    assert "no readable pictures" in said[0] and not session.is_open and session.seconds() == 0.0
     session.undo()
     session.step(1)
     with pytest.raises(FileError):

@@ -90,7 +90,7 @@ def test_the_client_marks_only_where_that_was_allowed(window):
     session = window.session
     session.open_picture(session.pictures[0])
     settle(window)
-    assert not window.show_mode.begin("12") and "4 signs" in window.header.word.whole()
+    assert not window.show_mode.begin("12") and "4 characters" in window.header.word.whole()
     answer("2468")
     window.begin_show()
     assert window.show_mode.is_on
