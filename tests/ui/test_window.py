@@ -421,6 +421,16 @@ def test_jpegs_open_too(window, shoot):
     )
 
 
+def test_a_station_s_command_goes_there_when_it_is_seen_there(window):
+    window.go_to(window.stations.detail)
+    window.actions_by_name["give_light"].trigger()
+    assert window.station is window.stations.detail, "what is copied to other pictures is not seen in Light"
+    window.actions_by_name["clip_view"].trigger()
+    assert window.station is window.stations.tone and window.stations.tone.clip_view.isChecked()
+    window.actions_by_name["pick_neutral"].trigger()
+    assert window.station is window.stations.light and window.stations.light.pick.isChecked()
+
+
 def test_every_action_has_a_slot_a_key_and_help(window):
     specs = [(window, spec) for spec in ACTIONS]
     specs += [(station, spec) for station in window.stations for spec in station.actions()]
