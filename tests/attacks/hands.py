@@ -147,7 +147,7 @@ class Hands:
         return name
 
     def _station(self, window) -> str:
-        station = self.chance.choice(window.stations)
+        station = self.chance.choice(list(window.stations))
         window.go_to(station)
         return f"to {station.key}"
 

@@ -3,7 +3,10 @@
 A target raises nothing but what it is allowed to, whatever it gets.
 """
 
+import atexit
 import json
+import os
+import shutil
 import tempfile
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
@@ -29,7 +32,7 @@ from matiz.system.own_files import read_json
 
 from .damage import good_texts
 
-FOLDER = Path(tempfile.gettempdir()) / "matiz-fuzz"
+FOLDER = Path(tempfile.gettempdir()) / f"matiz-fuzz-{os.getpid()}"
 ALLOWED = (MatizError,)
 
 
@@ -112,6 +115,7 @@ def _drawn() -> bytes:
 def targets() -> dict[str, Target]:
     """By name."""
     FOLDER.mkdir(exist_ok=True)
+    atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
     texts = {name: text.encode() for name, text in good_texts().items()}
     stepped = Document().change_all([("places.p", Place())], label="x")[0]
     merged = {"kind": "focus", "names": ["a.dng", "b.dng"], "exposures_EV": [0, 1], "moved": [[0, 0, 4, 4]],

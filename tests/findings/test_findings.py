@@ -122,7 +122,7 @@ def test_what_a_place_lifts_has_more_noise_to_be_seen():
     [finding] = noisy(reading, recipe)
     assert dict(finding.fix)[path] == settings[path] and "where a place lifts" in finding.fix_label
     there = f"{settings[path]:.0f}\u202f% of the rest where a place lifts"
-    assert finding.fix_label == f"Take 21\u202f% of it out, and {there}"
+    assert finding.fix_label == f"Reduce noise by 21\u202f%, and by {there}"
 
 
 def test_a_flat_picture_gets_more_contrast():

@@ -35,7 +35,7 @@ def parts(*parts) -> Rows:
 
 @pytest.mark.parametrize(("ident", "place", "told"), [
     ("places.idle", Place("Sea", mask=parts(Zones(low=0.0, high=0.5, soft=0.1)), exposure_EV=1.0), "mask is empty"),
-    ("places.idle", Place("Sea", exposure_EV=0.001), "too little"),
+    ("places.idle", Place("Sea", exposure_EV=0.001), "too small"),
     ("places.hard_edge", Place("Sea", mask=parts(Lasso(path=WALL)), exposure_EV=1.0), "ends hard"),
     ("places.lost_ends", Place("Sea", mask=parts(Ramp(x=0.9, y=0.3, x2=0.0, y2=0.3)), exposure_EV=2.6), "white"),
     ("places.lost_ends", Place("Sea", mask=parts(Ramp(x=0.1, y=0.3, x2=0.9, y2=0.3)), exposure_EV=-3.0), "black"),

@@ -139,7 +139,7 @@ def test_a_network_of_ones_own_that_is_none_is_named(data):
     path = own_model()
     path.parent.mkdir(parents=True)
     path.write_bytes(data)
-    with pytest.raises(FileError, match=r"subject\.onnx.*take it away"):
+    with pytest.raises(FileError, match=r"subject\.onnx.*delete it"):
         find_subject(np.zeros((40, 60, 3), np.uint8))
 
 

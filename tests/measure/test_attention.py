@@ -118,7 +118,7 @@ def test_faces_far_apart_are_evened_out(tmp_path):
     assert len(before.faces) == 2 and before.spread_EV == pytest.approx(1.5, abs=0.25)
     [finding] = uneven_faces(meter.picture(recipe), recipe)
     assert "apart" in finding.claim and finding.has_fix
-    assert finding.certainty <= 0.3 and "Skins differ" in finding.then, "luminance does not tell light from skin"
+    assert finding.certainty <= 0.3 and "Skin differs" in finding.then, "luminance does not tell light from skin"
     better = fixed(recipe, finding)
     after = meter.take(better, "faces")
     assert after.spread_EV < 0.55 * before.spread_EV

@@ -51,7 +51,7 @@ def test_planted_shadows_are_found_as_they_are(engine):
 def test_the_finding_heals_them_and_then_is_silent(engine):
     meter, recipe = Meter(engine), Recipe()
     found = {f.id: f for f in find(engine, meter.picture(recipe), recipe)}["mend.dust"]
-    assert found.claim.startswith("5 shadows of dust") and len(found.outlines) == len(found.adds) == 5
+    assert found.claim.startswith("5 dust spots") and len(found.outlines) == len(found.adds) == 5
     healed = fixed(recipe, found)
     assert len(healed.mend.repairs) == 5
     runs = meter.runs["dust"]

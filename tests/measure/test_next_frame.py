@@ -39,7 +39,7 @@ def test_headroom_is_light_that_fits_and_what_it_is_worth_in_noise():
 
 
 def test_full_things_ask_for_less_and_for_a_bracket_where_the_darks_are_lost():
-    assert told(things=2).exposure_EV == -1.0 and "2 things are full" in told(things=2).words()
+    assert told(things=2).exposure_EV == -1.0 and "2 areas are clipped" in told(things=2).words()
     dark = told(things=1, darkest_dB=LEAST_dB - 9.0)
     assert dark.bracket_EV == (-1.0, 1.0, 3.0) and dark.exposure_EV == 0.0
     assert told(things=1, darkest_dB=LEAST_dB - 60.0).bracket_EV == (-1.0, 1.0, 3.0, 5.0, 7.0), "no more than five"
@@ -66,8 +66,10 @@ def test_the_time_is_held_to_the_focal_length_and_to_what_the_edges_say(time_s, 
 def test_a_smear_asks_for_as_much_less_time():
     shot = replace(SHOT, time_s=1 / 60, focal_mm=50.0)
     found = told(shot=shot, blur=BlurReading(0.7, 300, (), (), smear=Smear(1.8, 30.0)))
-    assert found.time_why == "smeared" and found.time_s == pytest.approx(1 / 128, rel=0.01), "half of it, and no longer"
-    assert "smeared" in found.words()
+    assert found.time_why == "motion blur" and found.time_s == pytest.approx(1 / 128, rel=0.01), (
+        "half of it, and no longer"
+    )
+    assert "motion blur" in found.words()
 
 
 def test_a_picture_that_is_not_raw_is_judged_by_its_blur_alone():

@@ -55,7 +55,7 @@ def test_what_a_lens_bends_is_found(pans):
 
 def test_frames_of_different_things_are_refused(pans, chart_sensor):
     one = Sensor(pans.frame("a", PANS))
-    with pytest.raises(AlignError, match="lay them on each other"):
+    with pytest.raises(AlignError, match="align them"):
         aligned(one, chart_sensor)
 
 

@@ -75,7 +75,7 @@ def test_what_computes_for_too_long_is_given_up(dng, monkeypatch, decoder):
 def test_a_disk_that_does_not_answer_is_called_that(dng, monkeypatch, decoder, script):
     stand_in(monkeypatch, script)
     decoder._time_limit_s = 0.1
-    with pytest.raises(FileError, match="its disk does not answer") as caught:
+    with pytest.raises(FileError, match="the disk does not respond") as caught:
         decoder.frame(dng)
     assert not isinstance(caught.value, FormatError), "nothing is said against the file"
 

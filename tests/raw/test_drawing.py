@@ -39,5 +39,5 @@ def test_what_is_none_or_empty_is_told(tmp_path):
     with pytest.raises(FormatError, match="cannot be read"):
         read_drawing(tmp_path / "missing.png")
     Image.new("RGB", (40, 40), (255, 255, 255)).save(tmp_path / "b.png")
-    with pytest.raises(FormatError, match="nothing is drawn"):
+    with pytest.raises(FormatError, match="it is empty"):
         read_drawing(tmp_path / "b.png")

@@ -140,7 +140,7 @@ def test_a_log_that_cannot_be_kept_says_why(tmp_path):
     (tmp_path / ".matiz" / "shoot.sqlite").write_bytes(b"not a database at all" * 100)
     said: list[str] = []
     Log(tmp_path, said.append).close()
-    assert "shoot.sqlite" in said[0] and "made anew" in said[0]
+    assert "shoot.sqlite" in said[0] and "a new one was made" in said[0]
     (tmp_path / "file").write_text("x")
     with pytest.raises(FileError, match="cannot be made"):
         Log(tmp_path / "file")

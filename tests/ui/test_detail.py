@@ -33,7 +33,7 @@ def detail(window, shoot):
 
 
 def test_noise_is_taken_out_by_need_and_by_hand_and_undone(window, detail):
-    assert "Noise in the flat spot" in detail.note.text() and detail.by_need.isEnabled()
+    assert "Noise in the flat area" in detail.note.text() and detail.by_need.isEnabled()
     before = window.view.grab().toImage()
     detail.by_need.click()
     settle(window)

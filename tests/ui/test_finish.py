@@ -213,7 +213,11 @@ def test_attention_is_told_where_the_edges_change_it(window):
     """In a picture without a subject it said: 2 % of attention, 2 % without."""
     edges = window.stations.finish.page
     before = SimpleNamespace(subject=0.021)
-    for share, told in ((0.024, ""), (None, ""), (0.34, "the subject holds 34\u202f% of attention, 2\u202f% without")):
+    for share, told in (
+        (0.024, ""),
+        (None, ""),
+        (0.34, "the subject holds 34\u202f% of the attention, 2\u202f% without"),
+    ):
         readings = {"attention": SimpleNamespace(subject=share), "attention_unfinished": before}
-        window.session.reading = PictureReading(readings)
+        window.session.judging.reading = PictureReading(readings)
         assert "; ".join(edges._of_attention()) == told

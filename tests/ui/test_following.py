@@ -44,7 +44,7 @@ def test_chosen_stations_are_given_as_one_step(window, sort):
     sort.stations["mend"].click()
     sort.give.click()
     settle(window)
-    assert "2 pictures take" in window.header.word.whole()
+    assert "Edits copied to 2 pictures" in window.header.word.whole()
     for path in (second, third):
         document = load_document(path)
         recipe = document.recipe
@@ -71,7 +71,7 @@ def test_what_is_drawn_is_laid_where_it_belongs_in_the_step_that_gave_it(window,
     sort.give.click()
     settle(window)
     said = window.header.word.whole()
-    assert ("not found again" in said) != is_found and ("in 2 pictures" in said) == is_found
+    assert ("was not found" in said) != is_found and ("in 2 pictures" in said) == is_found
     moved = np.array([30.0, -20.0]) / max(session.engine.frame.size) if is_found else np.zeros(2)
     for path in (second, third):
         document = load_document(path)
@@ -140,7 +140,7 @@ def test_what_is_drawn_is_laid_in_those_in_step_too_and_looked_for_once(window, 
     session.said.connect(said.append)
     session.commit([(f"places.{ident}.mask.m1.strokes.s2", stroke)], "z")
     settle(window)
-    assert len(looked) == 4 and any("not found again" in each for each in said)
+    assert len(looked) == 4 and any("was not found" in each for each in said)
     assert moved(second, "s2") == pytest.approx((0.0, 0.0), abs=1e-9)
     session.commit([(EXPOSURE, 0.4)], "y")
     settle(window)
@@ -233,7 +233,7 @@ def test_exposure_is_levelled_by_what_is_seen_once_that_is_measured(window, sort
     settle(window)
     assert load_document(second).recipe.tone.exposure_EV == pytest.approx(2.5)
     assert load_document(third).recipe.tone.exposure_EV == 0.0
-    assert "1 exposure left: they were not measured" in window.header.word.whole()
+    assert "1 exposure left: they have not been measured" in window.header.word.whole()
 
 
 MANY = """

@@ -192,7 +192,7 @@ def test_a_cards_light_goes_to_its_set(window, shoot):
     window.session.desk.catalogue.taken_utc[later] = "2026-05-09T10:05:00Z"
     window.stations.light.gifts.light_to_set()
     settle(window)
-    assert said[-1].startswith("1 picture takes")
+    assert said[-1].endswith("copied to 1 picture.")
     assert window.session.document_of(later).recipe.light.cct_K == 3100.0
 
 
@@ -205,7 +205,7 @@ def test_a_change_of_light_goes_to_the_selected(window, shoot):
     window.stations.sort.sheet.selectAll()
     window.stations.light.give_change_of_light()
     settle(window, 0.5)
-    assert said[-1].startswith("2 pictures moved")
+    assert said[-1].endswith("copied to 2 pictures.")
     given = [window.session.document_of(path).recipe.light.cct_K for path in window.session.pictures[1:]]
     assert given[0] != given[1] != 4300.0
 
@@ -214,9 +214,9 @@ def test_light_and_mend_are_worked_by_keyboard_alone(window):
     """Tab reaches every control of both decks, and keys move what they reach."""
     wanted = {
         window.stations.light: {"Pick a neutral", "Pick a white", "Named illuminant", "Colour temperature",
-                       "Duv, green to the right", "Adaptation (lower keeps "
-                                                  "the mood)", "Tone of a picked white, of 255"},
-        window.stations.mend: {"Lens: as it is", "Distortion, barrel to the left", "Vignetting at the corner",
+                       "Duv, green to the right", "Adaptation (lower keeps the mood)",
+                       "Tone of a picked white, of 255"},
+        window.stations.mend: {"Lens: uncorrected", "Distortion, barrel to the left", "Vignetting at the corner",
                       "Red fringe at the corner", "Blue fringe at the corner"},
     }  # fmt: skip
     for station, names in wanted.items():
@@ -249,7 +249,7 @@ def test_light_and_mend_are_worked_by_keyboard_alone(window):
 def test_tries_wait_for_the_readings(window):
     said = []
     window.session.said.connect(said.append)
-    window.session.reading = PictureReading({})
+    window.session.judging.reading = PictureReading({})
     window.show_tries()
     assert "being measured" in said[-1] and window.panels.stack.currentWidget() is window.view
 
@@ -269,7 +269,7 @@ def test_a_sidecar_that_cannot_be_read_is_never_written_over(window, shoot):
     settle(window)
     assert sidecar.read_text() == "{from a newer Matiz, or damaged"
     assert sum("cannot be read" in text for text in said) == 1, "one message"
-    assert said[-1].startswith("1 picture takes")
+    assert said[-1].endswith("copied to 1 picture.")
 
 
 def test_tries_of_another_picture_come_too_late(window, shoot):

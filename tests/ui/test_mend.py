@@ -463,7 +463,7 @@ def test_frames_are_proposed_about_a_named_subject(window):
     settle(window)
     assert not page.name.isChecked() and page.pick not in window.view.tools
     assert session.recipe.mend.subject[0] == pytest.approx((350.5 / 600, 180.5 / 600), abs=0.003)
-    assert "as named" in page.note.text() and "off the nearest crossing of thirds" in page.note.text()
+    assert "as named" in page.note.text() and "from the nearest crossing of thirds" in page.note.text()
     seen = []
     for _ in range(len(page.frames()) + 1):
         QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)

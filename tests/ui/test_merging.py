@@ -95,5 +95,5 @@ def test_one_picture_cannot_be_merged_and_what_fails_is_said(window, shoot):
     chosen(window, [shoot / "CORVA_0011.dng", shoot / "CORVA_0031.dng"])
     window.stations.sort.merge_as("bracket")
     settle(window)
-    assert "lay them on each other" in window.header.word.whole()
+    assert "align them" in window.header.word.whole()
     assert len(window.session.pictures) == 3

@@ -207,7 +207,7 @@ def test_two_parts_are_joined_and_joined_otherwise(window, places):
     places.add_part(Bright, "add")
     places.add_part(Zones, "intersect")
     page = places.where
-    assert page.list.count() == 2 and page.list.item(1).text().startswith("only")
+    assert page.list.count() == 2 and page.list.item(1).text().startswith("intersect")
     assert not page.join.isHidden()
     before = own_mask(window, places.chosen)
     page.join.button("subtract").click()
@@ -394,7 +394,7 @@ def test_two_clicks_rank_every_mask_and_one_takes_the_best(window, places):
     page.forget()
     click(window, *bright)
     click(window, *bright)
-    assert not page.found and "parts these" in page.note.text()
+    assert not page.found and "separates these" in page.note.text()
 
 
 def test_colours_are_pinned_as_the_whole_is_balanced_now(window, places):
@@ -512,7 +512,7 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
     said = []
     window.session.said.connect(said.append)
     way = np.array([[1.0, 0.0, 30.0], [0.0, 1.0, -20.0]])
-    for answer, lost in ((way, ""), (None, "is not found again")):
+    for answer, lost in ((way, ""), (None, "was not found")):
         monkeypatch.setattr("matiz.measure.sort.travel.way_to", lambda *_, answer=answer: answer)
         monkeypatch.setattr("matiz.measure.sort.travel.MOST_dE", 200.0)
         window.stations.light.gifts.place_to(others[:1], places.chosen)
@@ -524,7 +524,7 @@ def test_what_is_painted_goes_along_with_what_it_is_painted_on(window, places, m
         long_side = max(window.session.engine.frame.size)
         moved = (0.0, 0.0) if answer is None else (30.0 / long_side, -20.0 / long_side)
         assert (step[1] - step[0]).mean(axis=0) == pytest.approx(moved, abs=1e-4)
-        assert "1 picture takes the place" in said[-1] and (lost in said[-1])
+        assert "The place was copied to 1 picture" in said[-1] and (lost in said[-1])
 
 
 def test_what_is_painted_goes_along_with_a_place_that_has_its_mask(window, places, monkeypatch):
@@ -655,7 +655,7 @@ def test_bars_are_as_long_as_shares_and_rows_are_hit():
 def test_how_a_mask_ends_is_told_in_the_list(window, places):
     edge = EdgeReading(0.93, (EdgeSpot(1, 2, 3, 4, 12.0),), (), 0.0)
     places.list.show_reading(PlaceReading(0.2, (0.0,) * 11, (0.0,) * 11), edge)
-    assert "edge: 93 % on the picture's edges, 1 leak" in places.list.told.text().replace("\u202f", " ")
+    assert "edge: 93 % along edges in the picture, 1 leak" in places.list.told.text().replace("\u202f", " ")
 
 
 @pytest.mark.parametrize("kind", [People, SkinOf, Focus])

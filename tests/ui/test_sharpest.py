@@ -25,7 +25,7 @@ def test_the_sharpest_of_a_set_is_found_shown_and_kept(window, shoot):
     settle(window)
     session = window.session
     window.sharpest.keep_best()
-    assert "Say first" in window.header.word.whole()
+    assert "First choose" in window.header.word.whole()
     three = [path for path in session.pictures if path.stem.startswith(source.stem)]
     session.open_picture(three[0])
     settle(window)

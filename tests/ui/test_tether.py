@@ -21,7 +21,7 @@ from .waiting import wait_for
 def followed(window, shoot):
     window.toggle_tether()
     settle(window)
-    assert window.tether.folder == shoot and "Following" in window.header.word.whole()
+    assert window.tether.folder == shoot and "Watching" in window.header.word.whole()
     return window
 
 

@@ -459,7 +459,7 @@ def test_commands_are_found_by_typing_and_run(window):
     assert not sheet.isVisible() and window.stations.tone.clip_view.isChecked()
     window.header.commands.click()
     QTest.keyClicks(window.commands.typed, "xyzzy")
-    assert window.commands.model.rowCount() == 0 and "Nothing" in window.commands.told.text()
+    assert window.commands.model.rowCount() == 0 and "No command" in window.commands.told.text()
     QTest.keyClick(window.commands.typed, Qt.Key.Key_Escape)
     assert not window.commands.isVisible()
 
@@ -729,7 +729,7 @@ def test_a_pixel_is_asked_which_decision_made_it(window):
     QTest.mouseClick(window.view, Qt.MouseButton.LeftButton, pos=window.view.to_widget(300, 250).toPoint())
     settle(window, 0.5)
     assert not window.clicks.is_asking
-    assert said and said[-1].startswith("This place: tone") and "exposure EV ΔE" in said[-1]
+    assert said and said[-1].startswith("This point: tone") and "exposure EV ΔE" in said[-1]
 
 
 def test_one_pictures_light_is_given_to_others(window, shoot):
@@ -743,7 +743,7 @@ def test_one_pictures_light_is_given_to_others(window, shoot):
     assert "Select other pictures" in said[-1]
     window.stations.sort.sheet.selectAll()
     window.stations.light.give_light()
-    assert said[-1].startswith("2 pictures")
+    assert said[-1].endswith("copied to 2 pictures.")
     settle(window)
     for name in ("CORVA_0031.dng", "CORVA_0052.dng"):
         kept = load_document(shoot / name)

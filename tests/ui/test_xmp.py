@@ -31,4 +31,4 @@ def test_it_is_written_for_the_selected_and_taken_in(window, shoot):
     document = session.document_of(third)
     assert (document.rank, document.caption, document.keywords) == (3, "Salt", ("dawn", "pans"))
     assert session.document_of(first).caption == "Salt", "what cannot be read changes nothing"
-    assert "taken in for 2 pictures" in window.header.word.whole() and first.stem in window.header.word.whole()
+    assert "XMP read for 2 pictures" in window.header.word.whole() and first.stem in window.header.word.whole()

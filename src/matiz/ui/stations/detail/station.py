@@ -27,7 +27,7 @@ from .noise_plot import NoisePlot
 
 NOISE = (
     ("detail.noise.strength_percent", "Noise reduction"),
-    ("detail.noise.colour_percent", "Colour noise reduction"),
+    ("detail.noise.colour_percent", "Colour noise"),
 )
 SHARPEN = (
     ("detail.deblur.blur_px", "Blur removed"), ("detail.deblur.smear_px", "Motion blur removed"),
