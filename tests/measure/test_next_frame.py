@@ -66,9 +66,7 @@ def test_the_time_is_held_to_the_focal_length_and_to_what_the_edges_say(time_s, 
 def test_a_smear_asks_for_as_much_less_time():
     shot = replace(SHOT, time_s=1 / 60, focal_mm=50.0)
     found = told(shot=shot, blur=BlurReading(0.7, 300, (), (), smear=Smear(1.8, 30.0)))
-    assert found.time_why == "motion blur" and found.time_s == pytest.approx(1 / 128, rel=0.01), (
-        "half of it, and no longer"
-    )
+    assert found.time_why == "smeared" and found.time_s == pytest.approx(1 / 128, rel=0.01), "half of it, and no longer"
     assert "motion blur" in found.words()
 
 

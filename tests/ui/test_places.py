@@ -212,7 +212,7 @@ def test_two_parts_are_joined_and_joined_otherwise(window, places):
     before = own_mask(window, places.chosen)
     page.join.button("subtract").click()
     settle(window)
-    assert places.part().join == "subtract" and page.list.item(1).text().startswith("take")
+    assert places.part().join == "subtract" and page.list.item(1).text().startswith("subtract")
     assert not np.array_equal(own_mask(window, places.chosen), before)
     page.invert.click()
     settle(window)

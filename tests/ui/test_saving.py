@@ -13,7 +13,7 @@ from matiz.shoot.desk import Desk
 from matiz.shoot.sidecar import load_document, save_document, sidecar_path
 from matiz.ui.frame.settle import settle
 from matiz.ui.frame.window import Window
-from matiz.work import session as session_module
+from matiz.work import deleted, opening, sorting
 from matiz.work.saver import AFTER_MS, DRAG_MS, Saver
 from matiz.work.session import Session
 
@@ -121,7 +121,7 @@ def test_a_save_that_failed_does_not_keep_the_next_step_waiting(saver, tmp_path)
 
 @pytest.fixture
 def soon_asked(monkeypatch):
-    monkeypatch.setattr(session_module, "ASK_MS", 50)
+    monkeypatch.setattr(deleted, "TOGETHER_MS", 50)
 
 
 @pytest.fixture
@@ -197,7 +197,7 @@ def test_what_another_window_has_changed_is_shown(window, shoot):
 
 def test_paging_there_and_back_leaves_no_picture_damaged(qapp, shoot, monkeypatch):
     """B, A, B within 0.3 s: B was called damaged, 2 of 2 tries."""
-    monkeypatch.setattr(session_module, "INTERRUPT_MS", 30)
+    monkeypatch.setattr(opening, "INTERRUPT_MS", 30)
     made = Window(Session())
     try:
         made.show()
@@ -264,7 +264,7 @@ def test_many_pictures_are_sorted_as_one_act(window, shoot, monkeypatch):
 
 
 def test_sidecars_of_many_are_read_aside_first(window, shoot, monkeypatch):
-    monkeypatch.setattr(session_module, "READ_AT_ONCE", 0)
+    monkeypatch.setattr(sorting, "READ_AT_ONCE", 0)
     known = window.session.desk.documents
     with known._lock:
         known._tracked = {path: held for path, held in known._tracked.items() if path == window.session.path}

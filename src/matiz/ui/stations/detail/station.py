@@ -30,8 +30,8 @@ NOISE = (
     ("detail.noise.colour_percent", "Colour noise"),
 )
 SHARPEN = (
-    ("detail.deblur.blur_px", "Blur removed"), ("detail.deblur.smear_px", "Motion blur removed"),
-    ("detail.deblur.smear_deg", "Direction of motion"),
+    ("detail.deblur.blur_px", "Deblur"), ("detail.deblur.smear_px", "Motion deblur"),
+    ("detail.deblur.smear_deg", "Direction"),
     ("detail.sharpen.amount_percent", "Sharpening"), ("detail.sharpen.radius_px", "Radius"),
     ("detail.sharpen.halo_L", "Overshoot up to"),
 )  # fmt: skip
