@@ -84,7 +84,7 @@ class Window(QMainWindow):
             others=(self.tries, self.side_by_side), bars=(self.demo.bar, self.fault_bar),
         )  # fmt: skip
         self.setCentralWidget(self.panels)
-        self.actions_by_name = bound_actions(self)
+        self.actions_by_name = bound_actions(self, self.stations, lambda: self.station, self.go_to)
         self.show_mode = ShowMode(self.session, self.view, lambda: list(self.actions_by_name.values()))
         self._connect()
         self.go_to(self.station)
