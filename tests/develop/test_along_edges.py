@@ -123,7 +123,7 @@ def test_without_the_network_a_thing_follows_colours(of, monkeypatch):
 
 def test_where_the_network_is_not_heard_it_is_as_colours_say_in_one_go(of, monkeypatch):
     masks, share = of
-    monkeypatch.setattr(edges, "_told_apart", lambda planes: np.zeros(planes.shape[:2], np.float32))
+    monkeypatch.setattr(edges, "_colour_separation", lambda planes: np.zeros(planes.shape[:2], np.float32))
     for level in (0, 1, 2):
         made = masks.seen(FrameMap("alike", share), view(level))
         by_colours = masks.seen(FrameMap("colours", share, hair_px=0.0), view(level))
