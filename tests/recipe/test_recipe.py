@@ -171,3 +171,11 @@ def test_leaving_out_what_is_left_out_changes_nothing():
     without = Recipe().change("tone.active", "off")[0]
     again, change = without.change("tone.active", "off")
     assert again == without and not change
+
+
+def test_what_a_picture_is_compared_with_lies_as_it_does():
+    """Also while Mend is bypassed: a view of the one was asked of the other, which is smaller."""
+    recipe = Recipe().change_all([("mend.level_deg", 3.0), ("tone.exposure_EV", 1.0)], label="x")[0]
+    assert recipe.untouched().mend.level_deg == 3.0 and recipe.untouched().tone.exposure_EV == 0.0
+    bypassed = recipe.change_all([("mend.active", "off")], label="x")[0]
+    assert bypassed.untouched().in_force().mend == bypassed.in_force().mend == Recipe().mend

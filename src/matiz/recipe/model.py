@@ -243,8 +243,9 @@ class Recipe(Section):
 
     def untouched(self) -> "Recipe":
         """With nothing decided but how the picture lies: what it is compared with."""
-        plain_one = self.with_plain()
-        lies = {path.removeprefix("mend."): self.get(path) for path in LIES}
+        # where Mend is bypassed the picture lies as it was taken
+        plain_one, done = self.with_plain(), self.in_force()
+        lies = {path.removeprefix("mend."): done.get(path) for path in LIES}
         return replaced(plain_one, mend=replaced(plain_one.mend, **lies))
 
     def as_framed(self) -> "Recipe":
