@@ -1,6 +1,6 @@
 """What the tests run: a line per room, and the public functions that no test calls.
 
-``./dev coverage`` runs the tests with pytest-cov and prints this; it takes about half as long again as ``./dev test``.
+``./dev coverage`` runs the tests with pytest-cov and prints this.
 """
 
 import ast

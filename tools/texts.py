@@ -1,7 +1,7 @@
 """Every text that a user can read, in one file per station: ``python -m tools.texts`` writes them to docs/texts/.
 
-They are taken from the source, so that none is missing: literals and f-strings that hold words. What stands in braces
-is filled in by the program.
+They are taken from the source: sentences and labels of several words wherever they stand, and single words where they
+are handed to what shows them, or name the evidence of a finding. What stands in braces is filled in by the program.
 """
 
 import ast
@@ -32,11 +32,13 @@ SILENT = (
     "exception",
 )
 """Calls whose arguments nobody reads in the window."""
+SHOWS = ("push", "caption", "Words", "choice", "label", "addItem", "setText", "drawText", "tape_grid", "Tape")
+"""Calls that show their arguments."""
 
 
 def texts_of(module: ast.Module) -> Iterator[str]:
     """The texts of a module in the order in which they stand."""
-    inner, silent = set(), set()
+    inner, silent, shown = set(), set(), set()
     for node in ast.walk(module):
         if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
             silent.add(id(node.value))  # a docstring
@@ -44,6 +46,10 @@ def texts_of(module: ast.Module) -> Iterator[str]:
             inner |= {id(part) for part in ast.walk(node) if part is not node}
         if isinstance(node, ast.Call) and _name(node.func) in SILENT:
             silent |= {id(part) for argument in node.args for part in ast.walk(argument)}
+        if isinstance(node, ast.Call) and _name(node.func) in SHOWS:
+            shown |= {id(part) for argument in node.args for part in ast.walk(argument)}
+        if isinstance(node, ast.keyword) and node.arg == "evidence" and isinstance(node.value, ast.Dict):
+            shown |= {id(key) for key in node.value.keys}
         if isinstance(node, ast.AnnAssign | ast.arg | ast.FunctionDef):
             noted = node.returns if isinstance(node, ast.FunctionDef) else node.annotation
             silent |= {id(part) for part in ast.walk(noted)} if noted is not None else set()
@@ -52,7 +58,7 @@ def texts_of(module: ast.Module) -> Iterator[str]:
         if id(node) in inner | silent:
             continue
         text, words = _text(node)
-        if _is_read(words):
+        if _is_read(words) or (id(node) in shown and _is_word(words)):
             found.append((node.lineno, node.col_offset, text))
     return (text for *_, text in sorted(found))
 
@@ -76,6 +82,10 @@ def _is_read(words: str) -> bool:
     if sum(character.isalpha() for character in words) < 3 or "{{" in words or "\n    " in words:
         return False
     return " " in words.strip() or re.fullmatch(r"[A-Z][a-z]+", words.strip()) is not None
+
+
+def _is_word(words: str) -> bool:
+    return re.fullmatch(r"[A-Za-z][\w %*-]*", words.strip()) is not None
 
 
 def pages() -> dict[str, str]:

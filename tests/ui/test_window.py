@@ -421,7 +421,7 @@ def test_jpegs_open_too(window, shoot):
     )
 
 
-def test_a_station_s_command_goes_there_when_it_is_seen_there(window):
+def test_the_command_of_a_station_goes_there_when_it_is_seen_there(window):
     window.go_to(window.stations.detail)
     window.actions_by_name["give_light"].trigger()
     assert window.station is window.stations.detail, "what is copied to other pictures is not seen in Light"

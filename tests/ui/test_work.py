@@ -25,8 +25,8 @@ from matiz.ui.frame.settle import settle
 from matiz.ui.frame.window import Window
 from matiz.ui.kit.instrument import Instrument
 from matiz.ui.kit.tape import Tape
-from matiz.work.camera_start import follow_preview
 from matiz.work.delivery_queue import DONE
+from matiz.work.follow_preview import follow_preview
 from matiz.work.jobs import Job
 from matiz.work.session import Session
 

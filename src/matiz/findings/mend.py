@@ -136,7 +136,7 @@ def dusty(reading: PictureReading, recipe: Recipe) -> Iterator[Finding]:
         id="mend.dust",
         station="mend",
         claim=f"{counted(len(left), 'dust spot')}; the darkest takes {percent(deepest, 0)} of the light",
-        evidence={"spots": len(left), "darkest_%": round(100.0 * deepest, 1)},
+        evidence={"shadows": len(left), "deepest_%": round(100.0 * deepest, 1)},
         outlines=tuple(outline for _, _, outline in left),
         adds=tuple(("mend.repairs", heal) for _, heal, _ in left),
         fix_label=f"Heal {'it' if len(left) == 1 else 'them'}",

@@ -24,14 +24,36 @@ class Deblur(Section):
     """Blur of the lens, of a slight misfocus and of a slight shake, taken back."""
 
     blur_px: float = described(
-        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Width of the blur that is removed, px of the full frame; 0 is none.")
+        Number(
+            "px",
+            0.0,
+            3.0,
+            0.0,
+            0.1,
+            1,
+            "Spread of the blur that is removed (standard deviation), px of the full frame; 0 is none.",
+        )
     )
     smear_px: float = described(
-        Number("px", 0.0, 3.0, 0.0, 0.1, 1, "Length of the motion blur that is removed too; 0 is none.")
+        Number(
+            "px",
+            0.0,
+            3.0,
+            0.0,
+            0.1,
+            1,
+            "Spread of the motion blur that is removed too (standard deviation), px; 0 is none.",
+        )
     )
     smear_deg: float = described(
         Number(
-            "°", 0.0, 180.0, 0.0, 1.0, 0, "Direction of the motion in the frame as taken: 0 horizontal, 90 vertical."
+            "°",
+            0.0,
+            180.0,
+            0.0,
+            1.0,
+            0,
+            "Direction of the motion in the frame as taken: 0 horizontal, 90 vertical, counter-clockwise.",
         )
     )
 
@@ -43,7 +65,9 @@ class Sharpen(Section):
     amount_percent: float = described(
         Number("%", 0.0, 300.0, 0.0, 1.0, 0, "Amount of sharpening: how much of the difference from a blur is added.")
     )
-    radius_px: float = described(Number("px", 0.4, 6.0, 1.0, 0.1, 1, "Radius of that blur, px of the full frame."))
+    radius_px: float = described(
+        Number("px", 0.4, 6.0, 1.0, 0.1, 1, "Radius of that blur (standard deviation), px of the full frame.")
+    )
     halo_L: float = described(
         Number("L*", 0.0, 20.0, 3.0, 0.5, 1, "Limit of overshoot beyond the surroundings of an edge.")
     )

@@ -174,7 +174,7 @@ class Tone(Section):
         )
     )
     white_EV: float = described(
-        Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "White point, relative to that of the rendition.")
+        Number("EV", -2.0, 3.0, 0.0, 0.05, 2, "White point beyond that of the rendition; negative is before it.")
     )
     zones_EV: Values = toning.zones()
     contrast: toning.Contrast = field(default_factory=toning.Contrast)

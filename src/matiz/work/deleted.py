@@ -2,11 +2,10 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Protocol
 
-from ..shoot.desk import Desk
 from .jobs import Job
 from .loop import Timer
+from .session_parts import OpenWork
 
 TOGETHER_MS = 1000
 """Sidecars that are deleted within this time are asked about at once."""
@@ -35,20 +34,7 @@ class Deleted:
         self._ask(paths)
 
 
-class DiscardWork(Protocol):
-    """Whose pictures they are: the session."""
-
-    desk: Desk
-    path: Path | None
-
-    def cancel_edit(self) -> bool: ...
-    def show_changed(self, paths: tuple[Path, ...]) -> None: ...
-    def do_aside(
-        self, work: Callable[[Job], Any], name: str, then: Callable[[Any], None], *, of_shoot: bool
-    ) -> Job: ...
-
-
-def discard_edits(session: DiscardWork, paths: tuple[Path, ...]) -> None:
+def discard_edits(session: OpenWork, paths: tuple[Path, ...]) -> None:
     """Delete the sidecars of pictures and forget their edits. Aside, since another window may be writing there."""
     if session.path in paths:
         session.cancel_edit()

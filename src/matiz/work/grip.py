@@ -1,21 +1,8 @@
 """What a hand holds while it drags."""
 
-from collections.abc import Callable, Iterable
-from typing import Any, Protocol
-
 from ..recipe.model import Recipe
 from ..shoot.desk import Edit
-
-Settings = Iterable[tuple[str, Any]]
-
-
-class EditWork(Protocol):
-    """Whose picture is edited, and who hears of a drag: the session."""
-
-    def begin_edit(self) -> Edit | None: ...
-    def attempt(self, act: Callable[[], Any]) -> Any: ...
-    def previewed(self) -> None: ...
-    def settled(self) -> None: ...
+from .session_parts import OpenWork, Settings
 
 
 class Grip:
@@ -23,7 +10,7 @@ class Grip:
     `commit`. Once that picture is closed, or the drag was cancelled, what the hand still does has no effect until it
     lets go."""
 
-    def __init__(self, work: EditWork) -> None:
+    def __init__(self, work: OpenWork) -> None:
         self._work = work
         self._edit: Edit | None = None
         self._is_begun = False

@@ -46,14 +46,12 @@ class Opener:
 
         self._turn += 1
         turn = self._turn
-        self.path, self._job = path, Job(decoded, f"open {path.name}")
-        self._job.returned.connect(lambda found: self._on_returned(path, turn, found))
-        self._job.failed.connect(lambda text: self._on_failed(path, turn, text))
-
-    def start(self) -> None:
-        """Begin with what `open` asked for."""
-        if self._job is not None:
-            self._job.start(self._pool)
+        job = Job(decoded, f"open {path.name}")
+        # connections must not hold the job itself, which would hold it for good
+        job.returned.connect(lambda found: self._on_returned(path, turn, found))
+        job.failed.connect(lambda text: self._on_failed(path, turn, text))
+        self.path, self._job = path, job
+        job.start(self._pool)
 
     def is_idle(self) -> bool:
         return self.path is None

@@ -29,10 +29,10 @@ from .judging import Judging
 from .opening import Opener
 from .saver import Saver
 from .seeker import Seeker
+from .session_parts import Settings
 from .signals import Signal
 from .sorting import sort_pictures
 
-Settings = Iterable[tuple[str, Any]]
 SECTIONS = frozenset(parts_of(Recipe))
 """Names of all parts of a recipe."""
 
@@ -137,7 +137,6 @@ class Session:
         self.saver.soon()
         self._opener.open(path)
         self.pictureOpening.emit(path)
-        self._opener.start()
 
     def step(self, by: int) -> None:
         """Open the next (1) or the previous (-1) picture of those that are shown."""

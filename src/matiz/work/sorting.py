@@ -1,29 +1,17 @@
 """Decisions about many pictures at once: keep, hold or drop, rank, caption, keywords."""
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 from ..errors import Cancelled
-from ..shoot.desk import Desk
 from .jobs import Job
+from .session_parts import OpenWork
 
 READ_AT_ONCE = 20
 """Sidecars that the window's thread reads itself; more are read aside first."""
 
 
-class SortWork(Protocol):
-    """Whose pictures they are: the session."""
-
-    desk: Desk
-
-    def show_sorted(self, changed: tuple[Path, ...]) -> None: ...
-    def do_aside(
-        self, work: Callable[[Job], Any], name: str, then: Callable[[Any], None], *, of_shoot: bool
-    ) -> Job: ...
-
-
-def sort_pictures(session: SortWork, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
+def sort_pictures(session: OpenWork, paths: tuple[Path, ...], decision: dict[str, Any]) -> None:
     """Set fields of the documents of pictures. decision: `sorted_as`, `rank`, `caption` or `keywords`, by name."""
     desk = session.desk
     unread = [path for path in paths if not desk.is_known(path)]

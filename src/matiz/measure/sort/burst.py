@@ -124,6 +124,10 @@ def ranked(details: Mapping[Path, tuple[Region, FrameDetail] | None]) -> list[Ra
     return [*sorted(out, key=lambda each: -each.detail), *lost]
 
 
+KIND_WORDS = {"smeared": "motion blur", "soft": "soft", "lost": "lost"}
+"""What is wrong with a frame, as the user reads it."""
+
+
 def words(order: Iterable[RankedFrame]) -> str:
     """What a ranking says, in a sentence."""
     order = list(order)
@@ -135,9 +139,9 @@ def words(order: Iterable[RankedFrame]) -> str:
     if rest:
         parts.append(f"next {rest[0].path.stem} with {percent(rest[0].detail, 0)} of its fine detail")
     for kind in ("smeared", "soft"):
-        told = [f"{each.path.stem} {percent(each.detail, 0)}" for each in rest if each.kind == kind]
-        if told:
-            parts.append(f"{kind}: {', '.join(told)}")
+        frames = [f"{each.path.stem} {percent(each.detail, 0)}" for each in rest if each.kind == kind]
+        if frames:
+            parts.append(f"{KIND_WORDS[kind]}: {', '.join(frames)}")
     lost = sum(each.kind == "lost" for each in order)
     if lost:
         parts.append(f"lost in {number(lost, 0)}")

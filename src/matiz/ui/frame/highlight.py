@@ -1,7 +1,7 @@
 """The place of a finding, lit up in the picture until something else is done."""
 
 from PySide6.QtCore import QPointF
-from PySide6.QtGui import QPainter, QPainterPath
+from PySide6.QtGui import QPainter, QPainterPath, QPolygonF
 
 from ...measure.table.values import Outline
 from ..canvas.picture_view import PictureView
@@ -32,15 +32,9 @@ class Highlight:
         outside.addRect(view.rect())
         for outline in self.outlines:
             points = [view.to_widget(x, y) for x, y in outline]
-            middle = _middle(points)
+            middle = QPolygonF(points).boundingRect().center()
             inside.addPolygon([point + _outward(point - middle) for point in points])
         painter.fillPath(outside.subtracted(inside), theme.grey(10, 165))
-
-
-def _middle(points: list[QPointF]) -> QPointF:
-    """The centre of the box around them."""
-    xs, ys = [point.x() for point in points], [point.y() for point in points]
-    return QPointF((min(xs) + max(xs)) / 2.0, (min(ys) + max(ys)) / 2.0)
 
 
 def _outward(from_middle: QPointF) -> QPointF:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ..stations.base import Station
 from .findings_panel import FindingsPanel
@@ -32,6 +32,7 @@ class Panels(QWidget):
         super().__init__()
         self.route, self.header, self.picture, self.findings = route, header, picture, findings
         self.station = stations[0]
+        """The one that is shown."""
         self.is_alone = False
         """Whether nothing but the picture is shown."""
         self.stack, self.decks, self.sides = QStackedWidget(), QStackedWidget(), QStackedWidget()
@@ -43,14 +44,19 @@ class Panels(QWidget):
                 self.stack.addWidget(own)
             if (side := station.side()) is not None:
                 self.sides.addWidget(side)
-        middle = _column(header, *bars)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        for part in (header, *bars):
+            middle.addWidget(part)
         middle.addWidget(self.stack, 1)
         column = QVBoxLayout()
         column.setSpacing(0)
         column.addWidget(self.sides, 1)
         column.addWidget(findings, 1)
-        upper = _row(middle, column)
-        upper.setStretch(0, 1)
+        upper = QHBoxLayout()
+        upper.setSpacing(0)
+        upper.addLayout(middle, 1)
+        upper.addLayout(column)
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addLayout(upper, 1)
@@ -103,19 +109,3 @@ class Panels(QWidget):
         for part in (self.route, self.header, self.decks, self.findings):
             part.setVisible(not self.is_alone)
         self.sides.setVisible(self.station.side() is not None and not self.is_alone)
-
-
-def _column(*widgets: QWidget) -> QVBoxLayout:
-    column = QVBoxLayout()
-    column.setSpacing(0)
-    for widget in widgets:
-        column.addWidget(widget)
-    return column
-
-
-def _row(*layouts: QLayout) -> QHBoxLayout:
-    row = QHBoxLayout()
-    row.setSpacing(0)
-    for layout in layouts:
-        row.addLayout(layout)
-    return row

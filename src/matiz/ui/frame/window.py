@@ -37,12 +37,12 @@ from .bound_actions import bound_actions
 from .commands import CommandSheet
 from .demo import DemoMaker
 from .fault_bar import FaultBar
+from .file_questions import ask_about_deleted, may_close
 from .findings_panel import FindingsPanel
 from .header import Header
 from .highlight import Highlight
 from .panels import Panels
 from .picture_clicks import PictureClicks
-from .questions import ask_about_deleted, may_close
 from .registry import make_stations
 from .route import Route
 from .show_mode import PinAsk, ShowMode
@@ -70,7 +70,6 @@ class Window(QMainWindow):
         self.header = Header(self.session)
         self.findings = FindingsPanel()
         self.stations = make_stations(self.session, self.view)
-        self.station: Station = self.stations.light
         self.tries, self.side_by_side = TriesSheet(self.session), SideBySide(self.session)
         self.demo = DemoMaker(self, self.session, self.open_paths)
         self.sharpest, self.tether = Sharpest(self.session), Tether(self.session)
@@ -87,8 +86,13 @@ class Window(QMainWindow):
         self.actions_by_name = bound_actions(self, self.stations, lambda: self.station, self.go_to)
         self.show_mode = ShowMode(self.session, self.view, lambda: list(self.actions_by_name.values()))
         self._connect()
-        self.go_to(self.station)
+        self.go_to(self.stations.light)
         running().installEventFilter(self)
+
+    @property
+    def station(self) -> Station:
+        """The one that is shown."""
+        return self.panels.station
 
     # ---- what actions do
 
@@ -108,7 +112,6 @@ class Window(QMainWindow):
         self.side_by_side.close_panes()
         if self.station.is_shown:
             self.station.leave()
-        self.station = station
         self.session.judging.watch(station.shows, station.key)
         station.enter()
         main = self.panels.show_station(station)

@@ -13,7 +13,8 @@ from ...recipe.leaves import Number
 from ...recipe.model import specs
 from ...wording import number, printable
 from ...work.grip import Grip
-from ...work.session import Session, Settings
+from ...work.session import Session
+from ...work.session_parts import Settings
 from . import theme
 from .instrument import Instrument
 from .tape import Ruling, Tape

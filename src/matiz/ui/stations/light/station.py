@@ -21,7 +21,8 @@ from ....recipe.model import Recipe, manual_light
 from ....wording import duv, kelvin, number, percent
 from ....work.gifts import Gifts
 from ....work.grip import Grip
-from ....work.session import Session, Settings
+from ....work.session import Session
+from ....work.session_parts import Settings
 from ...canvas.picture_view import PictureView
 from ...canvas.tools import Click
 from ...kit import theme

@@ -25,7 +25,7 @@ LABELS = {
     "lightness": "Lightness range", "soft_percent": "Fall-off", "distance": "Reach", "difference": "Colour range",
     "rise": "Full at a gradient of", "n": "Which", "fit_px": "Snap to edges within",
 }  # fmt: skip
-FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Gradient over"}
+FROM_CHROMA = {"chroma": "Half at chroma", "soft": "Transition over"}
 BRUSH = {
     "radius_px": "Radius", "hardness_percent": "Hardness", "strength_percent": "Stroke opacity",
     "limit_percent": "Builds up to", "keep_to": "Limit to colour",

@@ -16,7 +16,7 @@ from PySide6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from ....measure.sort.brief import Brief
-from ....measure.sort.burst import RankedFrame
+from ....measure.sort.burst import KIND_WORDS, RankedFrame
 from ....shoot.one_light import OneLight
 from ....wording import degrees, kelvin, number, percent, printable
 from ...kit import theme
@@ -94,7 +94,7 @@ class SheetDelegate(QStyledItemDelegate):
 
     def _paint_detail(self, painter: QPainter, told: RankedFrame, frame: QRectF) -> None:
         """How much of the set's finest detail a frame holds, as a length and in words."""
-        kind = f"  {told.kind}" if told.kind else "  sharpest" if told.detail >= 1.0 else ""
+        kind = f"  {KIND_WORDS[told.kind]}" if told.kind else "  sharpest" if told.detail >= 1.0 else ""
         text = "lost" if told.kind == "lost" else f"{percent(told.detail, 0)}{kind}"
         bar = QRectF(frame.left(), frame.bottom() - 4.0, frame.width(), 4.0)
         painter.fillRect(bar, theme.grey(10, 200))

@@ -18,7 +18,7 @@ from ....recipe.change import Settings
 from ....recipe.leaves import Points
 from ....recipe.model import RENDERED, Recipe
 from ....wording import EV, number, percent
-from ....work.camera_start import follow_preview
+from ....work.follow_preview import follow_preview
 from ....work.session import Session
 from ...canvas.picture_view import PictureView
 from ...canvas.read_drag import ReadDrag
@@ -52,6 +52,9 @@ TAPES = (
     ("tone.contrast.broad_dB", "Broad contrast"),
     ("tone.haze_percent", "Haze removed"),
 )
+
+CLIPPED_WORDS = {"thing": "lit surface", "source": "light source"}
+"""What is clipped, as the user reads it."""
 
 
 class ToneStation(Station):
@@ -189,7 +192,8 @@ class ToneStation(Station):
         tone: ToneReading | None = self.reading("tone")
         for n, patch in enumerate(full.patches if full else (), 1):
             # what shines may be white, what is lit should not: small sources go by their number alone
-            text = f"{n} {patch.kind}" if patch.kind == "thing" or patch.share >= NAMED_SHARE else str(n)
+            is_named = patch.kind == "thing" or patch.share >= NAMED_SHARE
+            text = f"{n} {CLIPPED_WORDS[patch.kind]}" if is_named else str(n)
             framed(painter, view.rect_on_widget(patch.area), text)
         for letter, dark in zip(ascii_lowercase, tone.black_patches if tone else (), strict=False):
             framed(painter, view.rect_on_widget(dark.area), f"{letter} black")

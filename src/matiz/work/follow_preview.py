@@ -18,6 +18,6 @@ def follow_preview(session: Session) -> None:
 
     def fitted(_: Job) -> Settings:
         codes = decoder.listing(path, PREVIEW_PX)[0]
-        return tuple(camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe))
+        return camera_start(engine, decode_sRGB(codes[..., 2::-1] / 255.0), recipe)
 
     session.do_aside(fitted, "follow the preview", lambda found: session.commit(found, "As the camera showed it"))
